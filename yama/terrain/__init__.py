@@ -1,0 +1,1 @@
+"""The core: surfaces, points, algorithms and operations. No web, no database."""
