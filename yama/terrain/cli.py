@@ -1,0 +1,195 @@
+"""The command line: `yama ops`, `yama inspect`, `yama do`, `yama cook`. No server is needed.
+
+Exit status: 0 done, 1 the work cannot be done (a sentence on standard error says why), 2 wrong usage.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from yama.terrain import formats, operations, recipe
+from yama.terrain.errors import InputError, TerrainError
+from yama.terrain.frame import Frame, propose
+from yama.terrain.operations.base import Held
+from yama.terrain.points import Points
+from yama.terrain.recipe import Step
+from yama.terrain.surface import Surface, store
+
+
+def _pair(text: str) -> tuple[str, str]:
+    name, sign, value = text.partition("=")
+    if not (name and sign):
+        raise argparse.ArgumentTypeError(f"{text!r} is not NAME=VALUE")
+    return name, value
+
+
+def _value(text: str) -> Any:
+    try:
+        return json.loads(text)
+    except ValueError:
+        return text
+
+
+def _frame(path: str | None, inputs: dict[str, Held]) -> Frame:
+    if path:
+        try:
+            return Frame.from_dict(json.loads(Path(path).read_text(encoding="utf-8")))
+        except (OSError, ValueError) as error:
+            raise InputError(f"{path} is not a readable frame: {error}") from error
+    for held in inputs.values():
+        if isinstance(held, Surface):
+            return Frame(held.grid, held.unit, held.vertical_datum)
+    for held in inputs.values():
+        if isinstance(held, Points):
+            return propose(held)
+    raise InputError("Give --frame, or an input to take it from.")
+
+
+def _ops(arguments: argparse.Namespace) -> None:
+    listed = [operations.describe(operation) for operation in operations.catalogue().values()]
+    if arguments.json:
+        print(json.dumps(listed, indent=2))
+        return
+    for entry in listed:
+        roles = " ".join(f"--in {name}=FILE" for name in entry["inputs"])
+        print(f"{entry['name']:22}{entry['summary']}\n{'':22}{roles}")
+        for name, schema in entry["params"].get("properties", {}).items():
+            print(f"{'':22}--set {name}={schema.get('default')}  {schema.get('description', '')}".rstrip())
+
+
+def _inspect(arguments: argparse.Namespace) -> None:
+    facts = formats.inspect(arguments.file, arguments.crs)
+    if arguments.json:
+        print(json.dumps(facts.to_dict(), indent=2))
+    else:
+        for name, value in facts.to_dict().items():
+            if name not in ("findings", "first_rows"):
+                print(f"{name:10} {value}")
+        for finding in facts.findings:
+            print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip())
+    if not facts.usable:
+        raise InputError(f"{facts.name} cannot be used as it is.")
+
+
+def _run(step: Step, inputs: dict[str, Held], frame: Frame, out: Path) -> None:
+    operation = operations.find(step.operation)
+    if operation.version != step.version:
+        raise InputError(f"The recipe asks for {step.operation} version {step.version}; here it is {operation.version}.")
+    taken = operations.take_inputs(operation, inputs)
+    params = operations.parse_params(operation, step.params)
+    for finding in operation.check(taken, params, frame):
+        print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip(), file=sys.stderr)
+    result = operation.run(taken, params, frame)
+    if isinstance(result, Surface):
+        store(result, out, tags={"RECIPE": step.key})
+    else:
+        out.write_text(json.dumps(result, indent=2) + "\n", encoding="utf-8")
+
+
+def _do(arguments: argparse.Namespace) -> None:
+    operation = operations.find(arguments.operation)
+    files = dict(arguments.inputs)
+    inputs = {name: formats.read(path, arguments.crs) for name, path in files.items()}
+    frame = _frame(arguments.frame, inputs)
+    out = Path(arguments.out)
+    if out.exists():
+        raise InputError(f"{out} exists already and is not overwritten. Choose another name.")
+    params = operations.parse_params(operation, {name: _value(text) for name, text in arguments.settings})
+    keys = {name: recipe.file_key(path) for name, path in files.items()}
+    step = Step(
+        operation.name, operation.version, params.model_dump(exclude_unset=True, mode="json"),
+        {name: [key] for name, key in keys.items()}, frame.to_dict(),
+    )  # fmt: skip
+    _run(step, inputs, frame, out)
+    if arguments.recipe:
+        sources = {keys[name]: {"name": Path(path).name, "crs": arguments.crs} for name, path in files.items()}
+        text = json.dumps(recipe.export(step.key, {step.key: step}, sources), indent=2)
+        Path(arguments.recipe).write_text(text + "\n", encoding="utf-8")
+
+
+def _cook(arguments: argparse.Namespace) -> None:
+    result, steps, sources = recipe.load(arguments.recipe)
+    folder = Path(arguments.files or Path(arguments.recipe).parent)
+    out = Path(arguments.out)
+    if out.exists():
+        raise InputError(f"{out} exists already and is not overwritten. Choose another name.")
+    made: dict[str, Held] = {}
+
+    def get(key: str) -> Held:
+        if key in made:
+            return made[key]
+        if key in sources:
+            path = folder / Path(sources[key]["name"]).name
+            if not path.exists():
+                raise InputError(f"The recipe needs {path.name}; put it into {folder} or give --files FOLDER.")
+            if recipe.file_key(path) != key:
+                raise InputError(f"{path} is not the file the recipe was made from: its contents differ.")
+            made[key] = formats.read(path, sources[key].get("crs", ""))
+        elif key in steps:
+            step = steps[key]
+            operation = operations.find(step.operation)
+            taken = {name: get(keys[0]) for name, keys in step.inputs.items()}
+            made[key] = operation.run(
+                taken, operations.parse_params(operation, step.params), Frame.from_dict(step.frame or {})
+            )
+        else:
+            raise InputError(f"The recipe does not say how {key} is made.")
+        return made[key]
+
+    if result not in steps:
+        raise InputError("The recipe does not name its result.")
+    last = steps[result]
+    inputs = {name: get(keys[0]) for name, keys in last.inputs.items()}
+    _run(last, inputs, Frame.from_dict(last.frame or {}), out)
+
+
+def parser() -> argparse.ArgumentParser:
+    """The commands and their arguments."""
+    top = argparse.ArgumentParser(prog="yama", description="Build and judge elevation surfaces.")
+    commands = top.add_subparsers(dest="command", required=True)
+    ops = commands.add_parser("ops", help="list operations and their parameters")
+    ops.add_argument("--json", action="store_true")
+    ops.set_defaults(run=_ops)
+    look = commands.add_parser("inspect", help="say what a file is and what is wrong with it")
+    look.add_argument("file")
+    look.add_argument("--json", action="store_true")
+    look.add_argument("--crs", default="", help="CRS of a table whose coordinates are not degrees")
+    look.set_defaults(run=_inspect)
+    do = commands.add_parser("do", help="run one operation on files")
+    do.add_argument("operation")
+    do.add_argument("--in", dest="inputs", action="append", default=[], type=_pair, metavar="ROLE=FILE")
+    do.add_argument("--set", dest="settings", action="append", default=[], type=_pair, metavar="NAME=VALUE")
+    do.add_argument("--frame", metavar="FRAME.json", help="the grid to build on; taken from the inputs if left out")
+    do.add_argument("--crs", default="", help="CRS of tables whose coordinates are not degrees")
+    do.add_argument("--out", required=True)
+    do.add_argument("--recipe", metavar="RECIPE.json", help="write down how the result was made")
+    do.set_defaults(run=_do)
+    cook = commands.add_parser("cook", help="make again what a recipe describes")
+    cook.add_argument("recipe")
+    cook.add_argument("--files", metavar="FOLDER", help="where the source files are; beside the recipe if left out")
+    cook.add_argument("--out", required=True)
+    cook.set_defaults(run=_cook)
+    return top
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run a command; returns the exit status."""
+    arguments = parser().parse_args(argv)
+    try:
+        arguments.run(arguments)
+    except TerrainError as error:
+        print(f"yama: {error}", file=sys.stderr)
+        return 1
+    except OSError as error:
+        print(f"yama: {error.filename or ''}: {error.strerror or error}", file=sys.stderr)
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

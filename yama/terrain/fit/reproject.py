@@ -1,0 +1,174 @@
+"""Reading a surface on another grid: the transform computed on a lattice fine enough to be exact for heights.
+
+Cell centres of the target go through pyproj on a lattice; between lattice points the transform is
+interpolated bilinearly. The lattice is halved until its midpoints are right to 0.001 of a source cell.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+from pyproj import Transformer
+
+from yama.terrain.grid import FloatArray, Grid, Window, parse_crs
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import Heights, LiveSurface, Surface
+
+Resampling = Literal["nearest", "bilinear"]
+
+_TOLERANCE = 0.001  # of a source cell
+
+
+@lru_cache(maxsize=64)
+def _transformer(source: str, target: str) -> Transformer:
+    return Transformer.from_crs(parse_crs(source), parse_crs(target), always_xy=True)
+
+
+@kernel
+def _spread(lattice, step, rows, cols, result):
+    """Bilinear values of a lattice of every `step`-th cell at each cell of a window."""
+    for r in range(rows):
+        i = min(r // step, lattice.shape[0] - 2)
+        down = (r - i * step) / step
+        for c in range(cols):
+            j = min(c // step, lattice.shape[1] - 2)
+            right = (c - j * step) / step
+            top = lattice[i, j] + right * (lattice[i, j + 1] - lattice[i, j])
+            bottom = lattice[i + 1, j] + right * (lattice[i + 1, j + 1] - lattice[i + 1, j])
+            result[r, c] = top + down * (bottom - top)
+
+
+@kernel
+def _sample_nearest(heights, rows, cols, result):
+    for i in range(result.shape[0]):
+        for j in range(result.shape[1]):
+            result[i, j] = np.nan
+            if np.isfinite(rows[i, j]) and np.isfinite(cols[i, j]):
+                r = int(np.floor(rows[i, j] + 0.5))
+                c = int(np.floor(cols[i, j] + 0.5))
+                if 0 <= r < heights.shape[0] and 0 <= c < heights.shape[1]:
+                    result[i, j] = heights[r, c]
+
+
+@kernel
+def _sample_bilinear(heights, rows, cols, result):
+    for i in range(result.shape[0]):
+        for j in range(result.shape[1]):
+            result[i, j] = np.nan
+            if not (np.isfinite(rows[i, j]) and np.isfinite(cols[i, j])):
+                continue
+            r = int(np.floor(rows[i, j]))
+            c = int(np.floor(cols[i, j]))
+            down = rows[i, j] - r
+            right = cols[i, j] - c
+            if down > 1.0 - 1e-6:
+                r += 1
+                down = 0.0
+            if right > 1.0 - 1e-6:
+                c += 1
+                right = 0.0
+            total = 0.0
+            for dr in range(2):
+                for dc in range(2):
+                    weight = (down if dr else 1.0 - down) * (right if dc else 1.0 - right)
+                    if weight < 1e-6:
+                        continue
+                    if 0 <= r + dr < heights.shape[0] and 0 <= c + dc < heights.shape[1]:
+                        total += weight * heights[r + dr, c + dc]
+                    else:
+                        total += np.nan
+            result[i, j] = total
+
+
+def source_positions(target: Grid, source: Grid) -> tuple[FloatArray, FloatArray]:
+    """Fractional source rows and columns `(rows, cols)` of every cell centre of the target grid.
+
+    Non-finite where the transform has no answer.
+    """
+    transformer = _transformer(target.crs, source.crs)
+
+    def on_lattice(rows: FloatArray, cols: FloatArray) -> tuple[FloatArray, FloatArray]:
+        x, y = np.meshgrid(target.x_of(cols), target.y_of(rows))
+        x, y = transformer.transform(x, y)
+        return source.row_of(y), source.col_of(x)
+
+    step = 64
+    while True:
+        lattice_rows = np.arange(-(-max(target.rows - 1, 1) // step) + 1, dtype=np.float64) * step
+        lattice_cols = np.arange(-(-max(target.cols - 1, 1) // step) + 1, dtype=np.float64) * step
+        rows, cols = on_lattice(lattice_rows, lattice_cols)
+        if step == 1:
+            break
+        mid_rows, mid_cols = on_lattice(lattice_rows[:-1] + step / 2, lattice_cols[:-1] + step / 2)
+        worst = 0.0
+        for lattice, middle in ((rows, mid_rows), (cols, mid_cols)):
+            guess = (lattice[:-1, :-1] + lattice[1:, :-1] + lattice[:-1, 1:] + lattice[1:, 1:]) / 4
+            worst = max(worst, float(np.max(np.abs(guess - middle))))  # a non-finite one fails the test below
+        if worst <= _TOLERANCE:
+            break
+        step //= 2
+    result = []
+    for lattice in (rows, cols):
+        spread = np.empty((target.rows, target.cols))
+        _spread(lattice, step, target.rows, target.cols, spread)
+        result.append(spread)
+    return result[0], result[1]
+
+
+class FittedSurface(Surface):
+    """A surface read on another grid. Where the target's cells are coarser the source's levels are read, so
+    that each cell stands for its whole area and not for one position in it."""
+
+    def __init__(self, source: Surface, grid: Grid, resampling: Resampling = "bilinear") -> None:
+        super().__init__(grid, source.unit, source.vertical_datum)
+        self._source = source
+        self._resampling = resampling
+        width, height = source.grid.metres_per_cell()
+        self._source_cell = min(width, height)
+
+    def _source_level(self, grid: Grid) -> int:
+        width, height = grid.metres_per_cell()
+        return max(int(math.floor(math.log2(max(min(width, height) / self._source_cell, 1.0)) + 0.01)), 0)
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        target = self.grid.at_level(level)
+        inside = window.clipped(target.rows, target.cols)
+        result = np.full((window.rows, window.cols), np.nan, np.float32)
+        if not (inside.rows and inside.cols):
+            return result
+        source_level = self._source_level(target)
+        rows, cols = source_positions(target.part(inside), self._source.grid.at_level(source_level))
+        usable = np.isfinite(rows) & np.isfinite(cols)
+        if not usable.any():
+            return result
+        limits = self._source.grid.at_level(source_level)
+        top, left = math.floor(float(rows[usable].min())) - 1, math.floor(float(cols[usable].min())) - 1
+        bottom, right = math.ceil(float(rows[usable].max())) + 2, math.ceil(float(cols[usable].max())) + 2
+        needed = Window(top, left, bottom - top, right - left).clipped(limits.rows, limits.cols)
+        if not (needed.rows and needed.cols):
+            return result
+        heights = self._source.read(needed, source_level)
+        part = np.empty((inside.rows, inside.cols), np.float32)
+        sampler = _sample_nearest if self._resampling == "nearest" else _sample_bilinear
+        sampler(heights, rows - needed.row, cols - needed.col, part)
+        row, col = inside.row - window.row, inside.col - window.col
+        result[row : row + inside.rows, col : col + inside.cols] = part
+        return result
+
+
+def fitted(surface: Surface, grid: Grid, resampling: Resampling = "bilinear") -> Surface:
+    """The surface on `grid`: itself where that is its own, else resampled live. Heights keep unit and datum."""
+    return surface if surface.grid == grid else FittedSurface(surface, grid, resampling)
+
+
+def difference(first: Surface, second: Surface, grid: Grid | None = None) -> LiveSurface:
+    """first - second, live, on `grid` (the first's own by default), empty where either is."""
+    grid = grid or first.grid
+    return LiveSurface(
+        [fitted(first, grid), fitted(second, grid)],
+        lambda arrays, _grid: (arrays[0] - arrays[1]).astype(np.float32),
+        unit=first.unit,
+    )

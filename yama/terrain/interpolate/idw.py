@@ -1,0 +1,89 @@
+"""Inverse distance weighting and nearest neighbour.
+
+D. Shepard, "A two-dimensional interpolation function for irregularly-spaced data", Proc. 23rd ACM National
+Conference (1968): a height is the mean of the k nearest points' heights, each weighted by distance ** -power.
+At a point the height is that point's own. Nearest is the case k = 1.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import FloatArray, Grid
+from yama.terrain.interpolate.point_index import PointIndex, nearest_k
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import EvaluatedSurface, Heights
+
+
+@kernel
+def _weigh(squares, found, count, z, power):
+    if squares[0] == 0.0:
+        return z[found[0]]
+    weights = 0.0
+    total = 0.0
+    nearest = squares[0]  # weights relative to the nearest neither over- nor underflow
+    for i in range(count):
+        ratio = nearest / squares[i]
+        weight = ratio if power == 2.0 else ratio ** (0.5 * power)
+        weights += weight
+        total += weight * z[found[i]]
+    return total / weights
+
+
+@kernel
+def _inverse_distance(xs, ys, x, y, z, starts, west, south, size, rows, cols, k, power, radius, reach, result):
+    squares = np.empty(k)
+    found = np.empty(k, np.int64)
+    limit = radius * radius
+    for r in range(ys.size):
+        for c in range(xs.size):
+            count = nearest_k(
+                xs[c], ys[r], k, limit, x, y, starts, west, south, size, rows, cols, squares, found
+            )
+            if count == 0 or squares[0] > reach * reach:
+                result[r, c] = np.nan
+            else:
+                result[r, c] = _weigh(squares, found, count, z, power)
+
+
+def inverse_distance(
+    x: FloatArray,
+    y: FloatArray,
+    z: FloatArray,
+    grid: Grid,
+    neighbours: int = 12,
+    power: float = 2.0,
+    radius: float = np.inf,
+    reach: float = np.inf,
+    unit: str = "m",
+) -> EvaluatedSurface:
+    """A surface by inverse distance.
+
+    x, y, z: `(points,)` in the grid's CRS, one point a place. neighbours: points used for a cell, at least 1.
+    power: of distance, greater than 0. radius: points farther from a cell are not used. reach: cells with no
+    point this near stay empty. Distances are in CRS units. Raises InputError on parameters outside those.
+    """
+    if neighbours < 1:
+        raise InputError(f"Inverse distance needs at least 1 neighbour, not {neighbours}.")
+    if not power > 0:
+        raise InputError(f"The power must be greater than 0, not {power:g}: nearer points must weigh more.")
+    index = PointIndex.of(x, y)
+    heights = np.ascontiguousarray(z[index.ids], np.float64)
+
+    def evaluate(part: Grid) -> Heights:
+        xs, ys = part.centres(part.whole)
+        result = np.empty((part.rows, part.cols), np.float32)
+        _inverse_distance(
+            xs, ys, index.x, index.y, heights, index.starts, index.west, index.south, index.size,
+            index.bucket_rows, index.bucket_cols, min(neighbours, x.size), float(power), float(radius),
+            float(reach), result,
+        )  # fmt: skip
+        return result
+
+    return EvaluatedSurface(grid, evaluate, unit)
+
+
+def nearest(x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, reach: float = np.inf, unit: str = "m"):
+    """A surface on which each cell has the height of its nearest point; see `inverse_distance`."""
+    return inverse_distance(x, y, z, grid, neighbours=1, reach=reach, unit=unit)

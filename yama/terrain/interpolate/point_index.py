@@ -1,0 +1,167 @@
+"""Points sorted into square buckets, and the two searches on them: k nearest, and distance to the nearest.
+
+A raster asks for neighbours at a million regular positions, where flat buckets of about two points each beat
+a tree: no pointers, and the points near one cell are next to each other in memory.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import FloatArray
+from yama.terrain.kernels import kernel
+
+_POINTS_PER_BUCKET = 2.0
+_MAX_BUCKETS = 1 << 26
+
+
+@dataclass(frozen=True)
+class PointIndex:
+    """Points by bucket. x, y: sorted copies; ids: their places in the caller's arrays; starts: CSR offsets
+    `(bucket_rows * bucket_cols + 1,)`; west, south: the corner of bucket (0, 0), which is in the south."""
+
+    x: FloatArray
+    y: FloatArray
+    ids: npt.NDArray[np.int32]
+    starts: npt.NDArray[np.int32]
+    west: float
+    south: float
+    size: float
+    bucket_rows: int
+    bucket_cols: int
+
+    @classmethod
+    def of(cls, x: FloatArray, y: FloatArray) -> PointIndex:
+        """Index points `(points,)`; raises InputError where there are none or some are not finite."""
+        if not x.size:
+            raise InputError("There are no points to interpolate from.")
+        if not (np.isfinite(x).all() and np.isfinite(y).all()):
+            raise InputError("Some points have coordinates that are not numbers; leave them out.")
+        width, height = float(np.ptp(x)), float(np.ptp(y))
+        longest = max(width, height)
+        buckets = max(x.size / _POINTS_PER_BUCKET, 1.0)
+        size = max((width * height / buckets) ** 0.5, longest / min(buckets, 1e6), 1e-12 * max(longest, 1.0))
+        cols, rows = int(width / size) + 1, int(height / size) + 1
+        while rows * cols > _MAX_BUCKETS:
+            size *= 2
+            cols, rows = int(width / size) + 1, int(height / size) + 1
+        west, south = float(x.min()), float(y.min())
+        ids, starts = _sort_into_buckets(x, y, west, south, size, rows, cols)
+        return cls(x[ids], y[ids], ids, starts, west, south, size, rows, cols)
+
+
+@kernel
+def _sort_into_buckets(x, y, west, south, size, rows, cols):
+    counts = np.zeros(rows * cols + 1, np.int32)
+    bucket = np.empty(x.size, np.int32)
+    for i in range(x.size):
+        c = min(int((x[i] - west) / size), cols - 1)
+        r = min(int((y[i] - south) / size), rows - 1)
+        bucket[i] = r * cols + c
+        counts[bucket[i] + 1] += 1
+    for b in range(rows * cols):
+        counts[b + 1] += counts[b]
+    cursor = counts.copy()
+    ids = np.empty(x.size, np.int32)
+    for i in range(x.size):
+        ids[cursor[bucket[i]]] = i
+        cursor[bucket[i]] += 1
+    return ids, counts
+
+
+@kernel
+def nearest_k(qx, qy, k, limit, x, y, starts, west, south, size, rows, cols, squares, found):
+    """The k points nearest to (qx, qy) within `limit` (a squared distance).
+
+    Fills `squares` (squared distances, rising) and `found` (places in the sorted arrays), both of room k;
+    returns how many there are. Rings of buckets are searched outwards until no nearer point can follow.
+    """
+    count = 0
+    worst = limit
+    col = min(max(int(np.floor((qx - west) / size)), 0), cols - 1)
+    row = min(max(int(np.floor((qy - south) / size)), 0), rows - 1)
+    ring = 0
+    while True:
+        top = row + ring
+        bottom = row - ring
+        left = col - ring
+        right = col + ring
+        for r in range(max(bottom, 0), min(top, rows - 1) + 1):
+            on_edge_row = r == top or r == bottom
+            step = 1 if on_edge_row or ring == 0 else right - left
+            c = left
+            if step == 1:
+                c = max(left, 0)
+                start = starts[r * cols + c]
+                stop = starts[r * cols + min(right, cols - 1) + 1]
+                count, worst = _take(qx, qy, k, start, stop, x, y, squares, found, count, worst)
+                continue
+            while c <= right:
+                if 0 <= c < cols:
+                    start = starts[r * cols + c]
+                    stop = starts[r * cols + c + 1]
+                    count, worst = _take(qx, qy, k, start, stop, x, y, squares, found, count, worst)
+                c += step
+        reach = np.inf  # no point outside the rings searched so far is nearer than this
+        if left > 0:
+            reach = min(reach, qx - (west + left * size))
+        if right < cols - 1:
+            reach = min(reach, west + (right + 1) * size - qx)
+        if bottom > 0:
+            reach = min(reach, qy - (south + bottom * size))
+        if top < rows - 1:
+            reach = min(reach, south + (top + 1) * size - qy)
+        if reach == np.inf or (reach > 0.0 and reach * reach >= worst):
+            return count
+        ring += 1
+
+
+@kernel
+def _take(qx, qy, k, start, stop, x, y, squares, found, count, worst):
+    for i in range(start, stop):
+        dx = x[i] - qx
+        dy = y[i] - qy
+        square = dx * dx + dy * dy
+        if square > worst or (count == k and square >= worst):
+            continue
+        place = count if count < k else k - 1
+        while place > 0 and squares[place - 1] > square:
+            squares[place] = squares[place - 1]
+            found[place] = found[place - 1]
+            place -= 1
+        squares[place] = square
+        found[place] = i
+        if count < k:
+            count += 1
+        if count == k:
+            worst = squares[k - 1]
+    return count, worst
+
+
+@kernel
+def _empty_beyond(heights, xs, ys, limit, x, y, starts, west, south, size, rows, cols):
+    squares = np.empty(1)
+    found = np.empty(1, np.int64)
+    for r in range(ys.size):
+        for c in range(xs.size):
+            if np.isnan(heights[r, c]):
+                continue
+            count = nearest_k(
+                xs[c], ys[r], 1, limit, x, y, starts, west, south, size, rows, cols, squares, found
+            )
+            if count == 0:
+                heights[r, c] = np.nan
+
+
+def empty_beyond(
+    heights: npt.NDArray[np.float32], xs: FloatArray, ys: FloatArray, index: PointIndex, reach: float
+) -> None:
+    """Empty, in place, the cells `(ys, xs)` whose centre is farther than `reach` from every point."""
+    _empty_beyond(
+        heights, xs, ys, reach * reach, index.x, index.y, index.starts,
+        index.west, index.south, index.size, index.bucket_rows, index.bucket_cols,
+    )  # fmt: skip

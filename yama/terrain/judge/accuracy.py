@@ -1,0 +1,103 @@
+"""How far a surface lies from checkpoints, as figures.
+
+Error is surface minus checkpoint. NMAD = 1.4826 * median(|error - median|) and the quantiles of |error| follow
+J. Höhle and M. Höhle, "Accuracy assessment of digital elevation models by means of robust statistical methods",
+ISPRS Journal 64 (2009).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import FloatArray
+from yama.terrain.points import Points
+from yama.terrain.surface import Surface, sample
+
+
+@dataclass(frozen=True)
+class Figures:
+    """Error figures in height units. `count` checkpoints were used, `unused` fell on empty cells or outside.
+
+    le90, le95: the errors that 90 and 95 % of checkpoints stay within. outliers: errors farther than three
+    NMAD from the median.
+    """
+
+    count: int
+    unused: int
+    mean: float
+    median: float
+    deviation: float
+    rmse: float
+    nmad: float
+    le90: float
+    le95: float
+    lowest: float
+    highest: float
+    outliers: int
+
+
+@dataclass(frozen=True)
+class Accuracy:
+    """Figures of all checkpoints and of each code, with every single error for plots and maps."""
+
+    all: Figures
+    by_code: dict[str, Figures] = field(default_factory=dict)
+    errors: list[tuple[float, float, float]] = field(default_factory=list)
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain JSON values."""
+        return {
+            "all": vars(self.all),
+            "by_code": {code: vars(figures) for code, figures in self.by_code.items()},
+            "errors": [list(error) for error in self.errors],
+        }
+
+
+def figures_of(errors: FloatArray) -> Figures:
+    """Figures of errors `(points,)`; NaN ones count as unused. Raises InputError where none is left."""
+    used = errors[np.isfinite(errors)]
+    if not used.size:
+        raise InputError("No checkpoint lies on a filled cell of this surface, so nothing can be said of its accuracy.")
+    median = float(np.median(used))
+    nmad = float(1.4826 * np.median(np.abs(used - median)))
+    size = np.abs(used)
+    return Figures(
+        count=int(used.size),
+        unused=int(errors.size - used.size),
+        mean=float(used.mean()),
+        median=median,
+        deviation=float(used.std(ddof=1)) if used.size > 1 else 0.0,
+        rmse=float(np.sqrt(np.mean(used**2))),
+        nmad=nmad,
+        le90=float(np.quantile(size, 0.90)),
+        le95=float(np.quantile(size, 0.95)),
+        lowest=float(used.min()),
+        highest=float(used.max()),
+        outliers=int((np.abs(used - median) > 3 * nmad).sum()) if nmad > 0 else 0,
+    )
+
+
+def accuracy(surface: Surface, checkpoints: Points) -> Accuracy:
+    """Errors of a surface at checkpoints, read bilinearly. The checkpoints may be in any CRS."""
+    if surface.unit != checkpoints.unit:
+        raise InputError(
+            f"The surface is in {surface.unit} and the checkpoints in {checkpoints.unit}; convert one of them first."
+        )
+    there = checkpoints.in_crs(surface.grid.crs)
+    errors = sample(surface, there.x, there.y) - checkpoints.z
+    by_code = {}
+    if checkpoints.codes.size:
+        for code in np.unique(checkpoints.codes):
+            chosen = errors[checkpoints.codes == code]
+            if np.isfinite(chosen).any():
+                by_code[str(code)] = figures_of(chosen)
+    used = np.isfinite(errors)
+    listed = [
+        (float(x), float(y), float(e))
+        for x, y, e in zip(checkpoints.x[used], checkpoints.y[used], errors[used], strict=True)
+    ]
+    return Accuracy(figures_of(errors), by_code, listed)

@@ -1,0 +1,117 @@
+"""What an operation is, and the register of all of them."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar, Literal
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding
+from yama.terrain.frame import Frame
+from yama.terrain.points import Points
+from yama.terrain.surface import Surface
+
+Kind = Literal["points", "surface"]
+Held = Points | Surface
+Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"]
+
+
+@dataclass(frozen=True)
+class Role:
+    """One thing an operation takes: what kind, and how a person calls it."""
+
+    kind: Kind
+    title: str
+
+
+class Params(BaseModel):
+    """Base of all parameters: unknown names are refused, numbers must be finite."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+class Operation(ABC):
+    """One thing a technician can do. Subclasses say what; algorithms live elsewhere."""
+
+    name: ClassVar[str]
+    title: ClassVar[str]
+    stage: ClassVar[Stage]
+    summary: ClassVar[str]
+    version: ClassVar[int] = 1
+    inputs: ClassVar[Mapping[str, Role]]
+    Params: ClassVar[type[Params]]
+    produces: ClassVar[Literal["surface", "figures"]] = "surface"
+
+    def check(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> list[Finding]:
+        """Findings about these inputs and parameters. One of weight stop means it would not run."""
+        return []
+
+    @abstractmethod
+    def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> Any:
+        """The result: a live Surface, or for figures a dict of JSON values. Cheap for surfaces: heights are
+        computed when read."""
+
+
+_REGISTER: dict[str, Operation] = {}
+
+
+def register(operation: type[Operation]) -> type[Operation]:
+    """Class decorator that puts an operation into the catalogue."""
+    _REGISTER[operation.name] = operation()
+    return operation
+
+
+def catalogue() -> dict[str, Operation]:
+    """All operations by name."""
+    return dict(_REGISTER)
+
+
+def find(name: str) -> Operation:
+    """The operation of that name. Raises InputError with the names there are."""
+    if name not in _REGISTER:
+        raise InputError(f"There is no operation {name!r}. There are: {', '.join(sorted(_REGISTER))}.")
+    return _REGISTER[name]
+
+
+def parse_params(operation: Operation, values: Mapping[str, Any]) -> Params:
+    """Checked parameters. Raises InputError that names the parameter, its title and what is wrong."""
+    try:
+        return operation.Params.model_validate(dict(values))
+    except ValidationError as error:
+        first = error.errors()[0]
+        name = ".".join(map(str, first["loc"])) or "parameters"
+        given = "" if first["type"] == "missing" else f" (given: {str(first.get('input'))[:40]})"
+        raise InputError(f"{operation.title}: {name}: {first['msg']}{given}.") from error
+
+
+def take_inputs(operation: Operation, given: Mapping[str, Held]) -> dict[str, Held]:
+    """The inputs an operation asks for, checked for presence and kind."""
+    taken: dict[str, Held] = {}
+    for name, role in operation.inputs.items():
+        if name not in given:
+            raise InputError(f"{operation.title} needs {role.title.lower()} (input {name!r}).")
+        if isinstance(given[name], Points) != (role.kind == "points"):
+            raise InputError(f"{operation.title}: input {name!r} must be {role.kind}.")
+        taken[name] = given[name]
+    for name in given:
+        if name not in operation.inputs:
+            raise InputError(f"{operation.title} takes no input {name!r}; it takes {', '.join(operation.inputs)}.")
+    return taken
+
+
+def describe(operation: Operation) -> dict[str, Any]:
+    """An operation as JSON values, with the JSON Schema of its parameters."""
+    return {
+        "name": operation.name,
+        "title": operation.title,
+        "stage": operation.stage,
+        "summary": operation.summary,
+        "version": operation.version,
+        "produces": operation.produces,
+        "inputs": {name: vars(role) for name, role in operation.inputs.items()},
+        "params": operation.Params.model_json_schema(),
+    }

@@ -1,0 +1,131 @@
+"""Interpolate points: from survey points to a surface on the frame."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.frame import Frame
+from yama.terrain.grid import parse_crs
+from yama.terrain.interpolate.idw import inverse_distance, nearest
+from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.operations.base import Held, Operation, Params, Role, register
+from yama.terrain.points import Points, duplicate_places, merge_duplicates
+from yama.terrain.surface import Surface
+
+
+class InterpolateParams(Params):
+    """Settings of all methods; those a method does not use are ignored by it."""
+
+    method: Literal["triangulation", "inverse_distance", "nearest"] = "triangulation"
+    codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
+    duplicates: Literal["mean", "first", "lowest", "highest"] | None = Field(
+        None, description="Height where several points lie at one place; the mean where not given."
+    )
+    cell_size: float | None = Field(None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"})
+    reach_limit: float | None = Field(
+        None, gt=0, description="Cells farther than this from every point stay empty.", json_schema_extra={"unit": "m"}
+    )
+    edge_limit: float | None = Field(
+        None, gt=0, description="Triangles with a longer side are left out.", json_schema_extra={"unit": "m"}
+    )
+    power: float = Field(2.0, gt=0, le=20, description="Inverse distance: the power of distance.")
+    neighbours: int = Field(12, ge=1, le=64, description="Inverse distance: points used for a cell.")
+    search_radius: float | None = Field(
+        None, gt=0, description="Inverse distance: points farther away are not used.", json_schema_extra={"unit": "m"}
+    )
+
+
+def _chosen(points: Points, params: InterpolateParams, frame: Frame) -> Points:
+    points = points.in_crs(frame.grid.crs)
+    keep = np.isfinite(points.x) & np.isfinite(points.y) & np.isfinite(points.z)
+    if params.codes is not None and points.codes.size:
+        keep &= np.isin(points.codes, params.codes)
+    return points.kept(keep)
+
+
+@register
+class InterpolatePoints(Operation):
+    """Triangulation, inverse distance or nearest, on the frame's grid."""
+
+    name = "interpolate_points"
+    title = "Interpolate points"
+    stage = "Build"
+    summary = "Survey points become a surface on the frame."
+    inputs = {"points": Role("points", "Points")}
+    Params = InterpolateParams
+
+    def check(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> list[Finding]:
+        points = inputs["points"]
+        assert isinstance(points, Points)
+        findings = []
+        if points.height_field not in points.fields:
+            return [Finding("no_height", "stop", "These points have no height field.", "Nothing can be interpolated.")]
+        if points.unit != frame.unit:
+            findings.append(
+                Finding("unit", "stop", f"The points are in {points.unit}, the frame's heights in {frame.unit}.",
+                        "Convert the points first.")  # fmt: skip
+            )
+        chosen = _chosen(points, params, frame)
+        if len(chosen) < 3:
+            return [
+                *findings,
+                Finding("too_few", "stop", f"{len(chosen)} points are left.", "Choose more codes; three are needed."),
+            ]
+        if parse_crs(points.crs).is_geographic:
+            findings.append(
+                Finding("degrees", "note", "These points are in degrees.",
+                        f"They are put into the frame's CRS ({frame.grid.crs}); distances stay true.")  # fmt: skip
+            )
+        if frame.grid.bounds.intersection(chosen.bounds) is None:
+            findings.append(
+                Finding("outside", "stop", "No point lies within the frame.",
+                        "Check the CRS of the points, or whether x and y are swapped.")  # fmt: skip
+            )
+        duplicates = duplicate_places(chosen)
+        if duplicates["differing"] and params.duplicates is None:
+            findings.append(
+                Finding(
+                    "duplicates", "caution",
+                    f"At {duplicates['differing']} places several points differ by up to {duplicates['largest']:.2f} "
+                    f"{points.unit}.",
+                    "Their mean is used unless you choose; a wrong one among them would spoil it.",
+                    Mend("Use the lowest", {"duplicates": "lowest"}),
+                    [(float(x), float(y)) for x, y in duplicates["where"][:200]],
+                )  # fmt: skip
+            )
+        if params.reach_limit:
+            findings.append(
+                Finding("reach", "note", f"Cells beyond {params.reach_limit:g} m of a point stay empty.")
+            )
+        elif params.method != "triangulation":
+            findings.append(
+                Finding("no_reach", "caution", "Without a reach limit the whole frame is filled, far from any point.",
+                        "Heights there are guesses.", Mend("Limit to 60 m", {"reach_limit": 60}))  # fmt: skip
+            )
+        return findings
+
+    def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> Surface:
+        points = inputs["points"]
+        assert isinstance(points, Points)
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}")
+        chosen = _chosen(points, params, frame)
+        x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
+        grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
+        reach = params.reach_limit or np.inf
+        if params.method == "triangulation":
+            surface = triangulated(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
+        elif params.method == "inverse_distance":
+            radius = params.search_radius or np.inf
+            surface = inverse_distance(x, y, z, grid, params.neighbours, params.power, radius, reach, points.unit)
+        else:
+            surface = nearest(x, y, z, grid, reach, points.unit)
+        surface.vertical_datum = frame.vertical_datum
+        return surface

@@ -1,0 +1,74 @@
+"""Recipes: what made a holding, as data that can be hashed, exported and cooked again.
+
+A node's key is the hash of operation, version, parameters, frame and input keys. A file's key is the hash of its
+bytes. So the same step on the same inputs has the same key everywhere, and a holding with the same key is the
+same holding.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from yama.terrain.errors import InputError
+
+FORMAT = "yama-recipe/1"
+
+
+@dataclass(frozen=True)
+class Step:
+    """One operation on inputs named by their keys. `frame` is the frame it was built on, as a dict."""
+
+    operation: str
+    version: int
+    params: dict[str, Any]
+    inputs: dict[str, list[str]]
+    frame: dict[str, Any] | None
+
+    @property
+    def key(self) -> str:
+        """Hash of all of it: 32 hexadecimal digits."""
+        text = json.dumps(vars(self), sort_keys=True, separators=(",", ":"), allow_nan=False)
+        return hashlib.sha256(text.encode()).hexdigest()[:32]
+
+    @classmethod
+    def from_dict(cls, data: dict[str, Any]) -> Step:
+        """The inverse of `vars`."""
+        try:
+            return cls(data["operation"], data["version"], data["params"], data["inputs"], data.get("frame"))
+        except (KeyError, TypeError) as error:
+            raise InputError(f"A step of this recipe lacks {error}.") from error
+
+
+def file_key(path: str | Path) -> str:
+    """Hash of a file's bytes: 32 hexadecimal digits."""
+    with Path(path).open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()[:32]
+
+
+def export(result: str, steps: dict[str, Step], files: dict[str, dict[str, Any]]) -> dict[str, Any]:
+    """A recipe as JSON values: every step by key, and each source file's name and CRS by key."""
+    return {
+        "format": FORMAT,
+        "result": result,
+        "steps": {key: dict(vars(step)) for key, step in steps.items()},
+        "files": files,
+    }
+
+
+def load(path: str | Path) -> tuple[str, dict[str, Step], dict[str, dict[str, Any]]]:
+    """Read what `export` made. Raises InputError where it is not one or a step's key does not match it."""
+    try:
+        data = json.loads(Path(path).read_text(encoding="utf-8"))
+    except (OSError, ValueError) as error:
+        raise InputError(f"{path} is not a readable recipe: {error}") from error
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise InputError(f"{path} is not a recipe of the kind {FORMAT}.")
+    steps = {key: Step.from_dict(step) for key, step in data.get("steps", {}).items()}
+    for key, step in steps.items():
+        if step.key != key:
+            raise InputError(f"Step {key} of {path} was changed after it was written; its key no longer matches.")
+    return data.get("result", ""), steps, data.get("files", {})

@@ -1,0 +1,48 @@
+"""A small shaded picture of a whole surface, for lists and reports."""
+
+from __future__ import annotations
+
+import io
+import warnings
+
+import numpy as np
+import rasterio
+from rasterio.errors import NotGeoreferencedWarning
+
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.grid import Grid
+from yama.terrain.relief.ramps import colours
+from yama.terrain.relief.slope import hillshade_of
+from yama.terrain.surface import Surface
+
+_GROUND = np.array([0xE6, 0xE2, 0xD6], np.float32)
+_HATCH = np.array([0xC9, 0xC4, 0xB6], np.float32)
+
+
+def picture(surface: Surface, frame: Grid, size: int = 228, ramp: str = "Foreshore") -> bytes:
+    """A PNG of `size` x `size` pixels: the frame's area, relief under colour, hatch where empty."""
+    cell = max(frame.cols * frame.cell_width, frame.rows * frame.cell_height) / size
+    middle_x = frame.west + frame.cols * frame.cell_width / 2
+    middle_y = frame.north - frame.rows * frame.cell_height / 2
+    grid = Grid(frame.crs, middle_x - cell * size / 2, middle_y + cell * size / 2, cell, cell, size, size)
+    view = fitted(surface, grid)
+    heights = view.read(grid.whole.grown(1))
+    inner = heights[1:-1, 1:-1]
+    rows, cols = np.indices(inner.shape)
+    image = np.where(((rows + cols) % 8 == 0)[..., None], _HATCH, _GROUND).astype(np.float32)
+    filled = ~np.isnan(inner)
+    if filled.any():
+        low, high = np.quantile(inner[filled], [0.005, 0.995])
+        shares = np.clip((inner - low) / max(high - low, 1e-6), 0, 1)
+        # relief as strong in a small picture of a wide area as on the map
+        light = hillshade_of(heights, grid.part(grid.whole.grown(1)), exaggeration=min(max(cell / 8, 1.0), 4.0))
+        shaded = colours(ramp, shares) * (0.45 + 0.78 * light)[..., None]
+        image[filled] = np.clip(shaded[filled], 0, 255)
+    buffer = io.BytesIO()
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        with rasterio.MemoryFile() as memory:
+            with memory.open(driver="PNG", width=size, height=size, count=3, dtype="uint8") as dataset:
+                dataset.write(np.moveaxis(image.round().astype(np.uint8), -1, 0))
+            buffer.write(memory.read())
+    return buffer.getvalue()

@@ -1,0 +1,429 @@
+"""Surfaces: heights on a grid, read by window. Stored ones come from a file, live ones are computed on sight.
+
+Every surface answers `read(window, level)` with float32 `(rows, cols)`, NaN where empty. A window may reach
+past the grid; what lies outside is empty. Level n has cells of 2**n x 2**n level-0 cells and is for looking:
+its heights are means of the non-empty cells below it (stored) or computed from such means (live).
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Sequence
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+os.environ.setdefault("GDAL_CACHEMAX", "256")  # MB; the library's default is a share of the whole machine
+
+import rasterio  # noqa: E402
+import rasterio.shutil  # noqa: E402
+from rasterio.errors import RasterioError  # noqa: E402
+
+from yama.terrain.errors import CancelledError, GridError, InputError  # noqa: E402
+from yama.terrain.grid import FloatArray, Grid, Window, crs_name, parse_crs  # noqa: E402
+from yama.terrain.kernels import kernel  # noqa: E402
+
+Heights = npt.NDArray[np.float32]
+
+BLOCK = 1024
+"""Rows and columns of the blocks that `store` computes."""
+
+_TILE = 256
+
+
+class Surface(ABC):
+    """Heights on a grid. `unit` is the height unit, `vertical_datum` what zero means, as far as known."""
+
+    def __init__(self, grid: Grid, unit: str = "m", vertical_datum: str = "") -> None:
+        self.grid = grid
+        self.unit = unit
+        self.vertical_datum = vertical_datum
+
+    @abstractmethod
+    def read(self, window: Window, level: int = 0) -> Heights:
+        """Heights of a window of level `level`: float32 `(window.rows, window.cols)`, NaN where empty."""
+
+    def read_all(self) -> Heights:
+        """All cells at once; for small surfaces only."""
+        return self.read(self.grid.whole)
+
+
+class ArraySurface(Surface):
+    """Heights held in memory: `(grid.rows, grid.cols)`."""
+
+    def __init__(self, heights: npt.ArrayLike, grid: Grid, unit: str = "m", vertical_datum: str = "") -> None:
+        super().__init__(grid, unit, vertical_datum)
+        self._levels = [np.asarray(heights, np.float32)]
+        if self._levels[0].shape != (grid.rows, grid.cols):
+            raise GridError(f"Heights of shape {self._levels[0].shape} do not fit {grid.rows} x {grid.cols} cells.")
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        while len(self._levels) <= level:
+            self._levels.append(halve(self._levels[-1]))
+        return cut_out(self._levels[level], window)
+
+
+class EvaluatedSurface(Surface):
+    """Heights from a function of position, such as an interpolator.
+
+    `evaluate(grid)` returns `(grid.rows, grid.cols)` heights at the cell centres of any grid in this CRS. A
+    level is evaluated at its own cell centres, so that a preview costs what its screen costs.
+    """
+
+    def __init__(
+        self, grid: Grid, evaluate: Callable[[Grid], Heights], unit: str = "m", vertical_datum: str = ""
+    ) -> None:
+        super().__init__(grid, unit, vertical_datum)
+        self._evaluate = evaluate
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        grid = self.grid.at_level(level)
+        inside = window.clipped(grid.rows, grid.cols)
+        result = np.full((window.rows, window.cols), np.nan, np.float32)
+        if inside.rows and inside.cols:
+            heights = self._evaluate(grid.part(inside))
+            put_in(result, heights, inside.row - window.row, inside.col - window.col)
+        return result
+
+
+class LiveSurface(Surface):
+    """Heights computed from other surfaces on the same grid, window by window.
+
+    `compute(arrays, grid)` gets each input's heights with `halo` more cells on each side and the grid those
+    arrays lie on; it returns heights without the halo.
+    """
+
+    def __init__(
+        self,
+        inputs: Sequence[Surface],
+        compute: Callable[[list[Heights], Grid], Heights],
+        halo: int = 0,
+        unit: str = "m",
+        vertical_datum: str = "",
+    ) -> None:
+        grid = inputs[0].grid
+        for other in inputs[1:]:
+            if other.grid != grid:
+                raise GridError("The inputs of a live surface do not share one grid. Fit them to the frame first.")
+        super().__init__(grid, unit, vertical_datum)
+        self._inputs = list(inputs)
+        self._compute = compute
+        self._halo = halo
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        wide = window.grown(self._halo)
+        arrays = [surface.read(wide, level) for surface in self._inputs]
+        result = self._compute(arrays, self.grid.at_level(level).part(wide))
+        grid = self.grid.at_level(level)
+        inside = window.clipped(grid.rows, grid.cols)
+        if inside != window:  # a function of empty cells need not be empty
+            result = cut_out(result, Window(inside.row - window.row, inside.col - window.col, inside.rows, inside.cols))
+            padded = np.full((window.rows, window.cols), np.nan, np.float32)
+            put_in(padded, result, inside.row - window.row, inside.col - window.col)
+            return padded
+        return result
+
+
+class StoredSurface(Surface):
+    """Heights in a raster file, read through rasterio. The file is opened once for each thread and level."""
+
+    def __init__(self, path: str | Path, band: int = 1, unit: str | None = None, vertical_datum: str = "") -> None:
+        self.path = Path(path)
+        self._band = band
+        self._local = threading.local()
+        try:
+            with rasterio.open(self.path) as dataset:
+                if dataset.crs is None:
+                    raise InputError(f"{self.path.name} does not say its CRS. Give it one before using it.")
+                grid = Grid.from_transform(
+                    crs_name(parse_crs(dataset.crs.to_wkt())), dataset.transform, dataset.height, dataset.width
+                )
+                tags = dataset.tags()
+                self._nodata = dataset.nodatavals[band - 1]
+                self._scale = dataset.scales[band - 1]
+                self._offset = dataset.offsets[band - 1]
+                self._overviews = dataset.overviews(band)
+        except RasterioError as error:
+            raise InputError(f"{self.path.name} cannot be read as a raster: {error}") from error
+        super().__init__(grid, unit or tags.get("HEIGHT_UNIT", "m"), vertical_datum or tags.get("VERTICAL_DATUM", ""))
+
+    def _dataset(self, level: int) -> Any:
+        held = self._local.__dict__
+        if level not in held:
+            held[level] = rasterio.open(self.path, **({"overview_level": level - 1} if level else {}))
+        return held[level]
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        if level > 0 and (level > len(self._overviews) or self._overviews[level - 1] != 2**level):
+            finer = Window(window.row * 2, window.col * 2, window.rows * 2, window.cols * 2)
+            return halve(self.read(finer, level - 1))
+        result = np.full((window.rows, window.cols), np.nan, np.float32)
+        try:
+            dataset = self._dataset(level)
+            inside = window.clipped(dataset.height, dataset.width)
+            if not (inside.rows and inside.cols):
+                return result
+            rows = (inside.row, inside.row + inside.rows)
+            cols = (inside.col, inside.col + inside.cols)
+            raw = dataset.read(self._band, window=(rows, cols))
+        except RasterioError as error:
+            raise InputError(
+                f"{self.path.name}: rows {window.row} to {window.row + window.rows} cannot be read; "
+                "the file is damaged or cut short. Get it again."
+            ) from error
+        heights = raw.astype(np.float32)
+        if self._nodata is not None and not np.isnan(self._nodata):
+            heights[raw == raw.dtype.type(self._nodata)] = np.nan
+        if self._scale != 1.0 or self._offset != 0.0:
+            heights = (heights * np.float32(self._scale) + np.float32(self._offset)).astype(np.float32)
+        heights[~np.isfinite(heights)] = np.nan
+        put_in(result, heights, inside.row - window.row, inside.col - window.col)
+        return result
+
+
+# -- small array helpers ------------------------------------------------------------------------------
+
+
+def cut_out(heights: Heights, window: Window) -> Heights:
+    """A copy of a window of an array, NaN where the window reaches past it."""
+    rows, cols = heights.shape
+    inside = window.clipped(rows, cols)
+    part = heights[inside.row : inside.row + inside.rows, inside.col : inside.col + inside.cols]
+    if inside == window:
+        return part.copy()
+    result = np.full((window.rows, window.cols), np.nan, np.float32)
+    put_in(result, part, inside.row - window.row, inside.col - window.col)
+    return result
+
+
+def put_in(target: Heights, part: Heights, row: int, col: int) -> None:
+    """Copy `part` into `target` with its first cell at (row, col)."""
+    target[row : row + part.shape[0], col : col + part.shape[1]] = part
+
+
+@kernel
+def _halve(heights, result):
+    rows, cols = heights.shape
+    for r in range(result.shape[0]):
+        for c in range(result.shape[1]):
+            total = 0.0
+            count = 0
+            for i in range(2 * r, min(2 * r + 2, rows)):
+                for j in range(2 * c, min(2 * c + 2, cols)):
+                    if not np.isnan(heights[i, j]):
+                        total += heights[i, j]
+                        count += 1
+            result[r, c] = total / count if count else np.nan
+
+
+def halve(heights: Heights) -> Heights:
+    """The next level: each cell the mean of the non-empty cells among its 2 x 2."""
+    result = np.empty((-(-heights.shape[0] // 2), -(-heights.shape[1] // 2)), np.float32)
+    _halve(np.ascontiguousarray(heights), result)
+    return result
+
+
+# -- storing --------------------------------------------------------------------------------------------
+
+
+@dataclass
+class Statistics:
+    """What all cells of a surface say together. Heights are None where every cell is empty."""
+
+    cells: int = 0
+    empty: int = 0
+    lowest: float | None = None
+    highest: float | None = None
+    mean: float | None = None
+    deviation: float | None = None
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain JSON values."""
+        return dict(self.__dict__)
+
+
+class _Gathering:
+    """Statistics summed block by block (T. F. Chan et al., "Updating formulae", 1979)."""
+
+    def __init__(self) -> None:
+        self._cells = self._count = 0
+        self._mean = self._squares = 0.0
+        self._low, self._high = np.inf, -np.inf
+
+    def add(self, heights: Heights) -> None:
+        self._cells += heights.size
+        filled = heights[~np.isnan(heights)].astype(np.float64)
+        if not filled.size:
+            return
+        mean = float(filled.mean())
+        shift = mean - self._mean
+        total = self._count + filled.size
+        self._squares += float(((filled - mean) ** 2).sum()) + shift**2 * self._count * filled.size / total
+        self._mean += shift * filled.size / total
+        self._count = total
+        self._low = min(self._low, float(filled.min()))
+        self._high = max(self._high, float(filled.max()))
+
+    def result(self) -> Statistics:
+        if not self._count:
+            return Statistics(cells=self._cells, empty=self._cells)
+        return Statistics(
+            cells=self._cells,
+            empty=self._cells - self._count,
+            lowest=self._low,
+            highest=self._high,
+            mean=self._mean,
+            deviation=float(np.sqrt(self._squares / self._count)),
+        )
+
+
+Progress = Callable[[float], None]
+"""Called with the share done, 0 to 1. It may raise CancelledError to stop the work."""
+
+
+def ignore_progress(_share: float) -> None:
+    """The progress of work nobody watches."""
+
+
+def walk(
+    surface: Surface,
+    visit: Callable[[Window, Heights], None],
+    progress: Progress = ignore_progress,
+    executor: Executor | None = None,
+    workers: int = 2,
+    block: int = BLOCK,
+) -> None:
+    """Read every block of a surface on all cores and hand each to `visit`, in no set order, one at a time.
+
+    At most twice `workers` blocks are held. Whatever `visit` or `progress` raises ends the walk.
+    """
+    own = ThreadPoolExecutor(workers) if executor is None else None
+    pool = executor or own
+    assert pool is not None
+    todo = iter(list(surface.grid.blocks(block)))
+    total = -(-surface.grid.rows // block) * -(-surface.grid.cols // block)
+    running: dict[Future[Heights], Window] = {}
+    done = 0
+    try:
+        while True:
+            for window in todo:
+                running[pool.submit(surface.read, window)] = window
+                if len(running) >= 2 * workers:
+                    break
+            if not running:
+                return
+            finished, _ = wait(running, return_when=FIRST_COMPLETED)
+            for future in finished:
+                visit(running.pop(future), future.result())
+                done += 1
+                progress(done / total)
+    finally:
+        for future in running:
+            future.cancel()
+        if own:
+            own.shutdown(wait=True, cancel_futures=True)
+
+
+def store(
+    surface: Surface,
+    path: str | Path,
+    progress: Progress = ignore_progress,
+    executor: Executor | None = None,
+    workers: int = 2,
+    tags: dict[str, str] | None = None,
+) -> Statistics:
+    """Write a surface as a cloud-optimised GeoTIFF (float32, NaN for empty) and return its statistics.
+
+    Works block by block in bounded memory and writes beside `path` under another name; `path` appears only
+    when the file is whole. Raises CancelledError when `progress` does, and leaves nothing behind then.
+    """
+    path = Path(path)
+    raw = path.with_name(path.name + ".raw.part")
+    cooked = path.with_name(path.name + ".part")
+    grid = surface.grid
+    gathering = _Gathering()
+    profile = {
+        "driver": "GTiff", "dtype": "float32", "count": 1, "width": grid.cols, "height": grid.rows,
+        "crs": parse_crs(grid.crs).to_wkt(), "transform": grid.transform, "nodata": np.nan,
+        "tiled": True, "blockxsize": _TILE, "blockysize": _TILE, "BIGTIFF": "IF_SAFER", "SPARSE_OK": True,
+    }  # fmt: skip
+    try:
+        with rasterio.open(raw, "w", **profile) as dataset:
+            dataset.update_tags(
+                HEIGHT_UNIT=surface.unit, VERTICAL_DATUM=surface.vertical_datum, AREA_OR_POINT="Area", **(tags or {})
+            )
+
+            def write(window: Window, heights: Heights) -> None:
+                gathering.add(heights)
+                rows = (window.row, window.row + window.rows)
+                dataset.write(heights, 1, window=(rows, (window.col, window.col + window.cols)))
+
+            walk(surface, write, lambda share: progress(share * 0.8), executor, workers)
+        rasterio.shutil.copy(
+            raw, cooked, driver="COG", COMPRESS="DEFLATE", PREDICTOR="FLOATING_POINT", BLOCKSIZE=_TILE, LEVEL=4,
+            OVERVIEWS="IGNORE_EXISTING", RESAMPLING="AVERAGE", NUM_THREADS=str(workers), BIGTIFF="IF_SAFER",
+        )  # fmt: skip
+        progress(1.0)
+        os.replace(cooked, path)
+    finally:
+        raw.unlink(missing_ok=True)
+        cooked.unlink(missing_ok=True)
+    return gathering.result()
+
+
+def statistics(surface: Surface, progress: Progress = ignore_progress, workers: int = 2) -> Statistics:
+    """Statistics over all cells of a surface, read block by block."""
+    gathering = _Gathering()
+    walk(surface, lambda _window, heights: gathering.add(heights), progress, None, workers)
+    return gathering.result()
+
+
+def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike) -> FloatArray:
+    """Heights at positions by bilinear interpolation between cell centres.
+
+    x, y: `(points,)` in the surface's CRS. Returns float64 `(points,)`, NaN outside and where any of the
+    cells that carry weight is empty. Positions are read in blocks, so that scattered ones stay cheap.
+    """
+    grid = surface.grid
+    cols = np.atleast_1d(grid.col_of(x))
+    rows = np.atleast_1d(grid.row_of(y))
+    result = np.full(cols.size, np.nan)
+    usable = np.isfinite(cols) & np.isfinite(rows)
+    usable &= (cols > -1) & (rows > -1) & (cols < grid.cols) & (rows < grid.rows)
+    block_ids = np.where(usable, (rows // 256) * 1e7 + cols // 256, np.nan)
+    for block in np.unique(block_ids[usable]):
+        chosen = np.flatnonzero(block_ids == block)
+        top, left = int(np.floor(rows[chosen].min())), int(np.floor(cols[chosen].min()))
+        bottom, right = int(np.floor(rows[chosen].max())) + 2, int(np.floor(cols[chosen].max())) + 2
+        heights = surface.read(Window(top, left, bottom - top, right - left)).astype(np.float64)
+        result[chosen] = bilinear(heights, rows[chosen] - top, cols[chosen] - left)
+    return result
+
+
+def bilinear(heights: npt.NDArray[np.floating[Any]], rows: FloatArray, cols: FloatArray) -> FloatArray:
+    """Bilinear values of an array at fractional rows and columns; a neighbour of no weight may be empty."""
+    r0 = np.clip(np.floor(rows).astype(np.int64), 0, heights.shape[0] - 1)
+    c0 = np.clip(np.floor(cols).astype(np.int64), 0, heights.shape[1] - 1)
+    r1, c1 = np.minimum(r0 + 1, heights.shape[0] - 1), np.minimum(c0 + 1, heights.shape[1] - 1)
+    down, right = rows - r0, cols - c0
+    result = np.zeros(rows.size)
+    for r, c, weight in (
+        (r0, c0, (1 - down) * (1 - right)),
+        (r0, c1, (1 - down) * right),
+        (r1, c0, down * (1 - right)),
+        (r1, c1, down * right),
+    ):
+        result += np.where(np.abs(weight) > 1e-9, heights[r, c] * weight, 0.0)
+    return result
+
+
+def stop_if(cancelled: Callable[[], bool]) -> None:
+    """Raise CancelledError where `cancelled()` says so; for use inside a progress function."""
+    if cancelled():
+        raise CancelledError("Cancelled; nothing was kept.")
