@@ -101,10 +101,7 @@ def _do(arguments: argparse.Namespace) -> None:
         raise InputError(f"{out} exists already and is not overwritten. Choose another name.")
     params = operations.parse_params(operation, {name: _value(text) for name, text in arguments.settings})
     keys = {name: recipe.file_key(path) for name, path in files.items()}
-    step = Step(
-        operation.name, operation.version, params.model_dump(exclude_unset=True, mode="json"),
-        {name: [key] for name, key in keys.items()}, frame.to_dict(),
-    )  # fmt: skip
+    step = operations.make_step(operation, params, keys, frame)
     _run(step, inputs, frame, out)
     if arguments.recipe:
         sources = {keys[name]: {"name": Path(path).name, "crs": arguments.crs} for name, path in files.items()}

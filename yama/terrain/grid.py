@@ -56,6 +56,10 @@ class Bounds(NamedTuple):
     east: float
     north: float
 
+    def holds(self, x: float, y: float) -> bool:
+        """Whether a position lies inside or on the edge."""
+        return self.west <= x <= self.east and self.south <= y <= self.north
+
     def intersection(self, other: Bounds) -> Bounds | None:
         """The rectangle both share, or None."""
         west, south = max(self.west, other.west), max(self.south, other.south)

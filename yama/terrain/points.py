@@ -75,11 +75,13 @@ class Points:
         return replace(self, crs=crs, x=np.asarray(x), y=np.asarray(y))
 
     def save(self, path: Path) -> None:
-        """Write all of it to an .npz file."""
-        np.savez_compressed(
-            path, x=self.x, y=self.y, codes=self.codes, crs=self.crs, unit=self.unit, height_field=self.height_field,
-            **{f"field:{name}": values for name, values in self.fields.items()},
-        )  # fmt: skip
+        """Write all of it to a file that `load` reads."""
+        fields = {f"field:{name}": values for name, values in self.fields.items()}
+        with path.open("wb") as file:  # a name would get a suffix of the library's own
+            np.savez_compressed(
+                file, x=self.x, y=self.y, codes=self.codes, crs=self.crs, unit=self.unit,
+                height_field=self.height_field, **fields,
+            )  # fmt: skip
 
     @classmethod
     def load(cls, path: Path) -> Points:

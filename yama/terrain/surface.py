@@ -9,9 +9,11 @@ from __future__ import annotations
 
 import os
 import threading
+import uuid
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -26,6 +28,7 @@ import rasterio.shutil  # noqa: E402
 from rasterio.errors import RasterioError  # noqa: E402
 
 from yama.terrain.errors import CancelledError, GridError, InputError  # noqa: E402
+from yama.terrain.files import PART, replacing  # noqa: E402
 from yama.terrain.grid import FloatArray, Grid, Window, crs_name, parse_crs  # noqa: E402
 from yama.terrain.kernels import kernel  # noqa: E402
 
@@ -133,14 +136,17 @@ class LiveSurface(Surface):
 class StoredSurface(Surface):
     """Heights in a raster file, read through rasterio. The file is opened once for each thread and level."""
 
-    def __init__(self, path: str | Path, band: int = 1, unit: str | None = None, vertical_datum: str = "") -> None:
+    def __init__(
+        self, path: str | Path, band: int = 1, unit: str | None = None, vertical_datum: str = "", name: str = ""
+    ) -> None:
         self.path = Path(path)
+        self._name = name or self.path.name
         self._band = band
         self._local = threading.local()
         try:
             with rasterio.open(self.path) as dataset:
                 if dataset.crs is None:
-                    raise InputError(f"{self.path.name} does not say its CRS. Give it one before using it.")
+                    raise InputError(f"{self._name} does not say its CRS. Give it one before using it.")
                 grid = Grid.from_transform(
                     crs_name(parse_crs(dataset.crs.to_wkt())), dataset.transform, dataset.height, dataset.width
                 )
@@ -150,7 +156,7 @@ class StoredSurface(Surface):
                 self._offset = dataset.offsets[band - 1]
                 self._overviews = dataset.overviews(band)
         except RasterioError as error:
-            raise InputError(f"{self.path.name} cannot be read as a raster: {error}") from error
+            raise InputError(f"{self._name} cannot be read as a raster: {error}") from error
         super().__init__(grid, unit or tags.get("HEIGHT_UNIT", "m"), vertical_datum or tags.get("VERTICAL_DATUM", ""))
 
     def _dataset(self, level: int) -> Any:
@@ -174,7 +180,7 @@ class StoredSurface(Surface):
             raw = dataset.read(self._band, window=(rows, cols))
         except RasterioError as error:
             raise InputError(
-                f"{self.path.name}: rows {window.row} to {window.row + window.rows} cannot be read; "
+                f"{self._name}: rows {window.row} to {window.row + window.rows} cannot be read; "
                 "the file is damaged or cut short. Get it again."
             ) from error
         heights = raw.astype(np.float32)
@@ -330,6 +336,16 @@ def walk(
             own.shutdown(wait=True, cancel_futures=True)
 
 
+@contextmanager
+def _scratch(path: Path) -> Iterator[Path]:
+    """A file beside `path` that is deleted afterwards."""
+    scratch = path.with_name(f"{path.name}.{uuid.uuid4().hex[:8]}.raw{PART}")
+    try:
+        yield scratch
+    finally:
+        scratch.unlink(missing_ok=True)
+
+
 def store(
     surface: Surface,
     path: str | Path,
@@ -344,8 +360,6 @@ def store(
     when the file is whole. Raises CancelledError when `progress` does, and leaves nothing behind then.
     """
     path = Path(path)
-    raw = path.with_name(path.name + ".raw.part")
-    cooked = path.with_name(path.name + ".part")
     grid = surface.grid
     gathering = _Gathering()
     profile = {
@@ -353,7 +367,7 @@ def store(
         "crs": parse_crs(grid.crs).to_wkt(), "transform": grid.transform, "nodata": np.nan,
         "tiled": True, "blockxsize": _TILE, "blockysize": _TILE, "BIGTIFF": "IF_SAFER", "SPARSE_OK": True,
     }  # fmt: skip
-    try:
+    with replacing(path) as cooked, _scratch(path) as raw:
         with rasterio.open(raw, "w", **profile) as dataset:
             dataset.update_tags(
                 HEIGHT_UNIT=surface.unit, VERTICAL_DATUM=surface.vertical_datum, AREA_OR_POINT="Area", **(tags or {})
@@ -370,10 +384,6 @@ def store(
             OVERVIEWS="IGNORE_EXISTING", RESAMPLING="AVERAGE", NUM_THREADS=str(workers), BIGTIFF="IF_SAFER",
         )  # fmt: skip
         progress(1.0)
-        os.replace(cooked, path)
-    finally:
-        raw.unlink(missing_ok=True)
-        cooked.unlink(missing_ok=True)
     return gathering.result()
 
 

@@ -75,11 +75,11 @@ class TableFacts:
         }
 
 
-def _encoding(path: Path) -> str:
+def _encoding(path: Path, name: str) -> str:
     with path.open("rb") as file:
         start = file.read(1 << 16)
     if b"\0" in start:
-        raise InputError(f"{path.name} is not a text table: it holds binary data. Export it as CSV.")
+        raise InputError(f"{name} is not a text table: it holds binary data. Export it as CSV.")
     try:
         start.decode("utf-8-sig")
     except UnicodeDecodeError as error:
@@ -119,17 +119,18 @@ def _is_number(text: str) -> bool:
     return bool(_NUMBER.match(text)) or text.lower() in ("nan", "inf", "-inf")
 
 
-def guess_layout(path: str | Path) -> tuple[Layout, list[list[str]]]:
+def guess_layout(path: str | Path, name: str = "") -> tuple[Layout, list[list[str]]]:
     """Look at the first rows: separator, decimal mark, header, and which column is what.
 
     Raises InputError where the file is empty or not text.
     """
     path = Path(path)
-    encoding = _encoding(path)
+    name = name or path.name
+    encoding = _encoding(path, name)
     with path.open(encoding=encoding, errors="replace") as file:
         lines = [line.rstrip("\r\n") for _, line in zip(range(_SAMPLE_ROWS), file, strict=False) if line.strip()]
     if not lines:
-        raise InputError(f"{path.name} is empty.")
+        raise InputError(f"{name} is empty.")
     separator = _separator(lines)
     rows = [row for _, row in zip(range(_SAMPLE_ROWS), _rows(path, separator, encoding), strict=False)]
     header = len(rows[0]) > 1 and not any(_is_number(cell) for cell in rows[0])
@@ -175,22 +176,24 @@ def _guess_crs(x: npt.NDArray[np.float64], y: npt.NDArray[np.float64]) -> str:
     return ""
 
 
-def inspect(path: str | Path, crs: str = "") -> TableFacts:
-    """Look at a whole table. `crs` where it is known, such as the frame's for coordinates in metres."""
+def inspect(path: str | Path, crs: str = "", name: str = "") -> TableFacts:
+    """Look at a whole table. `crs` where it is known, such as the frame's for coordinates in metres; `name` is what
+    people call the file."""
     path = Path(path)
-    layout, first_rows = guess_layout(path)
-    facts = TableFacts(path.name, layout, 0, first_rows, crs)
+    name = name or path.name
+    layout, first_rows = guess_layout(path, name)
+    facts = TableFacts(name, layout, 0, first_rows, crs)
     missing = [role for role in ("x", "y") if getattr(layout, role) is None]
     if missing:
         facts.rows = sum(1 for _ in _rows(path, layout.separator, layout.encoding)) - layout.header
         facts.findings.append(
-            Finding("no_position", "stop", f"{path.name} has no column for {' and '.join(missing)}.",
+            Finding("no_position", "stop", f"{name} has no column for {' and '.join(missing)}.",
                     f"Its columns are: {', '.join(layout.columns)}. Name them x, y and z, or choose them.")  # fmt: skip
         )
         return facts
     if layout.z is None:
         facts.findings.append(
-            Finding("no_height", "stop", f"{path.name} has no height column.",
+            Finding("no_height", "stop", f"{name} has no height column.",
                     f"Its columns are: {', '.join(layout.columns)}. Without heights nothing can be interpolated.")  # fmt: skip
         )
     points, bad = _parse(path, layout, crs or "EPSG:4326")
@@ -199,23 +202,23 @@ def inspect(path: str | Path, crs: str = "") -> TableFacts:
     facts.crs = guessed or crs
     if guessed and crs and not parse_crs(crs).is_geographic:
         facts.findings.append(
-            Finding("degrees", "caution", f"The coordinates in {path.name} look like degrees (all within 180 and 90).",
+            Finding("degrees", "caution", f"The coordinates in {name} look like degrees (all within 180 and 90).",
                     f"They are taken as longitude and latitude ({guessed}) and put into {crs} for every use.")  # fmt: skip
         )
     if bad:
         row, text = bad[0]
         facts.findings.append(
-            Finding("bad_rows", "caution", f"{len(bad)} of {facts.rows} rows of {path.name} hold no usable numbers.",
+            Finding("bad_rows", "caution", f"{len(bad)} of {facts.rows} rows of {name} hold no usable numbers.",
                     f"The first is row {row}: {text[:60]!r}. They are left out; the file itself is kept as it is.")  # fmt: skip
         )
     if len(points) < 3:
         facts.findings.append(
-            Finding("too_few", "stop", f"{path.name} holds {len(points)} usable points.",
+            Finding("too_few", "stop", f"{name} holds {len(points)} usable points.",
                     "A surface needs at least three, not on one line.")  # fmt: skip
         )
     if not facts.crs:
         facts.findings.append(
-            Finding("no_crs", "stop", f"{path.name} does not say its CRS.", "Name it, for example EPSG:32741.")
+            Finding("no_crs", "stop", f"{name} does not say its CRS.", "Name it, for example EPSG:32741.")
         )
     return facts
 

@@ -44,15 +44,16 @@ class RasterFacts:
         return {**vars(self), "findings": [finding.to_dict() for finding in self.findings], "kind": "surface"}
 
 
-def inspect(path: str | Path) -> RasterFacts:
-    """Read a raster's header. Raises InputError where the file cannot be opened as a GeoTIFF at all."""
+def inspect(path: str | Path, name: str = "") -> RasterFacts:
+    """Read a raster's header; `name` is what people call the file. Raises InputError where the file cannot be opened as a GeoTIFF at all."""
     path = Path(path)
+    name = name or path.name
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", NotGeoreferencedWarning)
             with rasterio.open(path, driver="GTiff") as dataset:
                 facts = RasterFacts(
-                    name=path.name,
+                    name=name,
                     rows=dataset.height,
                     cols=dataset.width,
                     bands=dataset.count,
@@ -64,7 +65,7 @@ def inspect(path: str | Path) -> RasterFacts:
                 transform = dataset.transform
     except RasterioError as error:
         raise InputError(
-            f"{path.name} is not a readable GeoTIFF (it may be damaged, cut short or of another kind). "
+            f"{name} is not a readable GeoTIFF (it may be damaged, cut short or of another kind). "
             "Get the file again, or convert it to GeoTIFF."
         ) from error
     if not facts.crs:

@@ -21,7 +21,7 @@ _MAX_BUCKETS = 1 << 26
 
 @dataclass(frozen=True)
 class PointIndex:
-    """Points by bucket. x, y: sorted copies; ids: their places in the caller's arrays; starts: CSR offsets
+    """Points by bucket; what lies outside the bulk of the points is in the outermost buckets. x, y: sorted copies; ids: their places in the caller's arrays; starts: CSR offsets
     `(bucket_rows * bucket_cols + 1,)`; west, south: the corner of bucket (0, 0), which is in the south."""
 
     x: FloatArray
@@ -41,7 +41,9 @@ class PointIndex:
             raise InputError("There are no points to interpolate from.")
         if not (np.isfinite(x).all() and np.isfinite(y).all()):
             raise InputError("Some points have coordinates that are not numbers; leave them out.")
-        width, height = float(np.ptp(x)), float(np.ptp(y))
+        west, east = bulk(x)
+        south, north = bulk(y)
+        width, height = east - west, north - south
         longest = max(width, height)
         buckets = max(x.size / _POINTS_PER_BUCKET, 1.0)
         size = max((width * height / buckets) ** 0.5, longest / min(buckets, 1e6), 1e-12 * max(longest, 1.0))
@@ -49,9 +51,15 @@ class PointIndex:
         while rows * cols > _MAX_BUCKETS:
             size *= 2
             cols, rows = int(width / size) + 1, int(height / size) + 1
-        west, south = float(x.min()), float(y.min())
         ids, starts = _sort_into_buckets(x, y, west, south, size, rows, cols)
         return cls(x[ids], y[ids], ids, starts, west, south, size, rows, cols)
+
+
+def bulk(values: FloatArray) -> tuple[float, float]:
+    """The range in which coordinates lie but for a few strays: a single swapped pair must not widen every bucket."""
+    low, high = np.quantile(values, (0.01, 0.99)) if values.size > 100 else (values.min(), values.max())
+    margin = 0.05 * (high - low)
+    return max(float(low - margin), float(values.min())), min(float(high + margin), float(values.max()))
 
 
 @kernel
@@ -59,8 +67,8 @@ def _sort_into_buckets(x, y, west, south, size, rows, cols):
     counts = np.zeros(rows * cols + 1, np.int32)
     bucket = np.empty(x.size, np.int32)
     for i in range(x.size):
-        c = min(int((x[i] - west) / size), cols - 1)
-        r = min(int((y[i] - south) / size), rows - 1)
+        c = int(min(max((x[i] - west) / size, 0.0), cols - 1.0))
+        r = int(min(max((y[i] - south) / size, 0.0), rows - 1.0))
         bucket[i] = r * cols + c
         counts[bucket[i] + 1] += 1
     for b in range(rows * cols):
@@ -82,8 +90,8 @@ def nearest_k(qx, qy, k, limit, x, y, starts, west, south, size, rows, cols, squ
     """
     count = 0
     worst = limit
-    col = min(max(int(np.floor((qx - west) / size)), 0), cols - 1)
-    row = min(max(int(np.floor((qy - south) / size)), 0), rows - 1)
+    col = int(min(max((qx - west) / size, 0.0), cols - 1.0))
+    row = int(min(max((qy - south) / size, 0.0), rows - 1.0))
     ring = 0
     while True:
         top = row + ring

@@ -9,9 +9,15 @@ import numpy.typing as npt
 
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.interpolate.delaunay import Triangulation, triangulate
-from yama.terrain.interpolate.point_index import PointIndex, empty_beyond
+from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
+
+
+@kernel
+def _bin(value, first, size, count):
+    """The bin of a coordinate; what lies outside belongs to the outermost."""
+    return int(min(max((value - first) / size, 0.0), count - 1.0))
 
 
 @kernel
@@ -26,10 +32,10 @@ def _bin_triangles(x, y, triangles, west, south, size, rows, cols):
             cursor = starts.copy()
         for t in range(triangles.shape[0]):
             a, b, c = triangles[t]
-            left = min(int((min(x[a], x[b], x[c]) - west) / size), cols - 1)
-            right = min(int((max(x[a], x[b], x[c]) - west) / size), cols - 1)
-            low = min(int((min(y[a], y[b], y[c]) - south) / size), rows - 1)
-            high = min(int((max(y[a], y[b], y[c]) - south) / size), rows - 1)
+            left = _bin(min(x[a], x[b], x[c]), west, size, cols)
+            right = _bin(max(x[a], x[b], x[c]), west, size, cols)
+            low = _bin(min(y[a], y[b], y[c]), south, size, rows)
+            high = _bin(max(y[a], y[b], y[c]), south, size, rows)
             for row in range(low, high + 1):
                 for col in range(left, right + 1):
                     if fill == 0:
@@ -98,18 +104,18 @@ def _draw(x, y, z, triangles, t, edge_limit, west, north, width, height, result)
 def _draw_all(x, y, z, triangles, starts, members, bin_west, bin_south, size, bin_rows, bin_cols,
               edge_limit, west, north, width, height, result):  # fmt: skip
     rows, cols = result.shape
-    left = min(max(int(math.floor((west - bin_west) / size)), 0), bin_cols)
-    right = max(min(int(math.floor((west + cols * width - bin_west) / size)), bin_cols - 1), -1)
-    low = min(max(int(math.floor((north - rows * height - bin_south) / size)), 0), bin_rows)
-    high = max(min(int(math.floor((north - bin_south) / size)), bin_rows - 1), -1)
+    left = _bin(west, bin_west, size, bin_cols)
+    right = _bin(west + cols * width, bin_west, size, bin_cols)
+    low = _bin(north - rows * height, bin_south, size, bin_rows)
+    high = _bin(north, bin_south, size, bin_rows)
     for row in range(low, high + 1):
         for col in range(left, right + 1):
             for i in range(starts[row * bin_cols + col], starts[row * bin_cols + col + 1]):
                 t = members[i]
                 a, b, c = triangles[t]
                 # a triangle in several bins is drawn in the first of them that this window visits
-                own_col = max(min(int((min(x[a], x[b], x[c]) - bin_west) / size), bin_cols - 1), left)
-                own_row = max(min(int((min(y[a], y[b], y[c]) - bin_south) / size), bin_rows - 1), low)
+                own_col = max(_bin(min(x[a], x[b], x[c]), bin_west, size, bin_cols), left)
+                own_row = max(_bin(min(y[a], y[b], y[c]), bin_south, size, bin_rows), low)
                 if own_col == col and own_row == row:
                     _draw(x, y, z, triangles, t, edge_limit, west, north, width, height, result)
 
@@ -131,10 +137,11 @@ def triangulated(
     hull are empty. Raises InputError where the points form no triangle.
     """
     mesh = triangulation or triangulate(x, y)
-    west, south = float(x.min()), float(y.min())
-    extent = max(float(np.ptp(x)), float(np.ptp(y)))
+    west, east = bulk(x)
+    south, north = bulk(y)
+    extent = max(east - west, north - south)
     size = max(extent / min(max(math.sqrt(len(mesh.triangles)) / 8, 1.0), 2048.0), 1e-12)
-    bin_rows, bin_cols = int(np.ptp(y) / size) + 1, int(np.ptp(x) / size) + 1
+    bin_rows, bin_cols = int((north - south) / size) + 1, int((east - west) / size) + 1
     starts, members = _bin_triangles(x, y, mesh.triangles, west, south, size, bin_rows, bin_cols)
     index = PointIndex.of(x, y) if np.isfinite(reach) else None
 

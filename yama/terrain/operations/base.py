@@ -13,10 +13,13 @@ from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.frame import Frame
 from yama.terrain.points import Points
+from yama.terrain.recipe import Step
 from yama.terrain.surface import Surface
 
 Kind = Literal["points", "surface"]
 Held = Points | Surface
+Quantity = Literal["height", "difference", "slope", "aspect", "brightness"]
+"""What the cells of a surface say."""
 Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"]
 
 
@@ -45,6 +48,7 @@ class Operation(ABC):
     inputs: ClassVar[Mapping[str, Role]]
     Params: ClassVar[type[Params]]
     produces: ClassVar[Literal["surface", "figures"]] = "surface"
+    quantity: ClassVar[Quantity] = "height"
 
     def check(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> list[Finding]:
         """Findings about these inputs and parameters. One of weight stop means it would not run."""
@@ -88,6 +92,18 @@ def parse_params(operation: Operation, values: Mapping[str, Any]) -> Params:
         raise InputError(f"{operation.title}: {name}: {first['msg']}{given}.") from error
 
 
+def make_step(operation: Operation, params: Params, input_keys: Mapping[str, str], frame: Frame) -> Step:
+    """The recipe's step for running an operation. Parameters left at their defaults are not written down, so that
+    naming a default makes no other recipe."""
+    return Step(
+        operation=operation.name,
+        version=operation.version,
+        params=params.model_dump(exclude_defaults=True, mode="json"),
+        inputs={name: [key] for name, key in input_keys.items()},
+        frame=frame.to_dict(),
+    )
+
+
 def take_inputs(operation: Operation, given: Mapping[str, Held]) -> dict[str, Held]:
     """The inputs an operation asks for, checked for presence and kind."""
     taken: dict[str, Held] = {}
@@ -112,6 +128,7 @@ def describe(operation: Operation) -> dict[str, Any]:
         "summary": operation.summary,
         "version": operation.version,
         "produces": operation.produces,
+        "quantity": operation.quantity,
         "inputs": {name: vars(role) for name, role in operation.inputs.items()},
         "params": operation.Params.model_json_schema(),
     }

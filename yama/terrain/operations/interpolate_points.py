@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any, Literal
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field
 
 from yama.terrain.errors import InputError
@@ -27,6 +28,9 @@ class InterpolateParams(Params):
     duplicates: Literal["mean", "first", "lowest", "highest"] | None = Field(
         None, description="Height where several points lie at one place; the mean where not given."
     )
+    stray_points: Literal["use", "leave_out"] = Field(
+        "use", description="Points farther outside the frame than the frame is wide: use them or not."
+    )
     cell_size: float | None = Field(None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"})
     reach_limit: float | None = Field(
         None, gt=0, description="Cells farther than this from every point stay empty.", json_schema_extra={"unit": "m"}
@@ -46,7 +50,19 @@ def _chosen(points: Points, params: InterpolateParams, frame: Frame) -> Points:
     keep = np.isfinite(points.x) & np.isfinite(points.y) & np.isfinite(points.z)
     if params.codes is not None and points.codes.size:
         keep &= np.isin(points.codes, params.codes)
+    if params.stray_points == "leave_out":
+        keep &= ~_strays(points, frame)
     return points.kept(keep)
+
+
+def _strays(points: Points, frame: Frame) -> npt.NDArray[np.bool_]:
+    """Which points `(points,)`, in the frame's CRS, lie farther outside the frame than its longer side."""
+    bounds = frame.grid.bounds
+    reach = max(bounds.east - bounds.west, bounds.north - bounds.south)
+    outside_x = np.maximum(bounds.west - points.x, points.x - bounds.east)
+    outside_y = np.maximum(bounds.south - points.y, points.y - bounds.north)
+    far: npt.NDArray[np.bool_] = np.maximum(outside_x, outside_y) > reach
+    return far
 
 
 @register
@@ -86,6 +102,16 @@ class InterpolatePoints(Operation):
             findings.append(
                 Finding("outside", "stop", "No point lies within the frame.",
                         "Check the CRS of the points, or whether x and y are swapped.")  # fmt: skip
+            )
+        strays = np.flatnonzero(_strays(chosen, frame))
+        if strays.size:
+            x, y = chosen.x[strays[0]], chosen.y[strays[0]]
+            swapped = frame.grid.bounds.holds(y, x)
+            subject = "1 point lies" if strays.size == 1 else f"{strays.size} points lie"
+            findings.append(
+                Finding("strays", "caution", f"{subject} far outside the frame, the first at E {x:.0f} N {y:.0f}.",
+                        "East and north look swapped there; facets would stretch to it." if swapped
+                        else "Facets would stretch to there.", Mend("Leave out", {"stray_points": "leave_out"}))  # fmt: skip
             )
         duplicates = duplicate_places(chosen)
         if duplicates["differing"] and params.duplicates is None:

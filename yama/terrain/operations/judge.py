@@ -21,6 +21,7 @@ class Difference(Operation):
     """One surface minus another."""
 
     name = "difference"
+    quantity = "difference"
     title = "Difference"
     stage = "Judge"
     summary = "First minus second, on the frame; empty where either is."

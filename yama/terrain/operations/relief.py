@@ -32,6 +32,7 @@ class Slope(Operation):
     """Steepness of a surface."""
 
     name = "slope"
+    quantity = "slope"
     title = "Slope"
     stage = "Deliver"
     summary = "Steepness in degrees, from each cell's eight neighbours."
@@ -49,6 +50,7 @@ class Aspect(Operation):
     """Direction of fall of a surface."""
 
     name = "aspect"
+    quantity = "aspect"
     title = "Aspect"
     stage = "Deliver"
     summary = "Direction of fall in degrees clockwise from north; level cells are empty."
@@ -66,6 +68,7 @@ class Hillshade(Operation):
     """A surface lit from one side."""
 
     name = "hillshade"
+    quantity = "brightness"
     title = "Hillshade"
     stage = "Deliver"
     summary = "Brightness from 0 to 1 under one light."

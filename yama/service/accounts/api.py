@@ -1,0 +1,83 @@
+"""Who is signed in; signing in and out."""
+
+from __future__ import annotations
+
+from django.contrib.auth import authenticate, login, logout
+from django.core.cache import cache
+from django.http import HttpRequest
+from django.views.decorators.csrf import csrf_protect
+from ninja import Router, Schema
+from ninja.decorators import decorate_view
+from ninja.errors import HttpError
+
+router = Router(tags=["accounts"])
+
+_TRIES = 6
+_WINDOW_SECONDS = 600
+
+
+class Me(Schema):
+    """The person signed in."""
+
+    name: str
+    initials: str
+
+
+class SignIn(Schema):
+    """A user name and its password."""
+
+    name: str
+    password: str
+
+
+class Failure(Schema):
+    """Why something was refused."""
+
+    detail: str
+
+
+def _me(request: HttpRequest) -> Me:
+    user = request.user
+    full = user.get_full_name() or user.get_username()
+    return Me(name=full, initials="".join(word[0] for word in full.split()[:2]).upper())
+
+
+def _count_try(key: str) -> int:
+    cache.add(key, 0, _WINDOW_SECONDS)
+    try:
+        return int(cache.incr(key))
+    except ValueError:  # it expired in between
+        return 1
+
+
+@router.get("/me", response=Me)
+def me(request: HttpRequest) -> Me:
+    """The person signed in; 401 where nobody is."""
+    return _me(request)
+
+
+@router.post("/sign-in", response={200: Me, 401: Failure, 429: Failure}, auth=None)
+@decorate_view(csrf_protect)
+def sign_in(request: HttpRequest, body: SignIn) -> Me:
+    """Sign in with a password. Six failures for one name or from one address close it for ten minutes."""
+    keys = [f"sign-in:name:{hash_name(body.name)}", f"sign-in:from:{request.META.get('REMOTE_ADDR', '')}"]
+    if max(_count_try(key) for key in keys) > _TRIES:
+        raise HttpError(429, "Too many tries. Wait ten minutes, then try again.")
+    user = authenticate(request, username=body.name, password=body.password)
+    if user is None:
+        raise HttpError(401, "Name or password is wrong.")
+    cache.delete_many(keys)
+    login(request, user)
+    return _me(request)
+
+
+def hash_name(name: str) -> str:
+    """A cache-safe form of whatever somebody typed as a name."""
+    return name.strip().lower().encode().hex()[:120]
+
+
+@router.post("/sign-out", response={204: None})
+def sign_out(request: HttpRequest) -> tuple[int, None]:
+    """End the session."""
+    logout(request)
+    return 204, None

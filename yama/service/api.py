@@ -1,0 +1,34 @@
+"""The API: one router an app, errors as a sentence under `detail`."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import ValidationError
+from ninja.security import SessionAuth
+
+from yama.service.accounts.api import router as accounts
+from yama.service.holdings.api import router as holdings
+from yama.service.jobs.api import router as jobs
+from yama.service.projects.api import router as projects
+from yama.service.tiles.api import router as tiles
+from yama.terrain.errors import TerrainError
+
+api = NinjaAPI(title="Yama", version="1", auth=SessionAuth(), docs_url=None)
+api.add_router("/accounts", accounts)
+api.add_router("/projects", projects)
+api.add_router("/projects", holdings)
+api.add_router("/projects", jobs)
+api.add_router("/projects", tiles)
+
+
+@api.exception_handler(TerrainError)
+def _terrain_error(request: HttpRequest, error: TerrainError) -> HttpResponse:
+    return api.create_response(request, {"detail": str(error)}, status=422)
+
+
+@api.exception_handler(ValidationError)
+def _validation_error(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    first = error.errors[0]
+    where = ".".join(str(part) for part in first["loc"][1:]) or "request"
+    return api.create_response(request, {"detail": f"{where}: {first['msg']}."}, status=422)

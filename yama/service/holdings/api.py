@@ -1,0 +1,432 @@
+"""Holdings of a project: list, add by upload or by running an operation, rename, store, take away, delete."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import uuid
+from datetime import datetime
+from pathlib import PurePosixPath
+from typing import Any, Literal
+
+import numpy as np
+from django.conf import settings
+from django.http import FileResponse, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import Field, Router, Schema
+from ninja.errors import HttpError
+
+from yama.service.accounts.api import Failure
+from yama.service.holdings.models import Holding, find_key, project_dir
+from yama.service.jobs.api import JobOut
+from yama.service.jobs.models import Job
+from yama.service.jobs.queue import submit
+from yama.service.projects.access import open_project
+from yama.service.projects.models import Membership, Project
+from yama.service.tiles import surfaces
+from yama.service.tiles.api import FindingOut, RunIn, prepare
+from yama.terrain import formats, operations
+from yama.terrain.errors import InputError
+from yama.terrain.files import PART
+from yama.terrain.grid import Grid, parse_crs
+from yama.terrain.recipe import export
+
+router = Router(tags=["holdings"])
+
+_CHUNK = 1 << 20
+
+
+class StatisticsOut(Schema):
+    """Over all cells of a surface; heights are null where every cell is empty."""
+
+    cells: int
+    empty: int
+    lowest: float | None
+    highest: float | None
+    mean: float | None
+    deviation: float | None
+
+
+class AccuracyOut(Schema):
+    """Error figures at the project's checkpoints, in height units; null with a reason where there are none."""
+
+    count: int = 0
+    unused: int = 0
+    mean: float | None = None
+    median: float | None = None
+    deviation: float | None = None
+    rmse: float | None = None
+    nmad: float | None = None
+    le90: float | None = None
+    le95: float | None = None
+    lowest: float | None = None
+    highest: float | None = None
+    outliers: int = 0
+    reason: str = ""
+
+
+class SurfaceFacts(Schema):
+    """Of a surface. `cell_size` is in metres on the ground."""
+
+    cell_size: float
+    rows: int
+    cols: int
+    crs: str
+    unit: str
+    vertical_datum: str
+    statistics: StatisticsOut
+    quantity: str
+    on_frame: bool
+
+
+class PointsFacts(Schema):
+    """Of points: how many, how many of each code, number columns."""
+
+    count: int
+    codes: dict[str, int]
+    fields: list[str]
+    height_field: str
+    unit: str
+    crs: str
+
+
+class RecipeOut(Schema):
+    """What made a holding, for reading: operation, settings, and the names of what went in."""
+
+    operation: str
+    title: str
+    params: dict[str, Any]
+    inputs: dict[str, str]
+    input_ids: dict[str, int]
+
+
+class HoldingOut(Schema):
+    """A thing held in a project."""
+
+    id: int
+    kind: Literal["surface", "points", "features"]
+    name: str
+    key: str
+    live: bool
+    original: str
+    created_at: datetime
+    surface: SurfaceFacts | None
+    points: PointsFacts | None
+    findings: list[FindingOut]
+    recipe: RecipeOut | None
+    accuracy: AccuracyOut | None
+
+
+class RenameIn(Schema):
+    """A new name."""
+
+    name: str = Field(min_length=1, max_length=120)
+
+
+class MakeIn(RunIn):
+    """Run an operation; `live` keeps the recipe only."""
+
+    name: str = Field("", max_length=120)
+    live: bool = False
+
+
+class AcceptedOut(Schema):
+    """What became of a request: a job that was started, or the holding that is there already."""
+
+    job: JobOut | None = None
+    holding_id: int | None = None
+
+
+def _surface_facts(holding: Holding, project: Project) -> dict[str, Any] | None:
+    if holding.kind != Holding.Kind.SURFACE:
+        return None
+    surface = Grid.from_dict(holding.facts["grid"])
+    width, height = surface.metres_per_cell()
+    return {
+        "cell_size": (width * height) ** 0.5,
+        "rows": surface.rows,
+        "cols": surface.cols,
+        "crs": surface.crs,
+        "unit": holding.facts["unit"],
+        "vertical_datum": holding.facts["vertical_datum"],
+        "statistics": holding.facts["statistics"],
+        "quantity": surfaces.quantity_of(holding.step),
+        "on_frame": surface.is_in_step_with(project.frame.grid),
+    }
+
+
+def _recipe(holding: Holding, by_key: dict[str, Holding]) -> dict[str, Any] | None:
+    step = holding.step
+    if step is None:
+        return None
+    sources = {role: by_key.get(keys[0]) for role, keys in step.inputs.items()}
+    return {
+        "operation": step.operation,
+        "title": operations.find(step.operation).title,
+        "params": step.params,
+        "inputs": {role: source.name if source else "no longer here" for role, source in sources.items()},
+        "input_ids": {role: source.pk for role, source in sources.items() if source},
+    }
+
+
+def _accuracy(holding: Holding, project: Project) -> dict[str, Any] | None:
+    for card in holding.scorecards.all():
+        if card.checkpoints_id == project.checkpoints_id:
+            return card.figures["all"] if card.figures else {"reason": card.reason}
+    return None
+
+
+def _out(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict[str, Any]:
+    return {
+        "id": holding.pk,
+        "kind": holding.kind,
+        "name": holding.name,
+        "key": holding.key,
+        "live": holding.live,
+        "original": holding.original,
+        "created_at": holding.created_at,
+        "surface": _surface_facts(holding, project),
+        "points": holding.facts if holding.kind == Holding.Kind.POINTS else None,
+        "findings": holding.facts.get("findings", []),
+        "recipe": _recipe(holding, by_key),
+        "accuracy": _accuracy(holding, project),
+    }
+
+
+def _get(request: HttpRequest, project_id: int, holding_id: int, role: str = Membership.Role.VIEWER) -> Holding:
+    project = open_project(request, project_id, role)
+    holding: Holding = get_object_or_404(Holding, pk=holding_id, project=project)
+    return holding
+
+
+@router.get("/{int:project_id}/holdings", response=list[HoldingOut])
+def list_holdings(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
+    """All holdings, newest first."""
+    project = open_project(request, project_id)
+    held = list(project.holdings.prefetch_related("scorecards"))
+    by_key = {holding.key: holding for holding in held}
+    return [_out(holding, project, by_key) for holding in held]
+
+
+# -- adding -----------------------------------------------------------------------------------------------
+
+
+def _safe_name(name: str) -> str:
+    """The last part of whatever somebody calls a file, without control characters."""
+    last = PurePosixPath(name.replace("\\", "/")).name
+    cleaned = "".join(letter for letter in last if letter.isprintable()).strip()
+    return cleaned[-120:] or "upload"
+
+
+def _receive(request: HttpRequest, project_id: int, name: str) -> str:
+    """Stream the body to the store under the hash of its bytes; returns that key."""
+    limit = settings.MAX_UPLOAD_BYTES
+    too_large = HttpError(413, f"{name} is larger than {limit // 1_000_000} MB, the most that is taken in.")
+    if int(request.META.get("CONTENT_LENGTH") or 0) > limit:
+        raise too_large
+    folder = project_dir(project_id)
+    part = folder / f"{uuid.uuid4().hex}.upload{PART}"
+    digest = hashlib.sha256()
+    size = 0
+    try:
+        with part.open("wb") as file:
+            while chunk := request.read(_CHUNK):
+                size += len(chunk)
+                if size > limit:
+                    raise too_large
+                digest.update(chunk)
+                file.write(chunk)
+        key = digest.hexdigest()[:32]
+        os.replace(part, folder / f"{key}.upload")
+        return key
+    finally:
+        part.unlink(missing_ok=True)
+
+
+@router.post("/{int:project_id}/uploads", response={200: AcceptedOut, 202: AcceptedOut, 413: Failure, 422: Failure})
+def upload(request: HttpRequest, project_id: int, name: str, crs: str = "") -> tuple[int, dict[str, Any]]:
+    """Take in a file sent as the request's body. `crs` is used where the file does not say its own.
+
+    The bytes are kept untouched; a job inspects them and makes the holding. The same bytes again give the holding
+    that is there already.
+    """
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    if crs:
+        parse_crs(crs)
+    shown = _safe_name(name)
+    key = _receive(request, project_id, shown)
+    existing = find_key(project_id, key)
+    if existing is not None:
+        return 200, {"holding_id": existing.pk}
+    open_job = Job.objects.filter(project=project, key=key, state__in=Job.OPEN).exists()
+    path = project_dir(project_id) / f"{key}.upload"
+    try:
+        if formats.kind_of(path, shown) == "surface":
+            facts = formats.inspect(path, name=shown)
+            for finding in facts.findings:
+                if finding.weight == "stop":
+                    raise InputError(f"{finding.sentence} {finding.why}".strip())
+    except InputError:
+        if not open_job:
+            path.unlink(missing_ok=True)
+        raise
+    job = submit(project, "take_in", f"Take in {shown}", {"name": shown, "crs": crs}, request.user.pk, key)
+    return 202, {"job": job}
+
+
+@router.post("/{int:project_id}/runs", response={200: AcceptedOut, 202: AcceptedOut, 422: Failure})
+def run(request: HttpRequest, project_id: int, body: MakeIn) -> tuple[int, dict[str, Any]]:
+    """Run an operation as a job. Where the same recipe was run before, that holding is returned."""
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    operation, params, _, step, findings = prepare(project, body)
+    if operation.produces != "surface":
+        raise InputError(f"{operation.title} gives figures, not a holding.")
+    if getattr(params, "cell_size", None):
+        project.frame.with_cell_size(params.cell_size)  # an impossible grid is refused now, not in the job
+    for finding in findings:
+        if finding.weight == "stop":
+            raise InputError(f"{finding.sentence} {finding.why}".strip())
+    existing = find_key(project_id, step.key)
+    if existing is not None and (body.live or not existing.live):
+        return 200, {"holding_id": existing.pk}
+    name = body.name.strip() or operation.title
+    request_data = {"step": vars(step), "name": name, "live": body.live}
+    return 202, {"job": submit(project, "run", f"{operation.title}: {name}", request_data, request.user.pk, step.key)}
+
+
+@router.post(
+    "/{int:project_id}/holdings/{int:holding_id}/store", response={200: AcceptedOut, 202: AcceptedOut, 422: Failure}
+)
+def store_live(request: HttpRequest, project_id: int, holding_id: int) -> tuple[int, dict[str, Any]]:
+    """Turn a live surface into a file with its own cells."""
+    holding = _get(request, project_id, holding_id, Membership.Role.EDITOR)
+    if not holding.live:
+        return 200, {"holding_id": holding.pk}
+    request_data = {"step": holding.recipe, "name": holding.name, "live": False}
+    return 202, {
+        "job": submit(holding.project, "run", f"Store {holding.name}", request_data, request.user.pk, holding.key)
+    }
+
+
+# -- one holding ------------------------------------------------------------------------------------------
+
+
+@router.patch("/{int:project_id}/holdings/{int:holding_id}", response={200: HoldingOut, 409: Failure})
+def rename(request: HttpRequest, project_id: int, holding_id: int, body: RenameIn) -> dict[str, Any]:
+    """Give a holding another name."""
+    holding = _get(request, project_id, holding_id, Membership.Role.EDITOR)
+    name = body.name.strip()
+    if Holding.objects.filter(project_id=project_id, name=name).exclude(pk=holding.pk).exists():
+        raise HttpError(409, f"The project has a holding called {name} already.")
+    holding.name = name
+    holding.save(update_fields=["name"])
+    by_key = {other.key: other for other in holding.project.holdings.all()}
+    return _out(holding, holding.project, by_key)
+
+
+@router.delete("/{int:project_id}/holdings/{int:holding_id}", response={204: None, 409: Failure})
+def delete(request: HttpRequest, project_id: int, holding_id: int) -> tuple[int, None]:
+    """Delete a holding and its files. Refused while a live surface is computed from it or a job uses it."""
+    holding = _get(request, project_id, holding_id, Membership.Role.EDITOR)
+    users = holding.dependants()
+    if users:
+        names = ", ".join(user.name for user in users[:3])
+        raise HttpError(409, f"{names} {'is' if len(users) == 1 else 'are'} computed from it. Store or delete that first.")
+    if Job.objects.filter(project_id=project_id, state__in=Job.OPEN).exists():
+        raise HttpError(409, "A job is running in this project and may be using it. Wait until it ends, or cancel it.")
+    holding.delete()
+    holding.remove_files()
+    return 204, None
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/accuracy", response=dict[str, Any])
+def accuracy_report(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, Any]:
+    """Figures at the checkpoints: all, by code, and every error as x, y, error."""
+    holding = _get(request, project_id, holding_id)
+    card = holding.scorecards.filter(checkpoints_id=holding.project.checkpoints_id).first()
+    if card is None:
+        return {"reason": "Not judged: the project has no checkpoints, or this is not a surface of heights."}
+    return card.figures or {"reason": card.reason}
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/picture", include_in_schema=False)
+def picture(request: HttpRequest, project_id: int, holding_id: int) -> HttpResponse:
+    """The small picture of a surface, as PNG."""
+    holding = _get(request, project_id, holding_id)
+    if not holding.picture_path.exists():
+        raise HttpError(404, "There is no picture of this.")
+    response = HttpResponse(holding.picture_path.read_bytes(), content_type="image/png")
+    response["Cache-Control"] = "private, max-age=86400, immutable"
+    return response
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/geotiff", include_in_schema=False)
+def geotiff(request: HttpRequest, project_id: int, holding_id: int) -> Any:
+    """A stored surface as a cloud-optimised GeoTIFF."""
+    holding = _get(request, project_id, holding_id)
+    if holding.kind != Holding.Kind.SURFACE:
+        raise HttpError(422, f"{holding.name} is not a surface.")
+    if holding.live:
+        raise HttpError(409, f"{holding.name} is live and has no file. Store it first.")
+    return FileResponse(
+        holding.cells_path.open("rb"), as_attachment=True, filename=f"{holding.name}.tif", content_type="image/tiff"
+    )
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/original", include_in_schema=False)
+def original(request: HttpRequest, project_id: int, holding_id: int) -> Any:
+    """The uploaded file, byte for byte."""
+    holding = _get(request, project_id, holding_id)
+    if not holding.upload_path.exists():
+        raise HttpError(404, f"{holding.name} was made here; there is no uploaded file.")
+    return FileResponse(holding.upload_path.open("rb"), as_attachment=True, filename=holding.original)
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/recipe", response=dict[str, Any])
+def recipe(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, Any]:
+    """The recipe back to the files, as `yama cook` reads it."""
+    holding = _get(request, project_id, holding_id)
+    by_key = {other.key: other for other in holding.project.holdings.all()}
+    steps, files, todo = {}, {}, [holding.key]
+    while todo:
+        key = todo.pop()
+        if key in steps or key in files:
+            continue
+        held = by_key.get(key)
+        if held is None:
+            raise HttpError(409, "Something this was made from is no longer in the project.")
+        if held.step is None:
+            files[key] = {"name": held.original, "crs": held.source_crs}
+        else:
+            steps[key] = held.step
+            todo += [source for keys in held.step.inputs.values() for source in keys]
+    return export(holding.key, steps, files)
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/points", include_in_schema=False)
+def points(request: HttpRequest, project_id: int, holding_id: int) -> HttpResponse:
+    """Points in the frame's CRS, for the map: float64 x, float64 y, float32 height, uint16 code, each `(count,)`.
+
+    Codes are numbered as the holding lists them. Points that the frame's CRS cannot express are left out.
+    """
+    holding = _get(request, project_id, holding_id)
+    if holding.kind != Holding.Kind.POINTS:
+        raise HttpError(422, f"{holding.name} holds no points.")
+    held = surfaces.points_of(holding).in_crs(holding.project.frame.grid.crs)
+    held = held.kept(np.isfinite(held.x) & np.isfinite(held.y))
+    numbers = {code: number for number, code in enumerate(holding.facts["codes"])}
+    codes = np.array([numbers[code] for code in held.codes] or np.zeros(len(held)), "<u2")
+    heights = held.z if held.height_field in held.fields else np.full(len(held), np.nan)
+    parts = (held.x.astype("<f8"), held.y.astype("<f8"), heights.astype("<f4"), codes)
+    response = HttpResponse(b"".join(part.tobytes() for part in parts), content_type="application/octet-stream")
+    response["Cache-Control"] = "private, max-age=86400, immutable"
+    return response
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/features", response=dict[str, Any])
+def features(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, Any]:
+    """Map features as GeoJSON with coordinates in the frame's CRS."""
+    holding = _get(request, project_id, holding_id)
+    if holding.kind != Holding.Kind.FEATURES:
+        raise HttpError(422, f"{holding.name} holds no features.")
+    return {"type": "FeatureCollection", "features": holding.facts["features"]}

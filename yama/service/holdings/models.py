@@ -1,0 +1,124 @@
+"""Holdings: anything held in a project. Rows are here; arrays and uploads are files named by key."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db import models
+
+from yama.service.projects.models import Project
+from yama.terrain.recipe import Step
+
+
+class Holding(models.Model):
+    """A surface, points or features of a project.
+
+    key: hash of what made it (its bytes for an upload, its recipe otherwise); the same key is the same holding.
+    recipe: the step that made it, None for uploads. live: computed on sight, so it has no file of cells.
+    facts: what is known of its contents: for surfaces `grid`, `statistics`, `unit`, `vertical_datum`; for points
+    `count`, `codes`, `fields`, `height_field`, `bounds`; for all `findings`.
+    """
+
+    class Kind(models.TextChoices):
+        """What is held."""
+
+        SURFACE = "surface"
+        POINTS = "points"
+        FEATURES = "features"
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="holdings")
+    kind = models.CharField(max_length=10, choices=Kind)
+    name = models.CharField(max_length=120)
+    key = models.CharField(max_length=32)
+    recipe = models.JSONField(null=True, blank=True)
+    live = models.BooleanField(default=False)
+    original = models.CharField(max_length=160, blank=True)
+    """Name of the uploaded file as it was given, for people; the bytes lie at `upload_path`."""
+    source_crs = models.TextField(blank=True)
+    """CRS that the technician gave for an upload that did not say its own."""
+    facts = models.JSONField(default=dict)
+    created_at = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "key"], name="one_holding_a_key")]
+        ordering = ["-created_at", "-id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def step(self) -> Step | None:
+        """The recipe's step."""
+        return Step.from_dict(self.recipe) if self.recipe else None
+
+    @property
+    def cells_path(self) -> Path:
+        """Where a stored surface's cells are."""
+        return project_dir(self.project_id) / f"{self.key}.tif"
+
+    @property
+    def points_path(self) -> Path:
+        """Where points are kept for work."""
+        return project_dir(self.project_id) / f"{self.key}.npz"
+
+    @property
+    def upload_path(self) -> Path:
+        """Where the uploaded bytes are, untouched."""
+        return upload_path(self.project_id, self.key)
+
+    @property
+    def picture_path(self) -> Path:
+        """The small picture of a surface."""
+        return project_dir(self.project_id) / f"{self.key}.png"
+
+    def dependants(self) -> list[Holding]:
+        """Live holdings of the project that are computed from this one."""
+        live = Holding.objects.filter(project_id=self.project_id, live=True).exclude(pk=self.pk)
+        return [other for other in live if any(self.key in keys for keys in other.recipe["inputs"].values())]
+
+    def remove_files(self) -> None:
+        """Delete the files of a holding whose row is gone."""
+        for path in (self.cells_path, self.points_path, self.upload_path, self.picture_path):
+            path.unlink(missing_ok=True)
+
+
+class Scorecard(models.Model):
+    """Accuracy of a surface against checkpoints: the core's figures, or the reason why there are none."""
+
+    surface = models.ForeignKey(Holding, on_delete=models.CASCADE, related_name="scorecards")
+    checkpoints = models.ForeignKey(Holding, on_delete=models.CASCADE, related_name="+")
+    figures = models.JSONField(null=True)
+    reason = models.TextField(blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["surface", "checkpoints"], name="one_scorecard")]
+
+
+def project_dir(project_id: int) -> Path:
+    """The folder of a project's files; made where it is missing."""
+    path: Path = settings.STORE_DIR / str(project_id)
+    path.mkdir(parents=True, exist_ok=True)
+    return path
+
+
+def upload_path(project_id: int, key: str) -> Path:
+    """Where an upload of that key lies."""
+    return project_dir(project_id) / f"{key}.upload"
+
+
+def find_key(project_id: int, key: str) -> Holding | None:
+    """The project's holding of that key."""
+    return Holding.objects.filter(project_id=project_id, key=key).first()
+
+
+def free_name(project: Project, wanted: str) -> str:
+    """`wanted`, or with a number behind it where the project has that name already."""
+    taken: set[Any] = set(Holding.objects.filter(project=project).values_list("name", flat=True))
+    name, number = wanted[:110], 2
+    while name in taken:
+        name = f"{wanted[:110]} {number}"
+        number += 1
+    return name

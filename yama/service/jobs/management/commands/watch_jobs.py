@@ -1,0 +1,46 @@
+"""`manage.py watch_jobs`: looks after jobs whose worker was lost, and after files nobody finished."""
+
+from __future__ import annotations
+
+import logging
+import time
+from typing import Any
+
+from django.conf import settings
+from django.core.management.base import BaseCommand
+from django.db import OperationalError, close_old_connections
+
+from yama.service.jobs.tasks import look_after_jobs
+
+_log = logging.getLogger(__name__)
+_EVERY_SECONDS = 2.0
+_PART_LIFETIME = 86_400.0
+
+
+def sweep_parts() -> int:
+    """Delete half-written files that no one has touched for a day."""
+    swept = 0
+    for path in settings.STORE_DIR.glob("*/*.part"):
+        try:
+            if time.time() - path.stat().st_mtime > _PART_LIFETIME:
+                path.unlink()
+                swept += 1
+        except FileNotFoundError:  # its job finished it meanwhile
+            continue
+    return swept
+
+
+class Command(BaseCommand):
+    """Runs until it is stopped."""
+
+    help = "Start jobs again whose worker was lost."
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        sweep_parts()
+        while True:
+            try:
+                look_after_jobs()
+            except OperationalError:
+                _log.warning("the database did not answer; trying again")
+            close_old_connections()
+            time.sleep(_EVERY_SECONDS)

@@ -1,0 +1,46 @@
+"""Asking for jobs."""
+
+from __future__ import annotations
+
+import logging
+from typing import Any
+
+from django.db import transaction
+from kombu.exceptions import OperationalError as BrokerError
+
+from yama.service.jobs.models import Job
+from yama.service.projects.models import Project
+
+_log = logging.getLogger(__name__)
+
+
+def submit(
+    project: Project, kind: str, title: str, request: dict[str, Any], user_id: int | None, key: str = ""
+) -> Job:
+    """Put a job into the queue. Where one is open that makes the same key, that one is returned instead."""
+    with transaction.atomic():
+        Project.objects.select_for_update().get(pk=project.pk)  # one submission at a time, so that keys stay single
+        if key:
+            same = Job.objects.filter(project=project, key=key, state__in=Job.OPEN).first()
+            if same is not None:
+                return same
+        job = Job.objects.create(
+            project=project, kind=kind, title=title[:200], request=request, created_by_id=user_id, key=key
+        )
+        transaction.on_commit(lambda: wake(job))
+    return job
+
+
+def wake(job: Job) -> None:
+    """Tell a worker. A lost message is made good by the watch, which wakes what stays queued."""
+    from yama.service.jobs.tasks import run_job
+
+    try:
+        run_job.delay(str(job.pk))
+    except BrokerError:
+        _log.warning("the broker does not answer; job %s waits for the watch", job.pk)
+
+
+def request_judging(project: Project, user_id: int | None) -> Job:
+    """Judge every surface of the project against its checkpoints."""
+    return submit(project, "judge", f"Judge all surfaces at {project.checkpoints}", {}, user_id)

@@ -1,0 +1,148 @@
+"""How a job is run: claimed in the database, heard of while it runs, ended once.
+
+A worker claims a job by setting its state and a token of its own; every later write asks for that token, so a try
+that was given up for dead cannot end a job that runs again elsewhere. While the work runs, a thread notes twice a
+second that the job is alive and looks whether it was cancelled. `watch_jobs` starts a silent job again, once.
+"""
+
+from __future__ import annotations
+
+import logging
+import threading
+import traceback
+import uuid
+from datetime import timedelta
+
+from celery import shared_task
+from django.conf import settings
+from django.db import connection, transaction
+from django.db.models import F, Q
+from django.utils import timezone
+
+from yama.service.jobs.models import Job
+from yama.service.jobs.work import WORK, Outcome
+from yama.terrain.errors import CancelledError, TerrainError
+
+_log = logging.getLogger(__name__)
+
+_BEAT_SECONDS = 0.5
+
+
+class Running:
+    """A claimed job while it runs. `progress` is handed to the core; it raises CancelledError when asked to."""
+
+    def __init__(self, job: Job) -> None:
+        self._job = job
+        self._share = 0.0
+        self._ended = threading.Event()
+        self._cancelled = threading.Event()
+        self._thread = threading.Thread(target=self._beat, name=f"beat-{job.pk}", daemon=True)
+
+    def __enter__(self) -> Running:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._ended.set()
+        self._thread.join()
+
+    def progress(self, share: float) -> None:
+        """Note how far the work is, 0 to 1."""
+        self._share = share
+        if self._cancelled.is_set():
+            raise CancelledError("Cancelled; nothing was kept.")
+
+    def _beat(self) -> None:
+        held = Job.objects.filter(pk=self._job.pk, worker=self._job.worker, state=Job.State.RUNNING)
+        try:
+            while not self._ended.wait(_BEAT_SECONDS):
+                try:
+                    row = held.values_list("cancel_requested", flat=True).first()
+                    if row is None or row:  # cancelled, or given to another worker
+                        self._cancelled.set()
+                    held.update(heard_at=timezone.now(), progress=self._share)
+                except Exception:  # the database may be away for a moment; silence is dealt with by the watch
+                    _log.exception("could not note that job %s is alive", self._job.pk)
+        finally:
+            connection.close()
+
+
+def claim(job_id: str) -> Job | None:
+    """Take a queued job for this worker; None where it is not waiting (any more)."""
+    token = uuid.uuid4().hex
+    now = timezone.now()
+    taken = Job.objects.filter(pk=job_id, state=Job.State.QUEUED).update(
+        state=Job.State.RUNNING, worker=token, tries=F("tries") + 1, heard_at=now, started_at=now, progress=0.0
+    )
+    return Job.objects.select_related("project").get(pk=job_id) if taken else None
+
+
+def _end(job: Job, state: str, message: str = "", outcome: Outcome | None = None, log: str = "") -> None:
+    """End a job, unless another worker has it by now."""
+    values = {"state": state, "message": message, "ended_at": timezone.now(), "log": log}
+    if state == Job.State.DONE:
+        values["progress"] = 1.0
+    if outcome is not None:
+        values["findings"] = [finding.to_dict() for finding in outcome.findings]
+        values["holding_id"] = outcome.holding_id
+    Job.objects.filter(pk=job.pk, worker=job.worker, state=Job.State.RUNNING).update(**values)
+
+
+@shared_task
+def run_job(job_id: str) -> None:
+    """Run one job to its end. Never raises: what went wrong is written into the job."""
+    job = claim(job_id)
+    if job is None:
+        return
+    with Running(job) as running:
+        try:
+            outcome = WORK[job.kind](job, running.progress)
+        except CancelledError as stopped:
+            _end(job, Job.State.CANCELLED, str(stopped))
+        except TerrainError as error:
+            _end(job, Job.State.FAILED, str(error))
+        except MemoryError:
+            _end(job, Job.State.FAILED, "There was not enough memory. Use a larger cell size or a smaller area.")
+        except OSError as error:
+            _end(job, Job.State.FAILED, f"A file could not be written or read: {error.strerror or error}.",
+                 log=traceback.format_exc())  # fmt: skip
+        except Exception as error:
+            _log.exception("job %s failed", job.pk)
+            _end(job, Job.State.FAILED, f"Something inside Yama failed ({type(error).__name__}); nothing was changed. "
+                 "The job's log says where.", log=traceback.format_exc())  # fmt: skip
+        else:
+            _end(job, Job.State.DONE, outcome=outcome)
+
+
+def look_after_jobs() -> int:
+    """Start silent jobs again, once; fail those silent twice; wake what waits unheard. Returns how many it touched."""
+    from yama.service.jobs.queue import wake
+
+    now = timezone.now()
+    silent_since = now - timedelta(seconds=settings.JOB_SILENCE_SECONDS)
+    touched = 0
+    for job in Job.objects.filter(state=Job.State.RUNNING).filter(Q(heard_at__lt=silent_since) | Q(heard_at=None)):
+        mine = Job.objects.filter(pk=job.pk, state=Job.State.RUNNING, worker=job.worker, heard_at=job.heard_at)
+        if job.cancel_requested:
+            touched += mine.update(state=Job.State.CANCELLED, message="Cancelled; nothing was kept.", ended_at=now)
+        elif job.tries >= Job.MAX_TRIES:
+            touched += mine.update(
+                state=Job.State.FAILED,
+                ended_at=now,
+                message="The worker was lost twice while doing this, most likely for want of memory. "
+                "Try a larger cell size or a smaller area.",
+            )
+        else:
+            with transaction.atomic():
+                again = mine.update(state=Job.State.QUEUED, worker="", heard_at=now, log="The worker was lost; again.")
+                if again:
+                    transaction.on_commit(lambda job=job: wake(job))
+                touched += again
+    waiting = Job.objects.filter(state=Job.State.QUEUED, created_at__lt=silent_since).filter(
+        Q(heard_at__lt=silent_since) | Q(heard_at=None)
+    )
+    for job in waiting:
+        Job.objects.filter(pk=job.pk, state=Job.State.QUEUED).update(heard_at=now)
+        wake(job)
+        touched += 1
+    return touched

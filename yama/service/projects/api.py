@@ -1,0 +1,227 @@
+"""Projects: list, make, look, members, frame, checkpoints, and what the desk remembers."""
+
+from __future__ import annotations
+
+import json
+from typing import Any, Literal
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Field, Router, Schema
+from ninja.errors import HttpError
+
+from yama.service.accounts.api import Failure
+from yama.service.holdings.models import Holding
+from yama.service.jobs.queue import request_judging
+from yama.service.projects.access import membership, open_project
+from yama.service.projects.models import Membership, Project
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Bounds, Grid, crs_name, parse_crs
+
+router = Router(tags=["projects"])
+
+_DESK_LIMIT = 64_000
+Role = Literal["viewer", "editor", "owner"]
+
+
+class GridOut(Schema):
+    """A north-up lattice; `west`, `north` are its outer corner, sizes in CRS units."""
+
+    crs: str
+    west: float
+    north: float
+    cell_width: float
+    cell_height: float
+    rows: int
+    cols: int
+
+
+class FrameOut(Schema):
+    """The project's grid, height unit and zero level."""
+
+    grid: GridOut
+    unit: str
+    vertical_datum: str
+    crs_title: str
+
+
+class ProjectOut(Schema):
+    """A project as its members see it."""
+
+    id: int
+    name: str
+    role: Role
+    frame: FrameOut
+    checkpoints_id: int | None
+
+
+class FrameIn(Schema):
+    """A frame: CRS, cell size, and the area in CRS units."""
+
+    crs: str = Field(max_length=4000)
+    cell_size: float = Field(gt=0)
+    west: float
+    south: float
+    east: float
+    north: float
+    unit: Literal["m", "ft", "ftUS"] = "m"
+    vertical_datum: str = Field("", max_length=120)
+
+
+class ProjectIn(Schema):
+    """What a new project needs."""
+
+    name: str = Field(min_length=1, max_length=120)
+    frame: FrameIn
+
+
+class MemberOut(Schema):
+    """A person and their role."""
+
+    name: str
+    role: Role
+
+
+class MemberIn(Schema):
+    """Give the person of that user name a role."""
+
+    name: str
+    role: Role
+
+
+class CheckpointsIn(Schema):
+    """Which points judge the surfaces; none where null."""
+
+    holding_id: int | None
+
+
+def frame_from(body: FrameIn) -> Frame:
+    """A checked frame. Raises GridError with a sentence where it is impossible."""
+    crs = crs_name(parse_crs(body.crs))
+    grid = Grid.covering(crs, Bounds(body.west, body.south, body.east, body.north), body.cell_size)
+    return Frame(grid, body.unit, body.vertical_datum)
+
+
+def _out(member: Membership) -> dict[str, Any]:
+    project = member.project
+    return {
+        "id": project.pk,
+        "name": project.name,
+        "role": member.role,
+        "frame": {**project.frame_data, "crs_title": parse_crs(project.frame.grid.crs).name},
+        "checkpoints_id": project.checkpoints_id,
+    }
+
+
+@router.get("", response=list[ProjectOut])
+def list_projects(request: HttpRequest) -> list[dict[str, Any]]:
+    """The projects the signed-in person is a member of, newest first."""
+    members = Membership.objects.filter(user_id=request.user.pk).select_related("project").order_by("-project_id")
+    return [_out(member) for member in members]
+
+
+@router.post("", response={201: ProjectOut, 422: Failure})
+def create_project(request: HttpRequest, body: ProjectIn) -> tuple[int, dict[str, Any]]:
+    """Make a project and become its owner."""
+    frame = frame_from(body.frame)
+    with transaction.atomic():
+        project = Project.objects.create(name=body.name.strip(), frame_data=frame.to_dict())
+        member = Membership.objects.create(project=project, user_id=request.user.pk, role=Membership.Role.OWNER)
+    return 201, _out(member)
+
+
+@router.get("/{int:project_id}", response=ProjectOut)
+def get_project(request: HttpRequest, project_id: int) -> dict[str, Any]:
+    """One project."""
+    return _out(membership(request, project_id))
+
+
+@router.put("/{int:project_id}/frame", response={200: ProjectOut, 409: Failure, 422: Failure})
+def set_frame(request: HttpRequest, project_id: int, body: FrameIn) -> dict[str, Any]:
+    """Change the frame. Refused once something was made on it: those holdings would no longer fit."""
+    member = membership(request, project_id, Membership.Role.OWNER)
+    made = Holding.objects.filter(project_id=project_id).exclude(recipe=None).count()
+    if made:
+        raise HttpError(
+            409, f"{made} holdings were made on this frame. Make a new project for another frame, or delete them first."
+        )
+    member.project.frame_data = frame_from(body).to_dict()
+    member.project.save(update_fields=["frame_data"])
+    return _out(member)
+
+
+@router.put("/{int:project_id}/checkpoints", response={200: ProjectOut, 422: Failure})
+def set_checkpoints(request: HttpRequest, project_id: int, body: CheckpointsIn) -> dict[str, Any]:
+    """Choose the points that judge every surface of the project; all surfaces are judged again."""
+    member = membership(request, project_id, Membership.Role.EDITOR)
+    project = member.project
+    if body.holding_id is not None:
+        holding = get_object_or_404(Holding, pk=body.holding_id, project=project)
+        if holding.kind != Holding.Kind.POINTS:
+            raise HttpError(422, f"{holding.name} holds no points; checkpoints are points with heights.")
+        project.checkpoints = holding
+    else:
+        project.checkpoints = None
+    project.save(update_fields=["checkpoints"])
+    if project.checkpoints is not None:
+        request_judging(project, request.user.pk)
+    return _out(member)
+
+
+@router.get("/{int:project_id}/members", response=list[MemberOut])
+def list_members(request: HttpRequest, project_id: int) -> list[dict[str, str]]:
+    """Who works here."""
+    project = open_project(request, project_id)
+    found = Membership.objects.filter(project=project).select_related("user").order_by("user__username")
+    return [{"name": member.user.get_username(), "role": member.role} for member in found]
+
+
+def _keep_an_owner(project: Project, without: User) -> None:
+    """Raise where `without` is the last owner. Owners are locked, so that two of them cannot both step down."""
+    owners = Membership.objects.select_for_update().filter(project=project, role=Membership.Role.OWNER)
+    if not [member for member in owners if member.user_id != without.pk]:
+        raise HttpError(409, "A project needs an owner. Make somebody else an owner first.")
+
+
+@router.put("/{int:project_id}/members", response={200: list[MemberOut], 404: Failure, 409: Failure})
+def set_member(request: HttpRequest, project_id: int, body: MemberIn) -> list[dict[str, str]]:
+    """Give somebody a role, or change it."""
+    project = open_project(request, project_id, Membership.Role.OWNER)
+    user = User.objects.filter(username=body.name).first()
+    if user is None:
+        raise HttpError(404, f"There is nobody with the user name {body.name!r}.")
+    with transaction.atomic():
+        if body.role != Membership.Role.OWNER:
+            _keep_an_owner(project, without=user)
+        Membership.objects.update_or_create(project=project, user=user, defaults={"role": body.role})
+    return list_members(request, project_id)
+
+
+@router.delete("/{int:project_id}/members/{name}", response={204: None, 409: Failure})
+def remove_member(request: HttpRequest, project_id: int, name: str) -> tuple[int, None]:
+    """Take somebody out of the project."""
+    project = open_project(request, project_id, Membership.Role.OWNER)
+    member = get_object_or_404(Membership, project=project, user__username=name)
+    with transaction.atomic():
+        _keep_an_owner(project, without=member.user)
+        member.delete()
+    return 204, None
+
+
+@router.get("/{int:project_id}/desk", response=dict[str, Any])
+def get_desk(request: HttpRequest, project_id: int) -> dict[str, Any]:
+    """What the desk remembers for the signed-in person in this project."""
+    return membership(request, project_id).desk
+
+
+@router.put("/{int:project_id}/desk", response={204: None, 422: Failure})
+def set_desk(request: HttpRequest, project_id: int, body: dict[str, Any]) -> tuple[int, None]:
+    """Remember the desk's state."""
+    member = membership(request, project_id)
+    if len(json.dumps(body)) > _DESK_LIMIT:
+        raise HttpError(422, "The desk's state is larger than 64 kB and was not kept.")
+    member.desk = body
+    member.save(update_fields=["desk"])
+    return 204, None

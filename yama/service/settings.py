@@ -1,0 +1,99 @@
+"""Django's settings. What differs from machine to machine comes from the environment, set by `yama.launch`."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+BASE_DIR = Path(__file__).resolve().parents[2]
+VAR_DIR = Path(os.environ.get("YAMA_VAR", BASE_DIR / "var"))
+STORE_DIR = VAR_DIR / "store"
+"""Arrays and uploads live here as files named by key; the database lists them."""
+
+SECRET_KEY = os.environ.get("YAMA_SECRET", "only-for-commands-that-serve-nobody")
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver"]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "yama.service.accounts",
+    "yama.service.projects",
+    "yama.service.holdings",
+    "yama.service.jobs",
+    "yama.service.tiles",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "yama.service.urls"
+TEMPLATES: list[dict[str, object]] = []
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.mysql",
+        "NAME": "yama",
+        "USER": "yama",
+        "PASSWORD": os.environ.get("YAMA_DB_PASSWORD", ""),
+        "HOST": "127.0.0.1",
+        "PORT": os.environ.get("YAMA_DB_PORT", "3306"),
+        "CONN_MAX_AGE": 600,
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"charset": "utf8mb4", "init_command": "SET sql_mode='STRICT_ALL_TABLES'"},
+        "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_bin"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+REDIS_URL = os.environ.get("YAMA_REDIS_URL", "redis://127.0.0.1:6379/0")
+CACHES = {
+    "default": {"BACKEND": "django.core.cache.backends.redis.RedisCache", "LOCATION": REDIS_URL, "TIMEOUT": 86_400}
+}
+SESSION_ENGINE = "django.contrib.sessions.backends.cached_db"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+X_FRAME_OPTIONS = "DENY"
+
+CELERY_BROKER_URL = REDIS_URL
+CELERY_TASK_ACKS_LATE = True
+CELERY_TASK_IGNORE_RESULT = True
+CELERY_WORKER_PREFETCH_MULTIPLIER = 1
+CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
+
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+
+STATIC_URL = "/static/"
+STATIC_ROOT = BASE_DIR / "web" / "dist"
+WHITENOISE_ROOT = None
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8}\.\w+$"
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en"
+
+MAX_UPLOAD_BYTES = int(os.environ.get("YAMA_MAX_UPLOAD_MB", "4096")) * 1_000_000
+"""Largest file that is taken in. It streams to disk, never through memory."""
+JOB_SILENCE_SECONDS = float(os.environ.get("YAMA_JOB_SILENCE", "12"))
+"""A running job not heard of for this long lost its worker."""
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["console"], "level": "INFO"},
+    "loggers": {"django.request": {"level": "ERROR"}, "rasterio": {"level": "ERROR"}},
+}

@@ -1,0 +1,290 @@
+"""What the map asks for: tiles, previews, the probe, and figures of the view."""
+
+from __future__ import annotations
+
+import gzip
+import time
+from typing import Any, Literal
+
+import contourpy
+import numpy as np
+from django.core.cache import cache
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import Field, Router, Schema
+from pyproj import Transformer
+
+from yama.service.accounts.api import Failure
+from yama.service.holdings.models import Holding
+from yama.service.projects.access import open_project
+from yama.service.projects.models import Membership, Project
+from yama.service.tiles import surfaces
+from yama.terrain import operations
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Bounds, Grid, Window
+from yama.terrain.recipe import Step
+from yama.terrain.relief.slope import aspect_of, slope_of
+from yama.terrain.surface import Surface
+
+router = Router(tags=["map"])
+
+TILE = 256
+GUTTER = 1
+_OUTLINE_CELLS = 360
+_VIEW_CELLS = 512
+_BINS = 64
+_TILE_SECONDS = 3600
+
+
+class MendOut(Schema):
+    """A button beside a finding: pressing it sets these parameters."""
+
+    label: str
+    set_params: dict[str, Any]
+
+
+class FindingOut(Schema):
+    """A checked fact with its weight."""
+
+    code: str
+    weight: Literal["note", "caution", "stop"]
+    sentence: str
+    why: str
+    mend: MendOut | None
+    places: list[tuple[float, float]]
+
+
+class RunIn(Schema):
+    """An operation with its parameters; `inputs` are holdings by role."""
+
+    operation: str = Field(max_length=60)
+    params: dict[str, Any] = {}
+    inputs: dict[str, int]
+
+
+class PreviewOut(Schema):
+    """A preview. `key` is null where a finding of weight stop stands in the way.
+
+    outline: rings of x, y around the filled cells. cells: how many a run makes. seconds: how long it may take here,
+    from the time the outline took. filled: share of cells that are not empty.
+    """
+
+    key: str | None
+    quantity: str
+    findings: list[FindingOut]
+    outline: list[list[tuple[float, float]]]
+    cells: int
+    cell_size: float
+    seconds: float
+    filled: float
+    holding_id: int | None
+
+
+class ReadingOut(Schema):
+    """What one surface says at a cell; null where it is empty. Slope and aspect in degrees."""
+
+    height: float | None
+    slope: float | None
+    aspect: float | None
+
+
+class ProbeOut(Schema):
+    """Readings at the centre of the frame's cell under a position."""
+
+    x: float
+    y: float
+    longitude: float
+    latitude: float
+    readings: dict[str, ReadingOut]
+
+
+class ViewIn(Schema):
+    """An area in frame coordinates (all of the frame where null), and the surfaces to describe in it."""
+
+    keys: list[str] = Field(max_length=6)
+    bounds: tuple[float, float, float, float] | None = None
+
+
+class ViewOut(Schema):
+    """Figures of one surface over a view, from at most 512 x 512 cells of it. Null heights where all is empty.
+
+    counts: how many of the cells read lie in each of 64 equal steps from `low` to `high`.
+    """
+
+    low: float | None
+    high: float | None
+    low2: float | None
+    high98: float | None
+    mean: float | None
+    empty: float
+    counts: list[int]
+    cell: float
+
+
+# -- tiles ------------------------------------------------------------------------------------------------
+
+
+@router.get("/{int:project_id}/tiles/{key}/{int:level}/{int:col}/{int:row}", include_in_schema=False)
+def tile(request: HttpRequest, project_id: int, key: str, level: int, col: int, row: int) -> HttpResponse:
+    """Cells of a surface on the frame's grid: little-endian float32, 258 x 258, NaN where empty, gzipped.
+
+    Level n has the frame's cells 2**n times as wide. Tiles are 256 cells apart and overlap by one cell on each side.
+    204 where all cells are empty.
+    """
+    project = open_project(request, project_id)
+    frame = project.frame.grid
+    if level > 30 or col * TILE > frame.at_level(level).cols or row * TILE > frame.at_level(level).rows:
+        raise Http404
+    cache_key = f"tile:{project_id}:{key}:{hash(frame)}:{level}:{col}:{row}"
+    surface, step = surfaces.surface_of(project_id, key)
+    body: bytes | None = cache.get(cache_key) if step else None
+    if body is None:
+        side = TILE + 2 * GUTTER
+        window = Window(row * TILE - GUTTER, col * TILE - GUTTER, side, side)
+        heights = surfaces.on_desk(project, surface).read(window, level)
+        empty = bool(np.isnan(heights).all())
+        body = b"" if empty else gzip.compress(heights.astype("<f4").tobytes(), compresslevel=1, mtime=0)
+        if step:  # stored surfaces are as quick to read as the cache
+            cache.set(cache_key, body, _TILE_SECONDS)
+    response = HttpResponse(body, content_type="application/octet-stream", status=200 if body else 204)
+    if body:
+        response["Content-Encoding"] = "gzip"
+    response["Cache-Control"] = "private, max-age=86400, immutable"
+    return response
+
+
+# -- previews ---------------------------------------------------------------------------------------------
+
+
+def prepare(
+    project: Project, body: RunIn
+) -> tuple[operations.base.Operation, Any, dict[str, Any], Step, list[Finding]]:
+    """Operation, parameters, inputs, step and findings of a request. Raises Http404, InputError."""
+    operation = operations.find(body.operation)
+    params = operations.parse_params(operation, body.params)
+    held = {}
+    keys = {}
+    for name, number in body.inputs.items():
+        holding = Holding.objects.filter(project=project, pk=number).exclude(kind=Holding.Kind.FEATURES).first()
+        if holding is None:
+            raise InputError(f"{operation.title}: the holding chosen as {name} is not in this project.")
+        is_points = holding.kind == Holding.Kind.POINTS
+        held[name] = surfaces.points_of(holding) if is_points else surfaces.surface_of_holding(holding)
+        keys[name] = holding.key
+    taken = operations.take_inputs(operation, held)
+    step = operations.make_step(operation, params, keys, project.frame)
+    return operation, params, taken, step, operation.check(taken, params, project.frame)
+
+
+def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, float]]], float, float]:
+    """Rings around the filled cells, the share filled, and seconds spent on each cell looked at."""
+    level = 0
+    while max(frame.at_level(level).rows, frame.at_level(level).cols) > _OUTLINE_CELLS:
+        level += 1
+    view = fitted(surface, frame, "nearest")
+    grid = frame.at_level(level)
+    started = time.perf_counter()
+    heights = view.read(grid.whole.grown(1), level)
+    seconds = (time.perf_counter() - started) / heights.size
+    filled = np.isfinite(heights)
+    rings = []
+    for ring in contourpy.contour_generator(z=filled.astype(np.float32)).lines(0.5):
+        x, y = grid.x_of(ring[:, 0] - 1), grid.y_of(ring[:, 1] - 1)
+        rings.append([(round(float(a), 1), round(float(b), 1)) for a, b in zip(x, y, strict=True)])
+    return rings, float(filled[1:-1, 1:-1].mean()), seconds
+
+
+@router.post("/{int:project_id}/previews", response={200: PreviewOut, 422: Failure})
+def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any]:
+    """Check an operation and make its result viewable without keeping it."""
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    operation, params, inputs, step, findings = prepare(project, body)
+    grid = project.frame.grid
+    cell_size = getattr(params, "cell_size", None)
+    if cell_size:
+        grid = project.frame.with_cell_size(cell_size).grid
+    existing = Holding.objects.filter(project=project, key=step.key).first()
+    result: dict[str, Any] = {
+        "key": None, "quantity": operation.quantity, "findings": [finding.to_dict() for finding in findings],
+        "outline": [], "cells": grid.cell_count, "cell_size": grid.cell_width, "seconds": 0.0, "filled": 0.0,
+        "holding_id": existing.pk if existing else None,
+    }  # fmt: skip
+    if operation.produces != "surface" or any(finding.weight == "stop" for finding in findings):
+        return result
+    surfaces.keep_preview(project_id, step)
+    surface, _ = surfaces.surface_of(project_id, step.key)
+    outline, filled, seconds = _outline(surface, project.frame.grid)
+    # two cores compute; writing and compressing a cell takes about as long as computing a cheap one
+    result.update(
+        key=step.key, outline=outline, filled=filled, seconds=grid.cell_count * (seconds / 2 + 1.2e-7 * filled) + 0.5
+    )
+    return result
+
+
+# -- readings ---------------------------------------------------------------------------------------------
+
+
+def _reading(surface: Surface, frame: Grid, row: int, col: int) -> dict[str, float | None]:
+    around = fitted(surface, frame).read(Window(row - 1, col - 1, 3, 3))
+    here = frame.part(Window(row - 1, col - 1, 3, 3))
+    values = (around[1, 1], slope_of(around, here)[0, 0], aspect_of(around, here)[0, 0])
+    height, slope, aspect = (float(value) if np.isfinite(value) else None for value in values)
+    return {"height": height, "slope": slope, "aspect": aspect}
+
+
+@router.get("/{int:project_id}/probe", response=ProbeOut)
+def probe(request: HttpRequest, project_id: int, x: float, y: float, a: str = "", b: str = "") -> dict[str, Any]:
+    """Heights, slope and aspect at the frame's cell under (x, y). Coarser surfaces are read bilinearly there."""
+    project = open_project(request, project_id)
+    grid = project.frame.grid
+    col, row = float(grid.col_of(x)), float(grid.row_of(y))
+    if not (np.isfinite(col) and np.isfinite(row)):
+        raise InputError("x and y must be numbers.")
+    limit = 10 * max(grid.rows, grid.cols)
+    row, col = int(np.clip(round(row), -limit, limit)), int(np.clip(round(col), -limit, limit))
+    readings = {}
+    for slot, key in (("a", a), ("b", b)):
+        if key:
+            surface, _ = surfaces.surface_of(project_id, key)
+            readings[slot] = _reading(surface, grid, row, col)
+    cx, cy = float(grid.x_of(col)), float(grid.y_of(row))
+    longitude, latitude = Transformer.from_crs(grid.crs, "EPSG:4326", always_xy=True).transform(cx, cy)
+    return {"x": cx, "y": cy, "longitude": longitude, "latitude": latitude, "readings": readings}
+
+
+def _describe(surface: Surface, frame: Frame, bounds: Bounds) -> dict[str, Any]:
+    grid = frame.grid
+    level = 0
+    window = grid.window_over(bounds).clipped(grid.rows, grid.cols)
+    while max(window.rows, window.cols) > _VIEW_CELLS:
+        level += 1
+        at = grid.at_level(level)
+        window = at.window_over(bounds).clipped(at.rows, at.cols)
+    at = grid.at_level(level)
+    result: dict[str, Any] = dict.fromkeys(("low", "high", "low2", "high98", "mean"))
+    result.update(empty=1.0, counts=[0] * _BINS, cell=at.cell_width)
+    if not (window.rows and window.cols):
+        return result
+    heights = fitted(surface, grid, "nearest").read(window, level)
+    filled = heights[np.isfinite(heights)]
+    result["empty"] = 1.0 - filled.size / heights.size
+    if filled.size:
+        low, high = float(filled.min()), float(filled.max())
+        low2, high98 = (float(value) for value in np.quantile(filled, (0.02, 0.98)))
+        counts, _ = np.histogram(filled, bins=_BINS, range=(low, max(high, low + 1e-6)))
+        result.update(
+            low=low, high=high, low2=low2, high98=high98, mean=float(filled.mean(dtype=np.float64)), counts=counts.tolist()
+        )
+    return result
+
+
+@router.post("/{int:project_id}/views", response=dict[str, ViewOut])
+def view_figures(request: HttpRequest, project_id: int, body: ViewIn) -> dict[str, Any]:
+    """Histogram and quantiles of surfaces over an area, by key."""
+    project = open_project(request, project_id)
+    bounds = Bounds(*body.bounds) if body.bounds else project.frame.grid.bounds
+    if not all(np.isfinite(bounds)):
+        raise InputError("The area must be four numbers: west, south, east, north.")
+    return {key: _describe(surfaces.surface_of(project_id, key)[0], project.frame, bounds) for key in body.keys}

@@ -1,0 +1,122 @@
+"""From a key to the surface or points behind it: stored files, live recipes, and previews nobody has kept."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from typing import Any
+
+from django.core.cache import cache
+from django.http import Http404
+
+from yama.service.holdings.models import Holding, find_key
+from yama.service.projects.models import Project
+from yama.terrain import operations
+from yama.terrain.errors import InputError
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.frame import Frame
+from yama.terrain.operations.base import Held, Quantity
+from yama.terrain.points import Points
+from yama.terrain.recipe import Step
+from yama.terrain.surface import StoredSurface, Surface
+
+_HELD = 48
+_PREVIEW_SECONDS = 6 * 3600
+
+
+class _Recent:
+    """The surfaces and points used last, so that a triangulation is not made again for every tile."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._making: dict[Any, threading.Lock] = {}
+        self._items: OrderedDict[Any, Any] = OrderedDict()
+
+    def get(self, key: Any, make: Any) -> Any:
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+            making = self._making.setdefault(key, threading.Lock())
+        with making:  # only those who want the same thing wait for it
+            with self._lock:
+                if key in self._items:
+                    return self._items[key]
+            try:
+                made = make()
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
+            with self._lock:
+                self._items[key] = made
+                while len(self._items) > _HELD:
+                    self._items.popitem(last=False)
+            return made
+
+
+_recent = _Recent()
+
+
+def points_of(holding: Holding) -> Points:
+    """The points of a holding."""
+    found: Points = _recent.get((holding.project_id, holding.key, "points"), lambda: Points.load(holding.points_path))
+    return found
+
+
+def surface_of_holding(holding: Holding) -> Surface:
+    """The surface of a holding, from its file where it is stored, else from its recipe."""
+    if not holding.live:
+        path = holding.cells_path
+        found: Surface = _recent.get((holding.project_id, holding.key, "stored"), lambda: StoredSurface(path))
+        return found
+    step = holding.step
+    assert step is not None, "a live holding has a recipe"
+    return _live(holding.project_id, step)
+
+
+def _live(project_id: int, step: Step) -> Surface:
+    def make() -> Any:
+        operation = operations.find(step.operation)
+        params = operations.parse_params(operation, step.params)
+        return operation.run(inputs_of(project_id, step), params, Frame.from_dict(step.frame or {}))
+
+    found: Surface = _recent.get((project_id, step.key, "live"), make)
+    return found
+
+
+def inputs_of(project_id: int, step: Step) -> dict[str, Held]:
+    """The inputs a step names. Raises InputError where one is gone."""
+    inputs: dict[str, Held] = {}
+    for name, keys in step.inputs.items():
+        holding = find_key(project_id, keys[0])
+        if holding is None:
+            raise InputError(f"An input of this ({name}) is no longer in the project. Choose it again.")
+        inputs[name] = points_of(holding) if holding.kind == Holding.Kind.POINTS else surface_of_holding(holding)
+    return inputs
+
+
+def keep_preview(project_id: int, step: Step) -> None:
+    """Remember a recipe under its key for some hours, so that its tiles can be asked for."""
+    cache.set(f"preview:{project_id}:{step.key}", vars(step), _PREVIEW_SECONDS)
+
+
+def surface_of(project_id: int, key: str) -> tuple[Surface, Step | None]:
+    """The surface of a key in a project, with its step. Raises Http404 where the project has no such surface."""
+    holding = find_key(project_id, key)
+    if holding is not None and holding.kind == Holding.Kind.SURFACE:
+        return surface_of_holding(holding), holding.step
+    data = cache.get(f"preview:{project_id}:{key}")
+    if data is None:
+        raise Http404
+    step = Step.from_dict(data)
+    return _live(project_id, step), step
+
+
+def quantity_of(step: Step | None) -> Quantity:
+    """What a surface's cells say."""
+    return operations.find(step.operation).quantity if step else "height"
+
+
+def on_desk(project: Project, surface: Surface) -> Surface:
+    """The surface as the map shows it: on the frame's grid, with its own cells to be seen where they are larger."""
+    return fitted(surface, project.frame.grid, "nearest")

@@ -1,0 +1,28 @@
+"""Kernels are compiled once on a machine and kept on disk; loading them takes a second that no request should pay."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.grid import Grid
+from yama.terrain.interpolate.idw import inverse_distance
+from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.relief.slope import aspect, hillshade, slope
+from yama.terrain.surface import ArraySurface
+
+
+def warm() -> None:
+    """Run each kernel a request may need on a few cells."""
+    grid = Grid("EPSG:32741", 0.0, 16.0, 1.0, 1.0, 16, 16)
+    rng = np.random.default_rng(1)
+    x, y, z = rng.uniform(0, 16, (3, 40))
+    for surface in (triangulated(x, y, z, grid, reach=5.0), inverse_distance(x, y, z, grid)):
+        surface.read_all()
+    held = ArraySurface(rng.random((16, 16), np.float32), grid)
+    held.read(held.grid.at_level(1).whole, 1)
+    other = Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4)
+    for resampling in ("nearest", "bilinear"):
+        fitted(held, other, resampling).read_all()
+    for live in (slope(held), aspect(held), hillshade(held)):
+        live.read_all()
