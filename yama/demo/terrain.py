@@ -173,7 +173,7 @@ def _grow(rng: np.random.Generator) -> tuple[Array, npt.NDArray[np.int64], Array
     v, u = np.mgrid[-1 : 1 : rows * 1j, -1 : 1 : cols * 1j]
     warp = 0.10 * _noise((rows, cols), 90, rng) + 0.05 * _noise((rows, cols), 30, rng)
     warp += 0.02 * _noise((rows, cols), 11, rng)
-    away = np.hypot(u / 0.93, v / 0.92) + warp
+    away = np.hypot(u / 0.86, v / 0.90) + warp
     # a wide bay in the south-west, where the harbour is
     away += 0.62 * np.exp(-(((u + 0.66) / 0.24) ** 2 + ((v - 0.62) / 0.28) ** 2))
     shore = np.clip(0.93 - away, -0.4, 1)

@@ -9,7 +9,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Field, Router, Schema
+from ninja import Body, Field, Router, Schema
 from ninja.errors import HttpError
 
 from yama.service.accounts.api import Failure
@@ -217,7 +217,7 @@ def get_desk(request: HttpRequest, project_id: int) -> dict[str, Any]:
 
 
 @router.put("/{int:project_id}/desk", response={204: None, 422: Failure})
-def set_desk(request: HttpRequest, project_id: int, body: dict[str, Any]) -> tuple[int, None]:
+def set_desk(request: HttpRequest, project_id: int, body: Body[dict[str, Any]]) -> tuple[int, None]:
     """Remember the desk's state."""
     member = membership(request, project_id)
     if len(json.dumps(body)) > _DESK_LIMIT:

@@ -33,6 +33,7 @@ router = Router(tags=["map"])
 TILE = 256
 GUTTER = 1
 _OUTLINE_CELLS = 360
+_SMALLEST_RING = 20
 _VIEW_CELLS = 512
 _BINS = 64
 _TILE_SECONDS = 3600
@@ -123,6 +124,27 @@ class ViewOut(Schema):
     cell: float
 
 
+class RoleOut(Schema):
+    """One thing an operation takes."""
+
+    kind: Literal["points", "surface"]
+    title: str
+
+
+class OperationOut(Schema):
+    """An operation; `params` is the JSON Schema of its parameters, with units."""
+
+    name: str
+    title: str
+    stage: str
+    summary: str
+    version: int
+    produces: Literal["surface", "figures"]
+    quantity: str
+    inputs: dict[str, RoleOut]
+    params: dict[str, Any]
+
+
 # -- tiles ------------------------------------------------------------------------------------------------
 
 
@@ -143,7 +165,7 @@ def tile(request: HttpRequest, project_id: int, key: str, level: int, col: int, 
     if body is None:
         side = TILE + 2 * GUTTER
         window = Window(row * TILE - GUTTER, col * TILE - GUTTER, side, side)
-        heights = surfaces.on_desk(project, surface).read(window, level)
+        heights = surfaces.on_desk(project, surface, level).read(window, level)
         empty = bool(np.isnan(heights).all())
         body = b"" if empty else gzip.compress(heights.astype("<f4").tobytes(), compresslevel=1, mtime=0)
         if step:  # stored surfaces are as quick to read as the cache
@@ -153,6 +175,12 @@ def tile(request: HttpRequest, project_id: int, key: str, level: int, col: int, 
         response["Content-Encoding"] = "gzip"
     response["Cache-Control"] = "private, max-age=86400, immutable"
     return response
+
+
+@router.get("/operations", response=list[OperationOut])
+def list_operations(request: HttpRequest) -> list[dict[str, Any]]:
+    """All operations with their parameters."""
+    return [operations.describe(operation) for operation in operations.catalogue().values()]
 
 
 # -- previews ---------------------------------------------------------------------------------------------
@@ -179,7 +207,7 @@ def prepare(
 
 
 def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, float]]], float, float]:
-    """Rings around the filled cells, the share filled, and seconds spent on each cell looked at."""
+    """Rings around the filled cells but for specks, the share filled, and seconds spent on each cell looked at."""
     level = 0
     while max(frame.at_level(level).rows, frame.at_level(level).cols) > _OUTLINE_CELLS:
         level += 1
@@ -191,6 +219,8 @@ def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, floa
     filled = np.isfinite(heights)
     rings = []
     for ring in contourpy.contour_generator(z=filled.astype(np.float32)).lines(0.5):
+        if len(ring) < _SMALLEST_RING:
+            continue
         x, y = grid.x_of(ring[:, 0] - 1), grid.y_of(ring[:, 1] - 1)
         rings.append([(round(float(a), 1), round(float(b), 1)) for a, b in zip(x, y, strict=True)])
     return rings, float(filled[1:-1, 1:-1].mean()), seconds

@@ -117,6 +117,9 @@ def quantity_of(step: Step | None) -> Quantity:
     return operations.find(step.operation).quantity if step else "height"
 
 
-def on_desk(project: Project, surface: Surface) -> Surface:
-    """The surface as the map shows it: on the frame's grid, with its own cells to be seen where they are larger."""
-    return fitted(surface, project.frame.grid, "nearest")
+def on_desk(project: Project, surface: Surface, level: int) -> Surface:
+    """The surface as the map shows it at a level: on the frame's grid, a surface of much larger cells with those to be
+    seen as they are, any other smoothly."""
+    shown = min(project.frame.grid.at_level(level).metres_per_cell())
+    blocks = min(surface.grid.metres_per_cell()) > 3 * shown
+    return fitted(surface, project.frame.grid, "nearest" if blocks else "bilinear")

@@ -74,7 +74,7 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         user, new = User.objects.get_or_create(
-            username=USER, defaults={"first_name": "Demo", "last_name": "Technician"}
+            username=USER, defaults={"first_name": "Ines", "last_name": "Marr"}
         )
         if new:
             user.set_unusable_password()

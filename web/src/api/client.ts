@@ -1,0 +1,98 @@
+import type { components } from "./schema";
+
+type Schemas = components["schemas"];
+export type Holding = Schemas["HoldingOut"];
+export type Job = Schemas["JobOut"];
+export type Project = Schemas["ProjectOut"];
+export type Grid = Schemas["GridOut"];
+export type Me = Schemas["Me"];
+export type Operation = Schemas["OperationOut"];
+export type Finding = Schemas["FindingOut"];
+export type Preview = Schemas["PreviewOut"];
+export type Probe = Schemas["ProbeOut"];
+export type Reading = Schemas["ReadingOut"];
+export type ViewFigures = Schemas["ViewOut"];
+export type Accepted = Schemas["AcceptedOut"];
+export type Member = Schemas["MemberOut"];
+export type Quantity = "height" | "difference" | "slope" | "aspect" | "brightness";
+
+/** A refusal or failure, with the service's sentence. */
+export class ApiError extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+function csrf(): string {
+  return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
+}
+
+async function failure(response: Response): Promise<ApiError> {
+  let sentence = "";
+  try {
+    sentence = ((await response.json()) as { detail?: string }).detail ?? "";
+  } catch {
+    // not JSON: the status has to do
+  }
+  if (!sentence || response.status === 401) {
+    sentence ||= response.status === 404 ? "That is no longer here." : `The service answered with ${response.status}.`;
+  }
+  return new ApiError(response.status, sentence);
+}
+
+/** Ask the service; a body makes it JSON. Throws ApiError with a sentence. */
+export async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(`/api${path}`, {
+      method,
+      signal,
+      headers: { "X-CSRFToken": csrf(), ...(body === undefined ? {} : { "Content-Type": "application/json" }) },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    });
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    throw new ApiError(0, "Yama does not answer. Is ./run still running?");
+  }
+  if (!response.ok) throw await failure(response);
+  return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+/** Bytes from the service; null where it says there is nothing (204). */
+export async function bytes(path: string, signal?: AbortSignal): Promise<ArrayBuffer | null> {
+  const response = await fetch(`/api${path}`, { signal });
+  if (!response.ok) throw await failure(response);
+  return response.status === 204 ? null : response.arrayBuffer();
+}
+
+/** Send a file as it is, with progress from 0 to 1. */
+export function upload(
+  projectId: number,
+  file: File,
+  crs: string,
+  progress: (share: number) => void,
+): Promise<Accepted> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    const query = new URLSearchParams({ name: file.name, crs });
+    request.open("POST", `/api/projects/${projectId}/uploads?${query}`);
+    request.setRequestHeader("X-CSRFToken", csrf());
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.upload.onprogress = (event) => progress(event.loaded / Math.max(event.total, 1));
+    request.onerror = () => reject(new ApiError(0, `${file.name} could not be sent. Is ./run still running?`));
+    request.onload = () => {
+      let answer: Accepted & { detail?: string } = { job: null, holding_id: null };
+      try {
+        answer = JSON.parse(request.responseText);
+      } catch {
+        // not JSON: the status has to do
+      }
+      if (request.status < 300) resolve(answer);
+      else reject(new ApiError(request.status, answer.detail ?? `The service answered with ${request.status}.`));
+    };
+    request.send(file);
+  });
+}

@@ -1,0 +1,112 @@
+import { keepPreviousData, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import {
+  type Accepted,
+  ApiError,
+  call,
+  type Holding,
+  type Job,
+  type Me,
+  type Operation,
+  type Preview,
+  type Probe,
+  type Project,
+  type ViewFigures,
+} from "./client";
+
+export const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 10_000,
+      refetchOnWindowFocus: false,
+      retry: (count, error) => count < 2 && !(error instanceof ApiError && error.status > 0),
+    },
+  },
+});
+
+export const useMe = () => useQuery({ queryKey: ["me"], queryFn: () => call<Me>("GET", "/accounts/me") });
+
+export const useProjects = () =>
+  useQuery({ queryKey: ["projects"], queryFn: () => call<Project[]>("GET", "/projects") });
+
+export const useOperations = () =>
+  useQuery({
+    queryKey: ["operations"],
+    queryFn: () => call<Operation[]>("GET", "/projects/operations"),
+    staleTime: Infinity,
+  });
+
+export const useHoldings = (projectId: number) =>
+  useQuery({
+    queryKey: ["holdings", projectId],
+    queryFn: () => call<Holding[]>("GET", `/projects/${projectId}/holdings`),
+  });
+
+export const isOpen = (job: Job) => job.state === "queued" || job.state === "running";
+
+/** Jobs, looked at often while one is open; holdings are read again when one ends. */
+export function useJobs(projectId: number) {
+  const queries = useQueryClient();
+  const jobs = useQuery({
+    queryKey: ["jobs", projectId],
+    queryFn: () => call<Job[]>("GET", `/projects/${projectId}/jobs`),
+    refetchInterval: (query) => (query.state.data?.some(isOpen) ? 500 : 15_000),
+  });
+  const open = jobs.data?.filter(isOpen).length ?? 0;
+  const before = useRef(0);
+  useEffect(() => {
+    if (open < before.current) queries.invalidateQueries({ queryKey: ["holdings", projectId] });
+    before.current = open;
+  }, [open, projectId, queries]);
+  return jobs;
+}
+
+export interface RunBody {
+  operation: string;
+  params: Record<string, unknown>;
+  inputs: Record<string, number>;
+}
+
+/** The preview of an operation; the last one stays in sight while the next is made. */
+export const usePreview = (projectId: number, body: RunBody | null) =>
+  useQuery({
+    queryKey: ["preview", projectId, body],
+    queryFn: ({ signal }) => call<Preview>("POST", `/projects/${projectId}/previews`, body, signal),
+    enabled: body !== null,
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+    retry: false,
+  });
+
+export const useProbe = (projectId: number, at: [number, number] | null, a: string | null, b: string | null) =>
+  useQuery({
+    queryKey: ["probe", projectId, at, a, b],
+    queryFn: ({ signal }) => {
+      const query = new URLSearchParams({ x: String(at?.[0]), y: String(at?.[1]), a: a ?? "", b: b ?? "" });
+      return call<Probe>("GET", `/projects/${projectId}/probe?${query}`, undefined, signal);
+    },
+    enabled: at !== null,
+    placeholderData: keepPreviousData,
+    gcTime: 20_000,
+  });
+
+/** Figures of surfaces over an area; null is the whole frame. */
+export const useFigures = (projectId: number, keys: string[], bounds: number[] | null, enabled = true) =>
+  useQuery({
+    queryKey: ["figures", projectId, keys, bounds],
+    queryFn: ({ signal }) =>
+      call<Record<string, ViewFigures>>("POST", `/projects/${projectId}/views`, { keys, bounds }, signal),
+    enabled: enabled && keys.length > 0,
+    placeholderData: keepPreviousData,
+    gcTime: 60_000,
+  });
+
+/** Run an operation, or store a live holding: both start a job. */
+export function useStart(projectId: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ path, body }: { path: string; body?: unknown }) =>
+      call<Accepted>("POST", `/projects/${projectId}${path}`, body),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["jobs", projectId] }),
+  });
+}

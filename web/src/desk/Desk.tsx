@@ -1,0 +1,50 @@
+import type { Me, Project } from "../api/client";
+import { MapView } from "../map/MapView";
+import { NewProject } from "../stages/gather/NewProject";
+import { Worksheet } from "../stages/Worksheet";
+import { Key } from "./Key";
+import { KeyBindings } from "./KeyBindings";
+import { ProbeLine } from "./ProbeLine";
+import { StageRail } from "./StageRail";
+import { Strip } from "./Strip";
+import { TopBar } from "./TopBar";
+
+interface Props {
+  project: Project | null;
+  me: Me;
+  projects: Project[];
+  open: (id: number) => void;
+}
+
+/** The one screen: stages, worksheet, map, key, probe, strip. */
+export function Desk({ project, me, projects, open }: Props) {
+  if (!project)
+    return (
+      <div className="desk">
+        <TopBar project={null} me={me} projects={[]} open={open} />
+        <nav className="rail" aria-label="Stages" />
+        <section className="sheet" aria-label="Worksheet">
+          <NewProject open={open} />
+        </section>
+        <main className="view">
+          <div className="map">
+            <div className="maphint">You are in no project yet. Make one on the left, or ask an owner to add you.</div>
+          </div>
+        </main>
+      </div>
+    );
+  return (
+    <div className="desk">
+      <KeyBindings />
+      <TopBar project={project} me={me} projects={projects} open={open} />
+      <StageRail />
+      <Worksheet open={open} />
+      <main className="view">
+        <MapView />
+        <Key />
+        <ProbeLine />
+      </main>
+      <Strip />
+    </div>
+  );
+}

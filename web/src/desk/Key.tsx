@@ -1,0 +1,335 @@
+import { Menu, MenuItem } from "@mui/material";
+import { type KeyboardEvent, type PointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
+import type { Quantity, ViewFigures } from "../api/client";
+import { useFigures } from "../api/queries";
+import { gradientOf, RAMPS, stopsOf } from "../map/ramps";
+import { useDifference } from "../map/useDifference";
+import { quantityOf, unitOf, useHeld, useProject } from "./context";
+import { num, parse } from "./format";
+import { Caret } from "./icons";
+import { type Look, type Stretch, useDesk } from "./store";
+
+const BAR = { x: 25, width: 11 };
+
+/** Decimals that a range needs to be read. */
+export function decimalsFor(range: number): number {
+  return range < 2 ? 2 : range < 20 ? 1 : 0;
+}
+
+/** Round marks between two values, about `count` of them. */
+export function marks(low: number, high: number, count: number): number[] {
+  const rough = (high - low) / Math.max(count, 1);
+  if (!(rough > 0)) return [low];
+  const power = 10 ** Math.floor(Math.log10(rough));
+  const step = [1, 2, 5, 10].map((digit) => digit * power).find((value) => value >= rough) ?? rough;
+  const first = Math.ceil(low / step - 1e-9);
+  return Array.from({ length: Math.floor(high / step + 1e-9) - first + 1 }, (_, i) => (first + i) * step);
+}
+
+/** The range a stretch asks for; differences keep zero in the middle. */
+export function rangeFor(stretch: Stretch, figures: ViewFigures[], quantity: Quantity): [number, number] | null {
+  const lows = figures.flatMap((one) => (stretch === "middle" ? one.low2 : one.low) ?? []);
+  const highs = figures.flatMap((one) => (stretch === "middle" ? one.high98 : one.high) ?? []);
+  if (!lows.length || !highs.length) return null;
+  const low = Math.min(...lows);
+  const high = Math.max(...highs);
+  if (quantity === "difference") {
+    const most = Math.max(Math.abs(low), Math.abs(high), 0.01);
+    return [-most, most];
+  }
+  return high > low ? [low, high] : [low, low + 1];
+}
+
+function outline(figures: ViewFigures | undefined, y: (value: number) => number, from: number, to: number): string {
+  if (!figures || figures.low === null || figures.high === null) return "";
+  const most = Math.sqrt(Math.max(...figures.counts, 1));
+  const step = (figures.high - figures.low) / figures.counts.length;
+  const low = figures.low;
+  const sides = figures.counts.map((count, i) => {
+    const x = from + (to - from) * (Math.sqrt(count) / most);
+    return `H${x.toFixed(1)}V${y(low + (i + 1) * step).toFixed(1)}`;
+  });
+  return `M${from} ${y(low).toFixed(1)}${sides.join("")}H${from}Z`;
+}
+
+/** Legend, histogram and stretch in one: the ramp upright, A's histogram on its left, B's on its right. */
+export function Key() {
+  const project = useProject();
+  const { a, b } = useHeld();
+  const mode = useDesk((desk) => desk.mode);
+  const looks = useDesk((desk) => desk.looks);
+  const bounds = useDesk((desk) => desk.bounds);
+  const preview = useDesk((desk) => desk.preview);
+  const setLook = useDesk((desk) => desk.look);
+  const minus = mode === "minus" && Boolean(a && b);
+  const difference = useDifference(a, b, minus);
+  const quantity: Quantity = minus ? "difference" : (preview?.quantity ?? quantityOf(a ?? b));
+  const look = looks[quantity];
+  const keyA = minus ? difference.key : (preview?.key ?? a?.key ?? null);
+  const keyB = !minus && b && quantityOf(b) === quantity ? b.key : null;
+  const under = preview && a && !minus && quantityOf(a) === quantity ? a.key : null; // A around the preview
+  const keys = [...new Set([keyA, keyB, under])].filter((key) => key !== null);
+  const rounded = bounds?.map((value) => Math.round(value)) ?? null;
+  const inView = useFigures(project.id, keys, rounded, rounded !== null);
+  const whole = useFigures(project.id, keys, null, look.stretch === "whole");
+  const unit = unitOf(quantity, project.frame.unit);
+  const figures = look.stretch === "whole" ? whole.data : inView.data;
+
+  useEffect(() => {
+    if (look.stretch === "typed" || !figures) return;
+    const found = rangeFor(
+      look.stretch,
+      keys.flatMap((key) => figures[key] ?? []),
+      quantity,
+    );
+    if (found && (found[0] !== look.range[0] || found[1] !== look.range[1])) setLook(quantity, { range: found });
+  }, [figures, keys, look, quantity, setLook]);
+
+  return (
+    <aside className="key" aria-label="Key">
+      <RampName look={look} quantity={quantity} />
+      <Limit label="Upper end of the ramp" index={1} look={look} quantity={quantity} unit={unit} />
+      <div className="ab">
+        <b>{keyA ? (minus ? "" : "A") : ""}</b>
+        <b>{keyB ? "B" : ""}</b>
+      </div>
+      <Axis
+        look={look}
+        quantity={quantity}
+        unit={unit}
+        a={keyA ? inView.data?.[keyA] : undefined}
+        b={keyB ? inView.data?.[keyB] : undefined}
+      />
+      <Limit label="Lower end of the ramp" index={0} look={look} quantity={quantity} unit={unit} />
+      <div className="rng" role="radiogroup" aria-label="Stretch" style={{ marginTop: 8 }}>
+        {(
+          [
+            ["whole", "whole"],
+            ["view", "this view"],
+            ["middle", "2 to 98 %"],
+          ] as [Stretch, string][]
+        ).map(([value, title]) => (
+          <label key={value}>
+            <input
+              type="radio"
+              name="stretch"
+              checked={look.stretch === value}
+              onChange={() => setLook(quantity, { stretch: value })}
+            />
+            {title}
+          </label>
+        ))}
+      </div>
+    </aside>
+  );
+}
+
+function RampName({ look, quantity }: { look: Look; quantity: Quantity }) {
+  const setLook = useDesk((desk) => desk.look);
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  return (
+    <>
+      <button
+        type="button"
+        className="rampname"
+        aria-label={`Ramp: ${look.ramp}`}
+        onClick={(e) => setAnchor(e.currentTarget)}
+      >
+        {look.ramp} <Caret />
+      </button>
+      <Menu anchorEl={anchor} open={Boolean(anchor)} onClose={() => setAnchor(null)}>
+        {Object.keys(RAMPS).map((name) => (
+          <MenuItem
+            key={name}
+            selected={name === look.ramp}
+            onClick={() => {
+              setAnchor(null);
+              setLook(quantity, { ramp: name, places: null });
+            }}
+          >
+            <span
+              style={{
+                width: 72,
+                height: 12,
+                marginRight: 10,
+                background: gradientOf({ ...look, ramp: name, places: null }).replace("to top", "to right"),
+              }}
+            />
+            {name}
+          </MenuItem>
+        ))}
+      </Menu>
+    </>
+  );
+}
+
+interface LimitProps {
+  label: string;
+  index: 0 | 1;
+  look: Look;
+  quantity: Quantity;
+  unit: string;
+}
+
+function Limit({ label, index, look, quantity, unit }: LimitProps) {
+  const setLook = useDesk((desk) => desk.look);
+  const [text, setText] = useState<string | null>(null);
+  const shown = num(look.range[index], decimalsFor(look.range[1] - look.range[0]));
+  const keep = () => {
+    const value = text === null ? null : parse(text);
+    setText(null);
+    if (value === null) return;
+    const range: [number, number] = index ? [look.range[0], value] : [value, look.range[1]];
+    if (range[1] > range[0]) setLook(quantity, { range, stretch: "typed" });
+  };
+  return (
+    <div className="lim" style={{ marginTop: 4 }}>
+      <input
+        aria-label={label}
+        value={text ?? shown}
+        onFocus={(event) => event.target.select()}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={keep}
+        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+      />
+      <span>{unit}</span>
+    </div>
+  );
+}
+
+interface AxisProps {
+  look: Look;
+  quantity: Quantity;
+  unit: string;
+  a: ViewFigures | undefined;
+  b: ViewFigures | undefined;
+}
+
+/** The upright axis with ramp, handles, stops and histograms. */
+function Axis({ look, quantity, unit, a, b }: AxisProps) {
+  const setLook = useDesk((desk) => desk.look);
+  const box = useRef<HTMLDivElement>(null);
+  const [height, setHeight] = useState(300);
+  const [held, setHeld] = useState<[number, number] | null>(null);
+  useLayoutEffect(() => {
+    const element = box.current;
+    if (!element) return;
+    const watch = new ResizeObserver(() => setHeight(element.clientHeight));
+    watch.observe(element);
+    return () => watch.disconnect();
+  }, []);
+
+  const [low, high] = look.range;
+  const lows = [low, a?.low ?? low, b?.low ?? low];
+  const highs = [high, a?.high ?? high, b?.high ?? high];
+  // while a handle is held the axis stands still under it
+  const [bottom, top] = held ?? [Math.min(...lows), Math.max(...highs)];
+  const margin = 9;
+  const span = Math.max(top - bottom, 1e-9);
+  const y = (value: number) => height - margin - ((value - bottom) / span) * (height - 2 * margin);
+  const value = (at: number) => bottom + ((height - margin - at) / (height - 2 * margin)) * span;
+
+  const drag = (move: (to: number) => void) => ({
+    onPointerDown: (event: PointerEvent<SVGGElement>) => {
+      event.currentTarget.setPointerCapture(event.pointerId);
+      setHeld([bottom, top]);
+      event.preventDefault();
+    },
+    onPointerMove: (event: PointerEvent<SVGGElement>) => {
+      if (!held || !box.current) return;
+      move(value(event.clientY - box.current.getBoundingClientRect().top));
+    },
+    onPointerUp: () => setHeld(null),
+    onPointerCancel: () => setHeld(null),
+    onKeyDown: (event: KeyboardEvent) => {
+      const step = { ArrowUp: 0.01, ArrowDown: -0.01 }[event.key];
+      if (step) move(step * span + Number((event.currentTarget as SVGGElement).getAttribute("aria-valuenow")));
+    },
+  });
+  const least = span * 0.004;
+  const setLow = (to: number) => setLook(quantity, { range: [Math.min(to, high - least), high], stretch: "typed" });
+  const setHigh = (to: number) => setLook(quantity, { range: [low, Math.max(to, low + least)], stretch: "typed" });
+  const stops = stopsOf(look);
+  const setStop = (index: number) => (to: number) => {
+    const places = stops.map(([place]) => place);
+    const [before, after] = [places[index - 1] ?? 0, places[index + 1] ?? 1];
+    places[index] = Math.min(Math.max((to - low) / (high - low), before + 0.01), after - 0.01);
+    setLook(quantity, { places });
+  };
+  const decimals = decimalsFor(span);
+  const handle = (at: number, pointsDown: boolean) => {
+    const edge = y(at);
+    const back = pointsDown ? edge - 6 : edge + 6;
+    return `M${BAR.x - 2} ${back}H${BAR.x + BAR.width + 2}L${BAR.x + BAR.width} ${edge}H${BAR.x}Z`;
+  };
+  return (
+    <div className="keyfill" ref={box}>
+      <svg
+        className="keyaxis"
+        width="84"
+        height={height}
+        viewBox={`0 0 84 ${height}`}
+        role="group"
+        aria-label={`Values in ${unit || "1"}`}
+      >
+        <defs>
+          <linearGradient id="key-ramp" x1="0" x2="0" y1="1" y2="0">
+            {stops.map(([place, colour]) => (
+              <stop key={colour} offset={place} stopColor={colour} />
+            ))}
+          </linearGradient>
+        </defs>
+        <path className="ha" d={outline(a, y, BAR.x - 2, 2)} />
+        <path className="hb" d={outline(b, y, BAR.x + BAR.width + 2, 58)} />
+        {marks(bottom, top, height / 46).map((mark) => (
+          <g key={mark}>
+            <path className="tk" d={`M${BAR.x + BAR.width} ${y(mark)}h6`} />
+            <text className="tl" x="81" y={y(mark) + 3.5}>
+              {num(mark, decimals)}
+            </text>
+          </g>
+        ))}
+        <rect x={BAR.x} width={BAR.width} y={y(top)} height={Math.max(y(bottom) - y(top), 0)} fill="#EFEBE0" />
+        <rect x={BAR.x} width={BAR.width} y={y(high)} height={Math.max(y(low) - y(high), 0)} fill="url(#key-ramp)" />
+        <rect className="rb" x={BAR.x} width={BAR.width} y={y(top)} height={Math.max(y(bottom) - y(top), 0)} />
+        {stops.slice(1, -1).map(([place, colour], i) => {
+          const at = low + place * (high - low);
+          return (
+            <g
+              key={colour}
+              className="grab"
+              role="slider"
+              tabIndex={0}
+              aria-label={`Ramp stop ${i + 2}`}
+              aria-valuenow={at}
+              {...drag(setStop(i + 1))}
+            >
+              <rect x={BAR.x - 3} width={BAR.width + 6} y={y(at) - 6} height="12" fill="transparent" />
+              <circle className="st" cx={BAR.x + BAR.width / 2} cy={y(at)} r="2.6" />
+            </g>
+          );
+        })}
+        {(
+          [
+            ["Upper end", high, true, setHigh],
+            ["Lower end", low, false, setLow],
+          ] as const
+        ).map(([title, at, down, move]) => (
+          <g
+            key={title}
+            className="grab"
+            role="slider"
+            tabIndex={0}
+            aria-label={title}
+            aria-valuenow={at}
+            aria-valuetext={`${num(at, decimals)} ${unit}`}
+            {...drag(move)}
+          >
+            <rect x={BAR.x - 8} width={BAR.width + 16} y={y(at) - (down ? 10 : 2)} height="12" fill="transparent" />
+            <path className="hd" d={handle(at, down)} />
+          </g>
+        ))}
+      </svg>
+    </div>
+  );
+}

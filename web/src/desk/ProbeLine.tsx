@@ -1,0 +1,88 @@
+import { useProbe } from "../api/queries";
+import { quantityOf, unitOf, useHeld, useProject } from "./context";
+import { degrees, num } from "./format";
+import { useDesk } from "./store";
+
+/** The readings under the pointer. */
+export function ProbeLine() {
+  const project = useProject();
+  const grid = project.frame.grid;
+  const { a, b } = useHeld();
+  const pointer = useDesk((desk) => desk.pointer);
+  const preview = useDesk((desk) => desk.preview);
+  const first = preview?.key ?? a?.key ?? null;
+  // one question a cell, not one a pixel
+  const at: [number, number] | null = pointer
+    ? [
+        grid.west + (Math.floor((pointer[0] - grid.west) / grid.cell_width) + 0.5) * grid.cell_width,
+        grid.north - (Math.floor((grid.north - pointer[1]) / grid.cell_height) + 0.5) * grid.cell_height,
+      ]
+    : null;
+  const { data, error } = useProbe(project.id, at, first, b?.key ?? null);
+  const geographic = project.frame.crs_title.startsWith("WGS 84") && grid.crs === "EPSG:4326";
+  const decimals = geographic ? 6 : 1;
+  const quantity = preview?.quantity ?? quantityOf(a);
+  const unit = unitOf(quantity, project.frame.unit);
+  const heightA = data?.readings.a?.height;
+  const heightB = data?.readings.b?.height;
+  const minus = heightA != null && heightB != null && quantityOf(b) === quantity ? heightA - heightB : null;
+  if (error) return <div className="probe mut">{error.message}</div>;
+  if (!at || !data)
+    return (
+      <div className="probe mut" role="status" aria-label="Probe">
+        Point at the map to read heights. Click to keep a reading.
+      </div>
+    );
+  return (
+    <div className="probe" role="status" aria-label="Probe">
+      <span>
+        <i className="l">E</i>
+        <b className="n">{num(data.x, decimals)}</b>
+        <i className="l">N</i>
+        <b className="n">{num(data.y, decimals)}</b>
+      </span>
+      <span className="n">
+        {degrees(data.latitude, ["N", "S"])} {degrees(data.longitude, ["E", "W"])}
+      </span>
+      <span>
+        <b className="la">A</b>
+        <b className="n" data-testid="probe-a">
+          {num(heightA, 2)} {unit}
+        </b>
+      </span>
+      {b && (
+        <span>
+          <b className="lb">B</b>
+          <b className="n" data-testid="probe-b">
+            {num(heightB, 2)} {unitOf(quantityOf(b), project.frame.unit)}
+          </b>
+        </span>
+      )}
+      {b && (
+        <span>
+          <i className="l">A − B</i>
+          <b className="n" data-testid="probe-minus">
+            {num(minus, 2)} {unit}
+          </b>
+        </span>
+      )}
+      {quantity === "height" && (
+        <>
+          <span>
+            <i className="l">slope</i>
+            <b className="n">{num(data.readings.a?.slope, 1)}°</b>
+          </span>
+          <span>
+            <i className="l">aspect</i>
+            <b className="n">{num(data.readings.a?.aspect)}°</b>
+          </span>
+        </>
+      )}
+      {preview && (
+        <span>
+          <i className="l">A is the</i> preview
+        </span>
+      )}
+    </div>
+  );
+}

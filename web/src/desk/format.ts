@@ -1,0 +1,43 @@
+/** Numbers as text: digits grouped by a no-break space (narrowed by the class `n`), a true minus, fixed decimals. */
+export function num(value: number | null | undefined, decimals = 0): string {
+  if (value === null || value === undefined || !Number.isFinite(value)) return "–";
+  const fixed = Math.abs(value).toFixed(decimals);
+  const [whole = "0", rest] = fixed.split(".");
+  const grouped = whole.replace(/\B(?=(\d{3})+(?!\d))/g, "\u00a0");
+  const negative = value < 0 && Number(fixed) !== 0;
+  return `${negative ? "\u2212" : ""}${grouped}${rest ? `.${rest}` : ""}`;
+}
+
+/** A cell size: no more decimals than it has. */
+export function size(value: number): string {
+  return num(value, value >= 20 || Number.isInteger(value) ? 0 : value >= 1 ? 1 : 2);
+}
+
+/** Many cells in words: 21.0 million, 740 thousand. */
+export function many(value: number): string {
+  if (value >= 1e9) return `${num(value / 1e9, 1)} thousand million`;
+  if (value >= 1e6) return `${num(value / 1e6, 1)} million`;
+  if (value >= 1e4) return `${num(value / 1e3)} thousand`;
+  return num(value);
+}
+
+/** Degrees with their side: 41.20191° S. */
+export function degrees(value: number, sides: [string, string]): string {
+  return `${Math.abs(value).toFixed(5)}° ${value < 0 ? sides[1] : sides[0]}`;
+}
+
+/** A share as per cent. */
+export function percent(share: number): string {
+  return `${num(share * 100, 1)} %`;
+}
+
+/** A number somebody typed, with comma or point, minus of either kind; null where it is none. */
+export function parse(text: string): number | null {
+  const cleaned = text
+    .trim()
+    .replace(/[\s\u00a0\u202f]/g, "")
+    .replace("\u2212", "-")
+    .replace(",", ".");
+  if (!/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(cleaned)) return null;
+  return Number(cleaned);
+}

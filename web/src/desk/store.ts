@@ -1,0 +1,135 @@
+import { create } from "zustand";
+import type { Probe, Quantity } from "../api/client";
+
+export type Slot = "a" | "b";
+export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
+export type Stage = "Gather" | "Build" | "Join" | "Fit" | "Mend" | "Judge" | "Drain" | "Deliver";
+export type Stretch = "whole" | "view" | "middle" | "typed";
+export type Tab = "surfaces" | "lines" | "heights" | "readings" | "recipe";
+
+export const STAGES: Stage[] = ["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"];
+
+/** How a quantity is coloured. Stops are places from 0 to 1 along the ramp; null takes the ramp's own. */
+export interface Look {
+  ramp: string;
+  stretch: Stretch;
+  range: [number, number];
+  places: number[] | null;
+}
+
+export interface Sheet {
+  inputs: Record<string, number>;
+  params: Record<string, unknown>;
+  name: string;
+}
+
+export interface ShownPreview {
+  key: string;
+  quantity: Quantity;
+  outline: [number, number][][];
+}
+
+/** What is kept for a person in a project. */
+export interface Remembered {
+  slots: Record<Slot, string | null>;
+  mode: Mode;
+  curtain: number;
+  looks: Record<Quantity, Look>;
+  stage: Stage;
+  operation: string | null;
+  sheets: Record<string, Sheet>;
+  previewOn: boolean;
+  tab: Tab;
+  hidden: Record<string, boolean>;
+  pinned: (Probe & { names: Record<string, string> })[];
+  view: { center: [number, number]; resolution: number } | null;
+}
+
+interface Desk extends Remembered {
+  loaded: boolean;
+  blinkB: boolean;
+  blinkHeld: boolean;
+  hovered: string | null;
+  preview: ShownPreview | null;
+  places: [number, number][];
+  pointer: [number, number] | null;
+  bounds: [number, number, number, number] | null;
+  keysOpen: boolean;
+  goTo: { x: number; y: number } | "whole" | "in" | "out" | null;
+  set: (change: Partial<Desk>) => void;
+  put: (slot: Slot, key: string | null) => void;
+  swap: () => void;
+  look: (quantity: Quantity, change: Partial<Look>) => void;
+  sheet: (operation: string, change: Partial<Sheet>) => void;
+  open: (stage: Stage, operation?: string | null) => void;
+}
+
+const look = (ramp: string, range: [number, number], stretch: Stretch = "view"): Look => ({
+  ramp,
+  stretch,
+  range,
+  places: null,
+});
+
+export const FRESH: Remembered = {
+  slots: { a: null, b: null },
+  mode: "alone",
+  curtain: 0.6,
+  looks: {
+    height: look("Foreshore", [0, 600], "whole"),
+    difference: look("Seesaw", [-10, 10], "middle"),
+    slope: look("Steep", [0, 45], "typed"),
+    aspect: look("Kiln", [0, 360], "typed"),
+    brightness: look("Slate", [0, 1], "typed"),
+  },
+  stage: "Build",
+  operation: null,
+  sheets: {},
+  previewOn: true,
+  tab: "surfaces",
+  hidden: {},
+  pinned: [],
+  view: null,
+};
+
+export const useDesk = create<Desk>((set) => ({
+  ...FRESH,
+  loaded: false,
+  blinkB: false,
+  blinkHeld: false,
+  hovered: null,
+  preview: null,
+  places: [],
+  pointer: null,
+  bounds: null,
+  keysOpen: false,
+  goTo: null,
+  set: (change) => set(change),
+  put: (slot, key) => set((desk) => ({ slots: { ...desk.slots, [slot]: key } })),
+  swap: () => set((desk) => ({ slots: { a: desk.slots.b, b: desk.slots.a } })),
+  look: (quantity, change) =>
+    set((desk) => ({ looks: { ...desk.looks, [quantity]: { ...desk.looks[quantity], ...change } } })),
+  sheet: (operation, change) =>
+    set((desk) => {
+      const before = desk.sheets[operation] ?? { inputs: {}, params: {}, name: "" };
+      return { sheets: { ...desk.sheets, [operation]: { ...before, ...change } } };
+    }),
+  open: (stage, operation = null) => set({ stage, operation, preview: null, places: [] }),
+}));
+
+/** The part of the desk that is kept. */
+export function remembered(desk: Remembered): Remembered {
+  return Object.fromEntries(
+    Object.keys(FRESH).map((name) => [name, desk[name as keyof Remembered]]),
+  ) as unknown as Remembered;
+}
+
+/** A remembered desk made whole: what is missing or was kept by an earlier version takes its fresh value. */
+export function restored(kept: Partial<Remembered>): Remembered {
+  return {
+    ...FRESH,
+    ...kept,
+    slots: { ...FRESH.slots, ...kept.slots },
+    looks: { ...FRESH.looks, ...kept.looks },
+  };
+}

@@ -1,0 +1,205 @@
+import { Menu, MenuItem } from "@mui/material";
+import { useState } from "react";
+import { call, type Holding } from "../../api/client";
+import { client, useStart } from "../../api/queries";
+import { useHeld, useProject } from "../context";
+import { num, percent, size } from "../format";
+import { useDesk } from "../store";
+
+function accuracyLine(holding: Holding) {
+  const found = holding.accuracy;
+  if (!found) return <span className="mut">not judged</span>;
+  if (found.rmse == null)
+    return (
+      <span className="mut" title={found.reason}>
+        not judged
+      </span>
+    );
+  return (
+    <span title={`Against ${found.count} checkpoints`}>
+      rms <span className="n">{num(found.rmse, 2)}</span> {holding.surface?.unit}
+    </span>
+  );
+}
+
+function Card({ holding }: { holding: Holding }) {
+  const project = useProject();
+  const slots = useDesk((desk) => desk.slots);
+  const put = useDesk((desk) => desk.put);
+  const set = useDesk((desk) => desk.set);
+  const start = useStart(project.id);
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [naming, setNaming] = useState<string | null>(null);
+  const [error, setError] = useState("");
+  const inA = slots.a === holding.key;
+  const inB = slots.b === holding.key;
+  const path = `/projects/${project.id}/holdings/${holding.id}`;
+  const surface = holding.surface;
+  if (!surface) return null;
+  const act = async (method: string, body?: unknown) => {
+    setAnchor(null);
+    try {
+      await call(method, path, body);
+      setError("");
+    } catch (failure) {
+      setError((failure as Error).message);
+    }
+    client.invalidateQueries({ queryKey: ["holdings", project.id] });
+  };
+  const rename = () => {
+    if (naming?.trim() && naming.trim() !== holding.name) act("PATCH", { name: naming.trim() });
+    setNaming(null);
+  };
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: pointing and dragging are shortcuts; the buttons do the same
+    <article
+      className={`card ${inA ? "ina" : inB ? "inb" : ""}`}
+      aria-label={holding.name}
+      draggable
+      onDragStart={(event) => event.dataTransfer.setData("text/yama-key", holding.key)}
+      onMouseEnter={() => set({ hovered: holding.key })}
+      onMouseLeave={() => set({ hovered: null })}
+      onFocus={() => set({ hovered: holding.key })}
+    >
+      <div className="pic">
+        <img
+          src={`/api${path}/picture?key=${holding.key}`}
+          alt={`Relief of ${holding.name}`}
+          width="112"
+          height="112"
+        />
+        {inA && <b className="slot a">A</b>}
+        {inB && (
+          <b className={`slot b`} style={inA ? { left: 20 } : undefined}>
+            B
+          </b>
+        )}
+      </div>
+      <dl>
+        {naming === null ? (
+          <dt title={holding.name}>{holding.name}</dt>
+        ) : (
+          <dt>
+            <input
+              aria-label="New name"
+              // biome-ignore lint/a11y/noAutofocus: the field was just asked for
+              autoFocus
+              style={{ width: "100%" }}
+              value={naming}
+              onChange={(event) => setNaming(event.target.value)}
+              onBlur={rename}
+              onKeyDown={(event) => {
+                if (event.key === "Enter") rename();
+                if (event.key === "Escape") setNaming(null);
+              }}
+            />
+          </dt>
+        )}
+        <dd className="top1">
+          <span className="n">{size(surface.cell_size)}</span> m
+        </dd>
+        <dd className="kd">
+          <svg width="8" height="8" viewBox="0 0 8 8" aria-hidden="true">
+            {holding.live ? (
+              <circle className="lv" cx="4" cy="4" r="3" />
+            ) : (
+              <rect className="sd" x="0.5" y="0.5" width="7" height="7" />
+            )}
+          </svg>
+          {holding.live ? "live" : "stored"}
+        </dd>
+        <dd>
+          <span className="n">{percent(surface.statistics.empty / surface.statistics.cells)}</span> empty
+        </dd>
+        <dd>
+          {surface.quantity === "height" ? accuracyLine(holding) : <span className="mut">{surface.quantity}</span>}
+        </dd>
+      </dl>
+      <div className="pick">
+        <button
+          type="button"
+          className="a"
+          aria-label={`Put ${holding.name} in A`}
+          onClick={() => put("a", holding.key)}
+        >
+          A
+        </button>
+        <button
+          type="button"
+          className="b"
+          aria-label={`Put ${holding.name} in B`}
+          onClick={() => put("b", holding.key)}
+        >
+          B
+        </button>
+      </div>
+      <button
+        type="button"
+        className="more"
+        aria-label={`More about ${holding.name}`}
+        onClick={(e) => setAnchor(e.currentTarget)}
+      >
+        …
+      </button>
+      <Menu anchorEl={anchor} open={Boolean(anchor)} onClose={() => setAnchor(null)}>
+        {holding.live ? (
+          <MenuItem
+            onClick={() => {
+              setAnchor(null);
+              start.mutate({ path: `/holdings/${holding.id}/store` });
+            }}
+          >
+            Store surface
+          </MenuItem>
+        ) : (
+          <MenuItem component="a" href={`/api${path}/geotiff`} onClick={() => setAnchor(null)}>
+            Download as GeoTIFF
+          </MenuItem>
+        )}
+        {holding.original && (
+          <MenuItem component="a" href={`/api${path}/original`} onClick={() => setAnchor(null)}>
+            Download the file as it came
+          </MenuItem>
+        )}
+        <MenuItem
+          onClick={() => {
+            setAnchor(null);
+            setNaming(holding.name);
+          }}
+        >
+          Rename
+        </MenuItem>
+        <MenuItem sx={{ color: "error.main" }} onClick={() => act("DELETE")}>
+          Delete
+        </MenuItem>
+      </Menu>
+      {error && (
+        <div
+          className="tag"
+          role="alert"
+          style={{ left: 4, bottom: 4, whiteSpace: "normal", height: "auto", maxWidth: 190, pointerEvents: "auto" }}
+        >
+          {error}{" "}
+          <button type="button" className="lnk" onClick={() => setError("")}>
+            Close
+          </button>
+        </div>
+      )}
+    </article>
+  );
+}
+
+/** The surfaces as shaded pictures, newest first. */
+export function SurfacesTab() {
+  const { surfaces, isLoading } = useHeld();
+  if (isLoading) return null;
+  if (!surfaces.length)
+    return <p className="empties">No surface yet. Surfaces you add or make stand here as small shaded pictures.</p>;
+  return (
+    <div className="cards">
+      {surfaces.map((holding) => (
+        <Card key={holding.id} holding={holding} />
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,26 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback } from "react";
+import { call, type Probe } from "../api/client";
+import { useHeld, useProject } from "./context";
+import { useDesk } from "./store";
+
+/** Pins the reading under the pointer to the readings table. */
+export function usePin() {
+  const project = useProject();
+  const { a, b } = useHeld();
+  const queries = useQueryClient();
+  return useCallback(async () => {
+    const { pointer, preview, previewOn, pinned, set } = useDesk.getState();
+    if (!pointer) return;
+    const first = previewOn && preview ? preview.key : (a?.key ?? "");
+    const query = new URLSearchParams({ x: String(pointer[0]), y: String(pointer[1]), a: first, b: b?.key ?? "" });
+    const reading = await queries.fetchQuery({
+      queryKey: ["pin", project.id, query.toString()],
+      queryFn: () => call<Probe>("GET", `/projects/${project.id}/probe?${query}`),
+    });
+    const names: Record<string, string> = {};
+    if (first) names.a = previewOn && preview ? "preview" : (a?.name ?? "");
+    if (b) names.b = b.name;
+    set({ pinned: [...pinned, { ...reading, names }].slice(-40), tab: "readings" });
+  }, [project.id, a, b, queries]);
+}

@@ -1,0 +1,25 @@
+import "@fontsource-variable/instrument-sans/index.css";
+import "@fontsource-variable/spline-sans-mono/index.css";
+import "ol/ol.css";
+import "./desk/desk.css";
+import { StyledEngineProvider, ThemeProvider } from "@mui/material";
+import { QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { client } from "./api/queries";
+import { App } from "./desk/App";
+import { theme } from "./desk/theme";
+
+const root = document.getElementById("root");
+if (root)
+  createRoot(root).render(
+    <StrictMode>
+      <StyledEngineProvider injectFirst>
+        <ThemeProvider theme={theme}>
+          <QueryClientProvider client={client}>
+            <App />
+          </QueryClientProvider>
+        </ThemeProvider>
+      </StyledEngineProvider>
+    </StrictMode>,
+  );

@@ -1,0 +1,246 @@
+import { useQueries } from "@tanstack/react-query";
+import Feature from "ol/Feature";
+import { LineString, Point } from "ol/geom";
+import { defaults as interactions } from "ol/interaction/defaults";
+import type BaseLayer from "ol/layer/Base";
+import VectorLayer from "ol/layer/Vector";
+import OlMap from "ol/Map";
+import type MapBrowserEvent from "ol/MapBrowserEvent";
+import VectorSource from "ol/source/Vector";
+import type View from "ol/View";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { bytes, call, type Quantity } from "../api/client";
+import { useHeld, useProject } from "../desk/context";
+import { useDesk } from "../desk/store";
+import { featuresLayer, pinMark, placeMark, previewBorder } from "./featuresLayer";
+import { decodePoints, PointsLayer } from "./pointsLayer";
+import { stopsOf } from "./ramps";
+import { styleOf } from "./style";
+import { drawnCell, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
+
+/** A surface on this pane; `from` and `to` are the shares of the pane's width that it may draw on. */
+export interface Drawn {
+  id: string;
+  key: string;
+  quantity: Quantity;
+  from: number;
+  to: number;
+}
+
+interface Props {
+  view: View;
+  drawn: Drawn[];
+  className?: string;
+  label: string;
+  onBusy?: (busy: boolean) => void;
+  onPin: () => void;
+}
+
+/** One map: surfaces from the bottom up, then points, features and marks. */
+export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: Props) {
+  const project = useProject();
+  const grid = project.frame.grid;
+  const held = useHeld();
+  const looks = useDesk((desk) => desk.looks);
+  const hidden = useDesk((desk) => desk.hidden);
+  const preview = useDesk((desk) => desk.preview);
+  const places = useDesk((desk) => desk.places);
+  const pinned = useDesk((desk) => desk.pinned);
+  const set = useDesk((desk) => desk.set);
+  const element = useRef<HTMLDivElement>(null);
+  const pin = useRef(onPin);
+  pin.current = onPin;
+  const [map, setMap] = useState<OlMap | null>(null);
+
+  useEffect(() => {
+    if (!element.current) return;
+    const made = new OlMap({
+      target: element.current,
+      view,
+      controls: [],
+      interactions: interactions({ altShiftDragRotate: false, pinchRotate: false }),
+    });
+    setMap(made);
+    return () => {
+      made.setTarget(undefined);
+      made.dispose();
+    };
+  }, [view]);
+
+  // -- pointer ------------------------------------------------------------------------------------------
+  useEffect(() => {
+    if (!map) return;
+    let waiting = 0;
+    let last: number[] | null = null;
+    const show = () => {
+      waiting = 0;
+      if (last) set({ pointer: [last[0] ?? 0, last[1] ?? 0] });
+    };
+    const move = (event: MapBrowserEvent) => {
+      if (event.dragging) return;
+      last = event.coordinate;
+      waiting ||= window.setTimeout(show, 50);
+    };
+    const click = (event: MapBrowserEvent) => {
+      set({ pointer: [event.coordinate[0] ?? 0, event.coordinate[1] ?? 0] });
+      window.setTimeout(() => pin.current(), 0);
+    };
+    map.on("pointermove", move);
+    map.on("singleclick", click);
+    return () => {
+      window.clearTimeout(waiting);
+      map.un("pointermove", move);
+      map.un("singleclick", click);
+    };
+  }, [map, set]);
+
+  // -- loading ------------------------------------------------------------------------------------------
+  useEffect(() => {
+    if (!map || !onBusy) return;
+    const start = () => onBusy(true);
+    const end = () => onBusy(false);
+    map.on("loadstart", start);
+    map.on("loadend", end);
+    return () => {
+      map.un("loadstart", start);
+      map.un("loadend", end);
+    };
+  }, [map, onBusy]);
+
+  // -- surfaces -----------------------------------------------------------------------------------------
+  const layers = useRef(new Map<string, { layer: SurfaceLayer; styled: string }>());
+  const clips = useRef(new Map<string, [number, number]>());
+  useEffect(() => {
+    if (!map) return;
+    const held = layers.current;
+    const wanted = new Set(drawn.map((one) => `${one.id}:${one.key}`));
+    for (const [id, { layer }] of held) {
+      if (wanted.has(id)) continue;
+      map.removeLayer(layer);
+      layer.dispose();
+      held.delete(id);
+    }
+    drawn.forEach((one, order) => {
+      const id = `${one.id}:${one.key}`;
+      const look = looks[one.quantity];
+      const styled = JSON.stringify([look.ramp, stopsOf(look), one.quantity]);
+      clips.current.set(id, [one.from, one.to]);
+      let entry = held.get(id);
+      if (!entry) {
+        const layer = surfaceLayer(project.id, one.key, grid, look, one.quantity);
+        layer.on("prerender", (event) => {
+          const gl = event.context as WebGLRenderingContext;
+          const [from, to] = clips.current.get(id) ?? [0, 1];
+          const { width, height } = gl.canvas;
+          gl.enable(gl.SCISSOR_TEST);
+          gl.scissor(Math.round(from * width), 0, Math.round(to * width) - Math.round(from * width), height);
+        });
+        layer.on("postrender", (event) => {
+          const gl = event.context as WebGLRenderingContext;
+          gl.disable(gl.SCISSOR_TEST);
+        });
+        entry = { layer, styled };
+        held.set(id, entry);
+        map.addLayer(layer);
+      } else if (entry.styled !== styled) {
+        entry.layer.setStyle(styleOf(look, one.quantity));
+        entry.styled = styled;
+      }
+      entry.layer.setZIndex(order);
+      const [low, high] = look.range;
+      const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
+      entry.layer.updateStyleVariables({ low, high: Math.max(high, low + 1e-6), cell, rise: riseAt(cell) });
+    });
+    map.render();
+  }, [map, drawn, looks, project.id, grid, view]);
+
+  useEffect(() => {
+    const relight = () => {
+      const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
+      for (const { layer } of layers.current.values()) layer.updateStyleVariables({ cell, rise: riseAt(cell) });
+    };
+    view.on("change:resolution", relight);
+    return () => view.un("change:resolution", relight);
+  }, [view, grid]);
+
+  useEffect(() => {
+    const held = layers.current;
+    return () => held.clear();
+  }, []);
+
+  // -- points and features ------------------------------------------------------------------------------
+  const shownPoints = useMemo(() => held.points.filter((one) => !hidden[one.id]), [held.points, hidden]);
+  const shownFeatures = useMemo(() => held.features.filter((one) => !hidden[one.id]), [held.features, hidden]);
+  const pointData = useQueries({
+    queries: shownPoints.map((one) => ({
+      queryKey: ["points", project.id, one.id],
+      queryFn: async () => {
+        const body = await bytes(`/projects/${project.id}/holdings/${one.id}/points`);
+        return decodePoints(body ?? new ArrayBuffer(0));
+      },
+      staleTime: Infinity,
+    })),
+    combine: (results) => results.map((result) => result.data),
+  });
+  const featureData = useQueries({
+    queries: shownFeatures.map((one) => ({
+      queryKey: ["features", project.id, one.id],
+      queryFn: () => call<object>("GET", `/projects/${project.id}/holdings/${one.id}/features`),
+      staleTime: Infinity,
+    })),
+    combine: (results) => results.map((result) => result.data),
+  });
+
+  useEffect(() => {
+    if (!map) return;
+    const added: BaseLayer[] = [];
+    pointData.forEach((points, i) => {
+      const holding = shownPoints[i];
+      if (!points || !holding) return;
+      const judging = holding.id === project.checkpoints_id;
+      const layer = new PointsLayer(points, () => true, judging ? "#9C2B2B" : "#1F2A30");
+      layer.setZIndex(40);
+      added.push(layer);
+    });
+    for (const collection of featureData) {
+      if (!collection) continue;
+      const layer = featuresLayer(collection);
+      layer.setZIndex(50);
+      added.push(layer);
+    }
+    for (const layer of added) map.addLayer(layer);
+    return () => {
+      for (const layer of added) map.removeLayer(layer);
+    };
+  }, [map, pointData, featureData, shownPoints, project.checkpoints_id]);
+
+  // -- marks --------------------------------------------------------------------------------------------
+  useEffect(() => {
+    if (!map) return;
+    const border = drawn.some((one) => one.id === "preview") ? (preview?.outline ?? []) : [];
+    const features = [
+      ...border.map((ring) => {
+        const feature = new Feature(new LineString(ring));
+        feature.setStyle(previewBorder);
+        return feature;
+      }),
+      ...places.map((place) => {
+        const feature = new Feature(new Point(place));
+        feature.setStyle(placeMark);
+        return feature;
+      }),
+      ...pinned.map((reading, i) => {
+        const feature = new Feature(new Point([reading.x, reading.y]));
+        feature.setStyle(pinMark(String(i + 1)));
+        return feature;
+      }),
+    ];
+    const layer = new VectorLayer({ source: new VectorSource({ features }), zIndex: 60 });
+    map.addLayer(layer);
+    return () => {
+      map.removeLayer(layer);
+    };
+  }, [map, drawn, preview, places, pinned]);
+
+  return <div ref={element} className={`pane ${className}`} role="application" aria-label={label} />;
+}

@@ -1,0 +1,201 @@
+import View from "ol/View";
+import { useEffect, useMemo, useState } from "react";
+import { quantityOf, useHeld, useProject } from "../desk/context";
+import { useDesk } from "../desk/store";
+import { usePin } from "../desk/usePin";
+import { Curtain } from "./Curtain";
+import { type Drawn, MapPane } from "./MapPane";
+import { Modes } from "./Modes";
+import { ScaleBar } from "./ScaleBar";
+import { SlotChip } from "./SlotChip";
+import { extentOf, projectionOf } from "./surfaceLayer";
+import { useDifference } from "./useDifference";
+
+/** The map with its slots, ways of comparing, scale and zoom. */
+export function MapView() {
+  const project = useProject();
+  const grid = project.frame.grid;
+  const { a, b, surfaces, isLoading } = useHeld();
+  const chosen = useDesk((desk) => desk.mode);
+  const curtain = useDesk((desk) => desk.curtain);
+  const blinkB = useDesk((desk) => desk.blinkB);
+  const blinkHeld = useDesk((desk) => desk.blinkHeld);
+  const preview = useDesk((desk) => desk.preview);
+  const goTo = useDesk((desk) => desk.goTo);
+  const kept = useDesk((desk) => desk.view);
+  const set = useDesk((desk) => desk.set);
+  const [busy, setBusy] = useState(false);
+  const [resolution, setResolution] = useState(10);
+  const mode = a && b ? chosen : "alone";
+  const difference = useDifference(a, b, mode === "minus");
+  const pin = usePin();
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the kept view counts when a project is opened, not after
+  const view = useMemo(() => {
+    const extent = extentOf(grid);
+    const [west, south, east, north] = extent;
+    const margin = Math.max(east - west, north - south) / 2;
+    const made = new View({
+      projection: projectionOf(grid),
+      extent: [west - margin, south - margin, east + margin, north + margin],
+      constrainOnlyCenter: true,
+      enableRotation: false,
+      minResolution: grid.cell_width / 32,
+      maxResolution: Math.max((east - west) / 300, (north - south) / 300),
+      center: kept?.center ?? [(west + east) / 2, (south + north) / 2],
+      resolution: kept?.resolution ?? Math.max((east - west) / 800, (north - south) / 540),
+    });
+    return made;
+  }, [grid, project.id]);
+
+  useEffect(() => {
+    let timer = 0;
+    const settle = () => {
+      const [x = 0, y = 0] = view.getCenter() ?? [];
+      const at = view.getResolution() ?? 1;
+      const pane = document.querySelector(".map")?.getBoundingClientRect();
+      const halfWidth = ((pane?.width ?? 800) / 2) * at;
+      const halfHeight = ((pane?.height ?? 500) / 2) * at;
+      set({
+        view: { center: [x, y], resolution: at },
+        bounds: [x - halfWidth, y - halfHeight, x + halfWidth, y + halfHeight],
+      });
+    };
+    const moved = () => {
+      setResolution(view.getResolution() ?? 1);
+      window.clearTimeout(timer);
+      timer = window.setTimeout(settle, 160);
+    };
+    moved();
+    view.on("change", moved);
+    window.addEventListener("resize", moved);
+    return () => {
+      window.clearTimeout(timer);
+      view.un("change", moved);
+      window.removeEventListener("resize", moved);
+    };
+  }, [view, set]);
+
+  useEffect(() => {
+    if (!goTo) return;
+    if (goTo === "whole") view.fit(extentOf(grid), { padding: [10, 10, 10, 10], duration: 200 });
+    else if (goTo === "in" || goTo === "out")
+      view.animate({ zoom: (view.getZoom() ?? 0) + (goTo === "in" ? 1 : -1), duration: 160 });
+    else view.animate({ center: [goTo.x, goTo.y], resolution: Math.min(view.getResolution() ?? 5, 3), duration: 250 });
+    set({ goTo: null });
+  }, [goTo, view, grid, set]);
+
+  // a desk that has never been used starts with the newest surface
+  const newest = surfaces[0]?.key;
+  const untouched = useDesk((desk) => desk.slots.a === null && desk.slots.b === null && desk.view === null);
+  useEffect(() => {
+    if (newest && untouched) set({ slots: { a: newest, b: null } });
+  }, [newest, untouched, set]);
+
+  // automatic blinking at 1 Hz, unless the key is held
+  useEffect(() => {
+    if (mode !== "blink" || blinkHeld) return;
+    const timer = window.setInterval(() => set({ blinkB: !useDesk.getState().blinkB }), 500);
+    return () => window.clearInterval(timer);
+  }, [mode, blinkHeld, set]);
+
+  const [left, right] = useMemo((): [Drawn[], Drawn[]] => {
+    const one = (id: string, key: string, quantity: Drawn["quantity"], from = 0, to = 1): Drawn => ({
+      id,
+      key,
+      quantity,
+      from,
+      to,
+    });
+    const showB = (blinkHeld || mode === "blink") && blinkB;
+    const split = mode === "curtain" && !blinkHeld ? curtain : 1;
+    const inA: Drawn[] = a ? [one("a", a.key, quantityOf(a), 0, split)] : [];
+    if (preview && a?.key !== preview.key) inA.push(one("preview", preview.key, preview.quantity, 0, split));
+    if (mode === "minus" && !blinkHeld) return [difference.key ? [one("minus", difference.key, "difference")] : [], []];
+    if (!b) return [inA, []];
+    if (mode === "pair") return [inA, [one("b", b.key, quantityOf(b))]];
+    if (mode === "curtain" && !blinkHeld) return [[...inA, one("b", b.key, quantityOf(b), split, 1)], []];
+    if (mode === "blink" || blinkHeld) {
+      // both stay loaded; only one of them has any width to draw on
+      const hide = (all: Drawn[]) => all.map((item) => ({ ...item, to: item.from }));
+      const inB = [one("b", b.key, quantityOf(b))];
+      return [showB ? [...hide(inA), ...inB] : [...inA, ...hide(inB)], []];
+    }
+    return [inA, []];
+  }, [a, b, mode, curtain, blinkB, blinkHeld, preview, difference.key]);
+
+  const pair = mode === "pair";
+  return (
+    <div className="map" role="region" aria-label="Map">
+      {busy && <div className="busy" role="progressbar" aria-label="Loading the map" />}
+      <MapPane
+        view={view}
+        drawn={left}
+        className={pair ? "left" : ""}
+        label={pair ? "Map of A" : "Map"}
+        onBusy={setBusy}
+        onPin={pin}
+      />
+      {pair && <MapPane view={view} drawn={right} className="right" label="Map of B" onPin={pin} />}
+      {pair && (
+        <>
+          <div className="panelabel" style={{ right: "calc(50% + 12px)", background: "var(--ember)" }}>
+            A
+          </div>
+          <div className="panelabel" style={{ left: "calc(50% + 12px)", background: "var(--indigo)" }}>
+            B
+          </div>
+        </>
+      )}
+      {mode === "curtain" && <Curtain />}
+      {mode === "blink" && (
+        <div
+          className="panelabel"
+          style={{ left: "calc(50% - 11px)", background: blinkB ? "var(--indigo)" : "var(--ember)" }}
+        >
+          {blinkB ? "B" : "A"}
+        </div>
+      )}
+      {preview && a?.key !== preview.key && mode !== "minus" && (
+        <div className="tag" style={{ left: 12, top: 48 }}>
+          preview
+        </div>
+      )}
+      <SlotChip slot="a" holding={a} />
+      <Modes both={Boolean(a && b)} />
+      <SlotChip slot="b" holding={b} />
+      {!isLoading && surfaces.length === 0 && !preview && (
+        <div className="maphint">
+          No surface yet. Add files in <b>Gather</b>, or interpolate points in <b>Build</b>.
+        </div>
+      )}
+      {mode === "minus" && difference.error && <div className="maphint">{difference.error.message}</div>}
+      {mode === "minus" &&
+        difference.findings
+          .filter((finding) => finding.weight === "stop")
+          .map((finding) => (
+            <div className="maphint" key={finding.code}>
+              {finding.sentence} {finding.why}
+            </div>
+          ))}
+      <ScaleBar resolution={resolution} />
+      <div className="zoom">
+        <button type="button" aria-label="Zoom in" onClick={() => set({ goTo: "in" })}>
+          <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden="true">
+            <path d="M6 1v10M1 6h10" />
+          </svg>
+        </button>
+        <button type="button" aria-label="Zoom out" onClick={() => set({ goTo: "out" })}>
+          <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden="true">
+            <path d="M1 6h10" />
+          </svg>
+        </button>
+        <button type="button" aria-label="Whole frame" onClick={() => set({ goTo: "whole" })}>
+          <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden="true">
+            <path d="M1 3.5V1h2.500M8.500 1H11v2.500M11 8.500V11H8.500M3.500 11H1V8.500" />
+          </svg>
+        </button>
+      </div>
+    </div>
+  );
+}

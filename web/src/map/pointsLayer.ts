@@ -1,0 +1,84 @@
+import Layer from "ol/layer/Layer";
+import type { FrameState } from "ol/Map";
+
+export interface DotPoints {
+  count: number;
+  x: Float64Array;
+  y: Float64Array;
+  z: Float32Array;
+  code: Uint16Array;
+}
+
+/** Points as the service sends them: x, y, height, code, one array after the other. */
+export function decodePoints(buffer: ArrayBuffer): DotPoints {
+  const count = buffer.byteLength / 22;
+  return {
+    count,
+    x: new Float64Array(buffer, 0, count),
+    y: new Float64Array(buffer, count * 8, count),
+    z: new Float32Array(buffer, count * 16, count),
+    code: new Uint16Array(buffer, count * 20, count),
+  };
+}
+
+/** Dots drawn straight onto a canvas: a hundred thousand of them keep up with the hand. */
+export class PointsLayer extends Layer {
+  private canvas = document.createElement("canvas");
+
+  constructor(
+    private points: DotPoints,
+    private shown: (code: number) => boolean,
+    private colour = "#1F2A30",
+  ) {
+    super({});
+    this.canvas.style.position = "absolute";
+    this.canvas.style.pointerEvents = "none";
+  }
+
+  setShown(shown: (code: number) => boolean): void {
+    this.shown = shown;
+    this.changed();
+  }
+
+  override getSourceState() {
+    return "ready" as const;
+  }
+
+  override render(frame: FrameState | null): HTMLElement {
+    const { canvas, points } = this;
+    if (!frame) return canvas;
+    const [width = 1, height = 1] = frame.size;
+    const ratio = frame.pixelRatio;
+    if (canvas.width !== width * ratio || canvas.height !== height * ratio) {
+      canvas.width = width * ratio;
+      canvas.height = height * ratio;
+      canvas.style.width = `${width}px`;
+      canvas.style.height = `${height}px`;
+    }
+    const context = canvas.getContext("2d");
+    if (!context) return canvas;
+    context.save(); // the library draws its texts on the same canvas afterwards
+    context.clearRect(0, 0, canvas.width, canvas.height);
+    const { center, resolution } = frame.viewState;
+    const scale = ratio / resolution;
+    const left = (center[0] ?? 0) - (width / 2) * resolution;
+    const top = (center[1] ?? 0) + (height / 2) * resolution;
+    const dot = (resolution > 6 ? 1 : resolution > 2.5 ? 1.5 : 2.75) * ratio;
+    const passes: [number, string, number][] = [[0, this.colour, resolution > 6 ? 0.55 : 0.9]];
+    if (resolution <= 2.5) passes.unshift([0.75 * ratio, "#FCFBF7", 0.75]); // from afar a halo would hide the ground
+    for (const [grow, fill, alpha] of passes) {
+      const side = dot + 2 * grow;
+      context.fillStyle = fill;
+      context.globalAlpha = alpha;
+      for (let i = 0; i < points.count; i++) {
+        const x = ((points.x[i] as number) - left) * scale;
+        const y = (top - (points.y[i] as number)) * scale;
+        if (x < -side || y < -side || x > canvas.width + side || y > canvas.height + side) continue;
+        if (!this.shown(points.code[i] as number)) continue;
+        context.fillRect(x - side / 2, y - side / 2, side, side);
+      }
+    }
+    context.restore();
+    return canvas;
+  }
+}

@@ -1,0 +1,106 @@
+import type { ComponentType } from "react";
+import { useOperations } from "../api/queries";
+import { type Stage, useDesk } from "../desk/store";
+import { InterpolatePoints } from "./build/InterpolatePoints";
+import { Downloads } from "./deliver/Downloads";
+import { GenericSheet } from "./GenericSheet";
+import { AddFiles } from "./gather/AddFiles";
+import { Members } from "./gather/Members";
+import { NewProject } from "./gather/NewProject";
+import { AccuracySheet } from "./judge/AccuracySheet";
+
+interface Entry {
+  stage: Stage;
+  name: string;
+  title: string;
+  summary: string;
+  sheet: ComponentType<{ open: (id: number) => void }>;
+  listed?: boolean;
+}
+
+/** Worksheets written for their task; every other operation gets the plain one. */
+const OWN: Entry[] = [
+  {
+    stage: "Gather",
+    name: "add_files",
+    title: "Add files",
+    summary: "GeoTIFF surfaces and tables of points, inspected as they arrive.",
+    sheet: AddFiles,
+  },
+  { stage: "Gather", name: "new_project", title: "New project", summary: "A name and a frame.", sheet: NewProject },
+  { stage: "Gather", name: "members", title: "Members", summary: "Who works in this project.", sheet: Members },
+  {
+    stage: "Build",
+    name: "interpolate_points",
+    title: "Interpolate points",
+    summary: "Survey points become a surface on the frame.",
+    sheet: InterpolatePoints,
+  },
+  {
+    stage: "Judge",
+    name: "accuracy",
+    title: "Accuracy at checkpoints",
+    summary: "Mean, RMSE and NMAD of every surface at points it was not made from.",
+    sheet: AccuracySheet,
+  },
+  {
+    stage: "Deliver",
+    name: "downloads",
+    title: "Download surfaces",
+    summary: "Each surface as a GeoTIFF to take away.",
+    sheet: Downloads,
+  },
+];
+
+const NOT_YET: Partial<Record<Stage, string>> = {
+  Join: "Mosaics of several surfaces are not built yet.",
+  Fit: "Reprojecting, resampling and clipping to the frame are not built yet. Differences and the map fit surfaces on sight.",
+  Mend: "Repairing artefacts is not built yet.",
+  Drain: "Water over the surface is not built yet.",
+};
+
+/** The open worksheet, or what can be done in the stage. */
+export function Worksheet({ open }: { open: (id: number) => void }) {
+  const stage = useDesk((desk) => desk.stage);
+  const operation = useDesk((desk) => desk.operation);
+  const openSheet = useDesk((desk) => desk.open);
+  const { data: operations = [] } = useOperations();
+  const own = OWN.find((entry) => entry.name === operation);
+  const plain = operations.find((one) => one.name === operation);
+  const listed = [
+    ...OWN.filter((entry) => entry.stage === stage),
+    ...operations.filter(
+      (one) => one.stage === stage && one.produces === "surface" && !OWN.some((entry) => entry.name === one.name),
+    ),
+  ];
+  return (
+    <section className="sheet" aria-label="Worksheet">
+      {own ? (
+        <own.sheet open={open} />
+      ) : plain ? (
+        <GenericSheet key={plain.name} operation={plain} />
+      ) : (
+        <>
+          <header>
+            <h1>{stage}</h1>
+          </header>
+          <div className="scroll">
+            {listed.length > 0 && (
+              <ul className="ops">
+                {listed.map((entry) => (
+                  <li key={entry.name}>
+                    <button type="button" onClick={() => openSheet(stage, entry.name)}>
+                      <b>{entry.title}</b>
+                      <span>{entry.summary}</span>
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            )}
+            {NOT_YET[stage] && <p className="note">{NOT_YET[stage]}</p>}
+          </div>
+        </>
+      )}
+    </section>
+  );
+}

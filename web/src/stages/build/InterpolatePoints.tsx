@@ -1,0 +1,185 @@
+import { useEffect } from "react";
+import { useHeld, useProject } from "../../desk/context";
+import { num, size } from "../../desk/format";
+import { MethodIcon } from "../../desk/icons";
+import { Choice, Findings, HoldingChoice, NumberField, Section, Sheet } from "../parts";
+import { RunFoot } from "../RunFoot";
+import { useWorksheet } from "../useWorksheet";
+
+const METHODS: [string, string, string][] = [
+  ["triangulation", "Triangulation", "Flat facets between neighbouring points; exact at every point."],
+  ["inverse_distance", "Inverse distance", "A mean of the nearest points, nearer ones weighing more."],
+  ["nearest", "Nearest", "Each cell takes the height of its nearest point."],
+];
+const DUPLICATES = [
+  { value: "mean", title: "their mean" },
+  { value: "first", title: "the first one" },
+  { value: "lowest", title: "the lowest" },
+  { value: "highest", title: "the highest" },
+];
+
+/** Survey points to a surface: what goes in, how, findings, preview and run. */
+export function InterpolatePoints() {
+  const project = useProject();
+  const { points } = useHeld();
+  const work = useWorksheet("interpolate_points", ["points"]);
+  const { params, setParams, setInput } = work;
+  const chosen = points.find((one) => one.id === work.inputs.points);
+  const first = points.find((one) => one.id !== project.checkpoints_id) ?? points[0];
+  useEffect(() => {
+    if (!chosen && first) {
+      setInput("points", first.id);
+      if (params.reach_limit === undefined) setParams({ reach_limit: 60 });
+    }
+  }, [chosen, first, params.reach_limit, setInput, setParams]);
+
+  const method = (params.method as string) ?? "triangulation";
+  const codes = Object.entries(chosen?.points?.codes ?? {}).filter(([code]) => code !== "");
+  const used = (params.codes as string[] | undefined) ?? codes.map(([code]) => code);
+  const toggle = (code: string) => {
+    const next = used.includes(code) ? used.filter((one) => one !== code) : [...used, code];
+    setParams({ codes: next.length === codes.length ? null : next });
+  };
+  const usedCount = codes.length
+    ? codes.filter(([code]) => used.includes(code)).reduce((sum, [, count]) => sum + count, 0)
+    : (chosen?.points?.count ?? 0);
+  const title = METHODS.find(([name]) => name === method)?.[1] ?? "";
+  const name = work.sheet.name || (chosen ? `${chosen.name}, ${title.toLowerCase()}` : "");
+
+  return (
+    <Sheet stage="Build" title="Interpolate points" foot={<RunFoot work={work} name={name} />}>
+      <Section
+        title="What goes in"
+        aside={
+          chosen?.points && (
+            <>
+              <span className="n">{num(usedCount)}</span> of <span className="n">{num(chosen.points.count)}</span>{" "}
+              points
+            </>
+          )
+        }
+      >
+        <HoldingChoice
+          label="Points"
+          holdings={points}
+          value={work.inputs.points}
+          onChange={(id) => {
+            setInput("points", id);
+            if (params.codes) setParams({ codes: null });
+          }}
+        />
+        {points.length === 0 && (
+          <p className="mut" style={{ fontSize: 12, marginTop: 4 }}>
+            Add a CSV of points in Gather first.
+          </p>
+        )}
+        {chosen?.points && (
+          <div className="row" style={{ minHeight: 20 }}>
+            <span className="lab">Heights</span>
+            <span style={{ fontSize: 12 }}>
+              <span className="n">{chosen.points.height_field}</span>, in {chosen.points.unit}
+            </span>
+          </div>
+        )}
+        {codes.length > 1 && (
+          <div className="checks" role="group" aria-label="Codes to use">
+            {codes.map(([code, count]) => (
+              <label className="ck" key={code}>
+                <input type="checkbox" checked={used.includes(code)} onChange={() => toggle(code)} />
+                {code}
+                <span className="n">{num(count)}</span>
+              </label>
+            ))}
+          </div>
+        )}
+      </Section>
+      <Section title="How">
+        <div className="methods" role="radiogroup" aria-label="Method">
+          {METHODS.map(([value, label, hint]) => (
+            <label className="mt" key={value} title={hint}>
+              <input
+                type="radio"
+                name="method"
+                checked={method === value}
+                onChange={() => setParams({ method: value })}
+              />
+              <MethodIcon method={value} />
+              <span>{label}</span>
+            </label>
+          ))}
+        </div>
+        {method === "inverse_distance" && (
+          <>
+            <div className="row two">
+              <NumberField
+                label="Power"
+                value={(params.power as number) ?? 2}
+                onChange={(power) => setParams({ power })}
+              />
+              <NumberField
+                label="Neighbours"
+                value={(params.neighbours as number) ?? 12}
+                onChange={(neighbours) => setParams({ neighbours })}
+              />
+            </div>
+            <div className="row two">
+              <NumberField
+                label="Radius"
+                unit="m"
+                placeholder="any"
+                value={params.search_radius as number | null}
+                onChange={(search_radius) => setParams({ search_radius })}
+              />
+            </div>
+          </>
+        )}
+        <div className="row two">
+          <NumberField
+            label="Reach limit"
+            unit="m"
+            placeholder="none"
+            value={params.reach_limit as number | null}
+            onChange={(reach_limit) => setParams({ reach_limit })}
+          />
+          {method === "triangulation" && (
+            <NumberField
+              label="Edge limit"
+              unit="m"
+              placeholder="none"
+              value={params.edge_limit as number | null}
+              onChange={(edge_limit) => setParams({ edge_limit })}
+            />
+          )}
+        </div>
+        <Choice
+          label="Same place"
+          value={(params.duplicates as string) ?? "mean"}
+          options={DUPLICATES}
+          onChange={(duplicates) => setParams({ duplicates })}
+        />
+        <div className="row two">
+          <NumberField
+            label="Cell size"
+            unit="m"
+            placeholder={`${size(project.frame.grid.cell_width)}, the frame's`}
+            value={params.cell_size as number | null}
+            onChange={(cell_size) => setParams({ cell_size })}
+          />
+        </div>
+        <div className="row">
+          <label htmlFor="result-name">Name</label>
+          <span className="field">
+            <input
+              id="result-name"
+              className="text"
+              value={work.sheet.name}
+              placeholder={name}
+              onChange={(e) => work.setName(e.target.value)}
+            />
+          </span>
+        </div>
+      </Section>
+      <Findings findings={work.preview?.findings ?? []} onMend={setParams} />
+    </Sheet>
+  );
+}

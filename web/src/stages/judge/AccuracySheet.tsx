@@ -1,0 +1,133 @@
+import { useQuery } from "@tanstack/react-query";
+import { call } from "../../api/client";
+import { client } from "../../api/queries";
+import { useHeld, useProject } from "../../desk/context";
+import { num } from "../../desk/format";
+import { useDesk } from "../../desk/store";
+import { HoldingChoice, Section, Sheet } from "../parts";
+
+interface Figures {
+  count: number;
+  unused: number;
+  mean: number;
+  rmse: number;
+  nmad: number;
+  le90: number;
+  le95: number;
+}
+interface Report {
+  reason?: string;
+  all?: Figures;
+  by_code?: Record<string, Figures>;
+}
+
+/** Error figures of every surface at the project's checkpoints, and of A by land cover. */
+export function AccuracySheet() {
+  const project = useProject();
+  const { surfaces, points, a } = useHeld();
+  const slots = useDesk((desk) => desk.slots);
+  const unit = project.frame.unit;
+  const judged = surfaces.filter((one) => one.surface?.quantity === "height");
+  const best = Math.min(...judged.map((one) => one.accuracy?.rmse ?? Number.POSITIVE_INFINITY));
+  const choose = async (id: number) => {
+    await call("PUT", `/projects/${project.id}/checkpoints`, { holding_id: id });
+    client.invalidateQueries({ queryKey: ["projects"] });
+    client.invalidateQueries({ queryKey: ["jobs", project.id] });
+    client.invalidateQueries({ queryKey: ["holdings", project.id] });
+  };
+  const { data: report } = useQuery({
+    queryKey: ["accuracy", project.id, a?.id, project.checkpoints_id, a?.accuracy?.count],
+    queryFn: () => call<Report>("GET", `/projects/${project.id}/holdings/${a?.id}/accuracy`),
+    enabled: Boolean(a),
+  });
+  const rows = (figures: Figures) => (
+    <>
+      <td className="n">{num(figures.count)}</td>
+      <td className="n">{num(figures.mean, 2)}</td>
+      <td className="n">{num(figures.rmse, 2)}</td>
+      <td className="n">{num(figures.nmad, 2)}</td>
+    </>
+  );
+  const head = (first: string) => (
+    <thead>
+      <tr>
+        <th>{first}</th>
+        <th title="Checkpoints used">count</th>
+        <th title="Mean error">mean</th>
+        <th title="Root mean square error">RMSE</th>
+        <th title="Normalised median absolute deviation: spread without the outliers">NMAD</th>
+      </tr>
+    </thead>
+  );
+  return (
+    <Sheet
+      stage="Judge"
+      title="Accuracy at checkpoints"
+      lead={`Surface minus checkpoint, in ${unit}, each surface read bilinearly.`}
+    >
+      <Section title="Checkpoints">
+        {project.role === "viewer" ? (
+          <span>{points.find((one) => one.id === project.checkpoints_id)?.name ?? "none chosen"}</span>
+        ) : (
+          <HoldingChoice
+            label="Points"
+            holdings={points}
+            value={project.checkpoints_id ?? undefined}
+            onChange={choose}
+          />
+        )}
+        {!project.checkpoints_id && <p className="note">Choose points that no surface was made from.</p>}
+      </Section>
+      {project.checkpoints_id && (
+        <Section title="Every surface">
+          <table className="t tight" aria-label="Accuracy of every surface">
+            {head("surface")}
+            <tbody>
+              {judged.map((one) => (
+                <tr key={one.id} className={one.accuracy?.rmse === best ? "best" : ""}>
+                  <td title={one.name} className="cut">
+                    {slots.a === one.key && <span className="chipa">A</span>}
+                    {slots.b === one.key && <span className="chipb">B</span>}
+                    {one.name}
+                  </td>
+                  {one.accuracy?.rmse != null ? (
+                    rows(one.accuracy as Figures)
+                  ) : (
+                    <td colSpan={4} className="mut" title={one.accuracy?.reason}>
+                      not judged
+                    </td>
+                  )}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </Section>
+      )}
+      {a && report?.all && (
+        <Section title={`${a.name} in A`}>
+          <table className="t tight" aria-label="Accuracy of A by code">
+            {head("cover")}
+            <tbody>
+              {Object.entries(report.by_code ?? {}).map(([code, figures]) => (
+                <tr key={code}>
+                  <td>{code}</td>
+                  {rows(figures)}
+                </tr>
+              ))}
+              <tr className="best">
+                <td>all</td>
+                {rows(report.all)}
+              </tr>
+            </tbody>
+          </table>
+          <p className="mut" style={{ fontSize: 12, lineHeight: "16px", marginTop: 6 }}>
+            90 % of errors stay within <span className="n">{num(report.all.le90, 2)}</span> {unit}, 95 % within{" "}
+            <span className="n">{num(report.all.le95, 2)}</span> {unit}.{" "}
+            <span className="n">{num(report.all.unused)}</span> checkpoints lie where this surface is empty.
+          </p>
+        </Section>
+      )}
+      {a && report?.reason && <p className="note">{report.reason}</p>}
+    </Sheet>
+  );
+}

@@ -1,0 +1,180 @@
+import { MenuItem, Select } from "@mui/material";
+import { type ReactNode, useId, useState } from "react";
+import type { Finding, Holding } from "../api/client";
+import { parse } from "../desk/format";
+import { WeightIcon } from "../desk/icons";
+import { Sentence } from "../desk/Sentence";
+import { type Stage, useDesk } from "../desk/store";
+
+/** A worksheet's frame: title, way back, and a foot that stays in sight while the rest scrolls. */
+export function Sheet(props: { stage: Stage; title: string; lead?: string; foot?: ReactNode; children: ReactNode }) {
+  const open = useDesk((desk) => desk.open);
+  return (
+    <>
+      <header>
+        <h1>{props.title}</h1>
+        <button type="button" className="back" onClick={() => open(props.stage)}>
+          <svg viewBox="0 0 6 9" width="6" height="9" aria-hidden="true">
+            <path d="M5 1 1.500 4.500 5 8" />
+          </svg>
+          All in {props.stage}
+        </button>
+      </header>
+      {props.lead && <p className="lead">{props.lead}</p>}
+      <div className="scroll">{props.children}</div>
+      {props.foot && <div className="run">{props.foot}</div>}
+    </>
+  );
+}
+
+export function Section({ title, aside, children }: { title: string; aside?: ReactNode; children: ReactNode }) {
+  return (
+    <section className="sec">
+      <h2>
+        {title}
+        {aside && <small>{aside}</small>}
+      </h2>
+      {children}
+    </section>
+  );
+}
+
+interface ChoiceProps {
+  label: string;
+  value: string;
+  options: { value: string; title: string }[];
+  onChange: (value: string) => void;
+  empty?: string;
+}
+
+/** A choice from a list, on one row with its label. */
+export function Choice({ label, value, options, onChange, empty = "choose" }: ChoiceProps) {
+  const id = useId();
+  return (
+    <div className="row">
+      <span className="lab" id={id}>
+        {label}
+      </span>
+      <span className="field selecting">
+        <Select
+          variant="standard"
+          disableUnderline
+          fullWidth
+          displayEmpty
+          value={options.some((option) => option.value === value) ? value : ""}
+          onChange={(event) => onChange(event.target.value)}
+          inputProps={{ "aria-label": label }}
+        >
+          {!options.some((option) => option.value === value) && (
+            <MenuItem value="" disabled>
+              {options.length ? empty : "none yet"}
+            </MenuItem>
+          )}
+          {options.map((option) => (
+            <MenuItem key={option.value} value={option.value}>
+              {option.title}
+            </MenuItem>
+          ))}
+        </Select>
+      </span>
+    </div>
+  );
+}
+
+/** A holding of one kind, by its name. */
+export function HoldingChoice(props: {
+  label: string;
+  holdings: Holding[];
+  value: number | undefined;
+  onChange: (id: number) => void;
+}) {
+  return (
+    <Choice
+      label={props.label}
+      value={props.value === undefined ? "" : String(props.value)}
+      options={props.holdings.map((one) => ({ value: String(one.id), title: one.name }))}
+      onChange={(id) => props.onChange(Number(id))}
+    />
+  );
+}
+
+interface NumberProps {
+  label: string;
+  unit?: string;
+  value: number | null | undefined;
+  placeholder?: string;
+  onChange: (value: number | null) => void;
+}
+
+/** A number with its unit; empty means no limit or the usual value, as the placeholder says. */
+export function NumberField({ label, unit, value, placeholder, onChange }: NumberProps) {
+  const [text, setText] = useState<string | null>(null);
+  const id = useId();
+  const shown = text ?? (value === null || value === undefined ? "" : String(value));
+  const bad = shown.trim() !== "" && parse(shown) === null;
+  return (
+    <>
+      <label htmlFor={id}>{label}</label>
+      <span className={`field ${bad ? "bad" : ""}`}>
+        <input
+          id={id}
+          inputMode="decimal"
+          value={shown}
+          placeholder={placeholder}
+          aria-invalid={bad}
+          onChange={(event) => {
+            setText(event.target.value);
+            const typed = event.target.value.trim();
+            if (typed === "") onChange(null);
+            else if (parse(typed) !== null) onChange(parse(typed));
+          }}
+          onBlur={() => setText(bad ? text : null)}
+        />
+        {unit && <span className="u">{unit}</span>}
+      </span>
+    </>
+  );
+}
+
+const WORD = { note: "Note.", caution: "Caution.", stop: "Stop." };
+
+/** Findings with their mends. `onMend` sets parameters; places can be shown on the map. */
+export function Findings({
+  findings,
+  onMend,
+}: {
+  findings: Finding[];
+  onMend?: (change: Record<string, unknown>) => void;
+}) {
+  const set = useDesk((desk) => desk.set);
+  const shown = useDesk((desk) => desk.places);
+  if (!findings.length) return null;
+  return (
+    <Section title="Findings">
+      {findings.map((finding) => (
+        <div key={finding.code} className={`find ${finding.weight}`}>
+          <WeightIcon weight={finding.weight} />
+          <b>{WORD[finding.weight]}</b> <Sentence text={`${finding.sentence} ${finding.why}`} />
+          {((finding.mend && onMend) || finding.places.length > 0) && (
+            <div className="acts">
+              {finding.mend && onMend && (
+                <button type="button" className="btn" onClick={() => onMend(finding.mend?.set_params ?? {})}>
+                  {finding.mend.label}
+                </button>
+              )}
+              {finding.places.length > 0 && (
+                <button
+                  type="button"
+                  className="lnk"
+                  onClick={() => set({ places: shown.length ? [] : (finding.places as [number, number][]) })}
+                >
+                  {shown.length ? "Hide them" : "Show them"}
+                </button>
+              )}
+            </div>
+          )}
+        </div>
+      ))}
+    </Section>
+  );
+}

@@ -1,0 +1,75 @@
+import { useEffect, useState } from "react";
+import type { Accepted, Quantity } from "../api/client";
+import { type RunBody, usePreview, useStart } from "../api/queries";
+import { useProject } from "../desk/context";
+import { type Sheet, useDesk } from "../desk/store";
+
+const NONE: Sheet = { inputs: {}, params: {}, name: "" };
+
+/** A value that stays still until nothing has changed it for a moment. */
+function useSettled<T>(value: T, wait: number): T {
+  const [settled, setSettled] = useState(value);
+  const text = JSON.stringify(value);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: equal contents are no change
+  useEffect(() => {
+    const timer = window.setTimeout(() => setSettled(value), wait);
+    return () => window.clearTimeout(timer);
+  }, [text, wait]);
+  return settled;
+}
+
+/** What every worksheet of an operation needs: its kept settings, the preview, and the run. */
+export function useWorksheet(operation: string, roles: string[]) {
+  const project = useProject();
+  const sheet = useDesk((desk) => desk.sheets[operation]) ?? NONE;
+  const change = useDesk((desk) => desk.sheet);
+  const previewOn = useDesk((desk) => desk.previewOn);
+  const set = useDesk((desk) => desk.set);
+  const start = useStart(project.id);
+  const [made, setMade] = useState<Accepted | null>(null);
+
+  const complete = roles.every((role) => sheet.inputs[role] !== undefined);
+  const params = Object.fromEntries(Object.entries(sheet.params).filter(([, value]) => value !== null));
+  const body: RunBody | null = complete ? { operation, params, inputs: sheet.inputs } : null;
+  const asked = useSettled(body, 250);
+  const canRun = project.role !== "viewer";
+  const preview = usePreview(project.id, canRun ? asked : null);
+  const result = preview.error ? undefined : preview.data;
+
+  useEffect(() => {
+    const shown =
+      previewOn && result?.key && !preview.isPlaceholderData
+        ? { key: result.key, quantity: result.quantity as Quantity, outline: result.outline as [number, number][][] }
+        : null;
+    if (shown || !previewOn || !preview.isPlaceholderData) set({ preview: shown });
+  }, [previewOn, result, preview.isPlaceholderData, set]);
+  useEffect(() => () => set({ preview: null, places: [] }), [set]);
+
+  // what was made belongs to the settings it was made with
+  const signature = JSON.stringify(body);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a change of settings is the point
+  useEffect(() => setMade(null), [signature]);
+
+  return {
+    sheet,
+    inputs: sheet.inputs,
+    params: sheet.params,
+    setInput: (role: string, id: number) => change(operation, { inputs: { ...sheet.inputs, [role]: id } }),
+    setParams: (values: Record<string, unknown>) => change(operation, { params: { ...sheet.params, ...values } }),
+    setName: (name: string) => change(operation, { name }),
+    complete,
+    canRun,
+    preview: result,
+    refused: preview.error?.message ?? null,
+    waiting: preview.isFetching || JSON.stringify(asked) !== signature,
+    run: async (name: string, live = false) => {
+      if (!body) return;
+      setMade(await start.mutateAsync({ path: "/runs", body: { ...body, name, live } }));
+    },
+    starting: start.isPending,
+    failed: start.error?.message ?? null,
+    made,
+  };
+}
+
+export type WorksheetState = ReturnType<typeof useWorksheet>;
