@@ -261,7 +261,9 @@ class Instance:
             input=statements, capture_output=True, text=True, check=False,
         )  # fmt: skip
         if done.returncode:
-            raise StartError(f"The database refused its set-up: {done.stderr.strip()} {_log_tail(self.place, 'mariadb')}")
+            raise StartError(
+                f"The database refused its set-up: {done.stderr.strip()} {_log_tail(self.place, 'mariadb')}"
+            )
 
     def start(self, demo: bool = True) -> str:
         """Everything; returns the address that signs the demo user in once."""
@@ -311,6 +313,7 @@ def main(argv: list[str] | None = None) -> int:
     parser.add_argument("--no-demo", action="store_true", help="start without the demo project")
     parser.add_argument("--setup-only", action="store_true", help="install what is missing, then stop")
     parser.add_argument("--var", type=Path, default=ROOT / "var", help=argparse.SUPPRESS)
+    parser.add_argument("--stores-for", nargs=argparse.REMAINDER, help=argparse.SUPPRESS)
     options = parser.parse_args(argv)
     var = options.var.resolve()
     signal.signal(signal.SIGTERM, _stop_on_signal)
@@ -319,16 +322,22 @@ def main(argv: list[str] | None = None) -> int:
     try:
         if options.fresh:
             drop(var)
-        place = prepare(var, options.port)
+        place = prepare(var, 0 if options.stores_for else options.port)
         if options.setup_only:
             print("Everything is in place. Start with ./run.")
             return 0
         instance = Instance(place)
+        if options.stores_for:  # the tests' way in: database and broker for one command
+            instance.start_stores()
+            return subprocess.run([sys.executable, *options.stores_for], env=place.environment, check=False).returncode
         first = not (var / "demo").exists() and not options.no_demo
         if first:
             print("Making the demo island of Sundrel (about a minute, this once) ...", flush=True)
         address = instance.start(demo=not options.no_demo)
-        print(f"\n  Yama is up. Open this address; it signs you in once:\n\n  {address}\n\n  Ctrl-C stops it.\n", flush=True)
+        print(
+            f"\n  Yama is up. Open this address; it signs you in once:\n\n  {address}\n\n  Ctrl-C stops it.\n",
+            flush=True,
+        )
         instance.wait()
         print("Yama stopped by itself. Its logs are in", var / "log", file=sys.stderr)
         return 1

@@ -48,7 +48,8 @@ def _truth_at(truth: Island, x: npt.ArrayLike, y: npt.ArrayLike) -> npt.NDArray[
 def _cover_at(truth: Island, x: npt.NDArray[np.float64], y: npt.NDArray[np.float64]) -> npt.NDArray[np.uint8]:
     rows = np.clip(FRAME.row_of(y).round().astype(int), 0, FRAME.rows - 1)
     cols = np.clip(FRAME.col_of(x).round().astype(int), 0, FRAME.cols - 1)
-    return truth.cover[rows, cols]
+    found: npt.NDArray[np.uint8] = truth.cover[rows, cols]
+    return found
 
 
 def _near_river(truth: Island, rng: np.random.Generator, count: int, spread: float) -> npt.NDArray[np.float64]:
@@ -75,10 +76,10 @@ def _survey(truth: Island, rng: np.random.Generator) -> list[tuple[float, float,
     for places, code in ((ground, "ground"), (banks, "breakline"), (spots, "spot"), (water, "water")):
         heights = _truth_at(truth, places[:, 0], places[:, 1]) + rng.normal(0, 0.02, len(places))
         rows += [(x, y, z, code) for (x, y), z in zip(places, heights, strict=True) if np.isfinite(z)]
-    for i in rng.choice(4080, FAULTS["duplicates"], replace=False):
+    for i in rng.choice(4080, int(FAULTS["duplicates"]), replace=False):
         x, y, z, code = rows[int(i)]
         rows.append((x, y, z + rng.uniform(0.3, 1.86), code))
-    for i in rng.choice(4080, FAULTS["blunders"], replace=False):
+    for i in rng.choice(4080, int(FAULTS["blunders"]), replace=False):
         x, y, z, code = rows[int(i)]
         rows[int(i)] = (x, y, z + float(rng.choice([-20.0, 30.0, 50.0])), code)
     x, y, z, code = rows[77]
@@ -134,7 +135,7 @@ def _beacon(truth: Island, path: Path, rng: np.random.Generator) -> None:
     cells = np.round(heights).astype(np.int16)
     labels = np.flatnonzero(land.ravel())
     r, c = np.indices(cells.shape)
-    for spot in rng.choice(labels, FAULTS["voids"], replace=False):
+    for spot in rng.choice(labels, int(FAULTS["voids"]), replace=False):
         row, col = divmod(int(spot), cols)
         size = rng.uniform(3, 7)
         cells[np.hypot(r - row, (c - col) * rng.uniform(0.7, 1.3)) < size] = -32768
@@ -157,7 +158,7 @@ def _features(truth: Island, path: Path) -> None:
     def outlines(mask: npt.NDArray[np.bool_], shortest: int) -> list[npt.NDArray[np.float64]]:
         step = 4
         smooth = ndimage.gaussian_filter(mask[::step, ::step].astype(np.float32), 0.8)
-        found = contourpy.contour_generator(z=smooth).lines(0.5)
+        found: Any = contourpy.contour_generator(z=smooth).lines(0.5)
         half = (step - 1) / 2 - step / 2 + 0.5
         return [
             np.column_stack([FRAME.x_of(ring[:, 0] * step + half), FRAME.y_of(ring[:, 1] * step + half)])

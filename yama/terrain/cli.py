@@ -79,7 +79,9 @@ def _inspect(arguments: argparse.Namespace) -> None:
 def _run(step: Step, inputs: dict[str, Held], frame: Frame, out: Path) -> None:
     operation = operations.find(step.operation)
     if operation.version != step.version:
-        raise InputError(f"The recipe asks for {step.operation} version {step.version}; here it is {operation.version}.")
+        raise InputError(
+            f"The recipe asks for {step.operation} version {step.version}; here it is {operation.version}."
+        )
     taken = operations.take_inputs(operation, inputs)
     params = operations.parse_params(operation, step.params)
     for finding in operation.check(taken, params, frame):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -20,6 +19,6 @@ def replacing(path: Path) -> Iterator[Path]:
     part = path.with_name(f"{path.name}.{uuid.uuid4().hex[:8]}{PART}")
     try:
         yield part
-        os.replace(part, path)
+        part.replace(path)
     finally:
         part.unlink(missing_ok=True)

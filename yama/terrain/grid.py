@@ -113,9 +113,7 @@ class Grid:
     # -- making -----------------------------------------------------------------------------------
 
     @classmethod
-    def covering(
-        cls, crs: str, bounds: Bounds, cell_size: float, origin: tuple[float, float] = (0.0, 0.0)
-    ) -> Grid:
+    def covering(cls, crs: str, bounds: Bounds, cell_size: float, origin: tuple[float, float] = (0.0, 0.0)) -> Grid:
         """The smallest grid of square cells over `bounds` whose cell corners are in step with `origin`."""
         if not (math.isfinite(cell_size) and cell_size > 0):
             raise GridError(f"The cell size must be greater than 0, not {cell_size:g}.")
@@ -251,9 +249,7 @@ class Grid:
     def part(self, window: Window) -> Grid:
         """The grid of a window's cells."""
         bounds = self.window_bounds(window)
-        return Grid(
-            self.crs, bounds.west, bounds.north, self.cell_width, self.cell_height, window.rows, window.cols
-        )
+        return Grid(self.crs, bounds.west, bounds.north, self.cell_width, self.cell_height, window.rows, window.cols)
 
     def at_level(self, level: int) -> Grid:
         """The parent grid whose cells hold 2**level x 2**level of these, from the same north-west corner."""

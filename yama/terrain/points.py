@@ -76,7 +76,7 @@ class Points:
 
     def save(self, path: Path) -> None:
         """Write all of it to a file that `load` reads."""
-        fields = {f"field:{name}": values for name, values in self.fields.items()}
+        fields: dict[str, Any] = {f"field:{name}": values for name, values in self.fields.items()}
         with path.open("wb") as file:  # a name would get a suffix of the library's own
             np.savez_compressed(
                 file, x=self.x, y=self.y, codes=self.codes, crs=self.crs, unit=self.unit,

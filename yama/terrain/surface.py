@@ -23,14 +23,14 @@ import numpy.typing as npt
 
 os.environ.setdefault("GDAL_CACHEMAX", "256")  # MB; the library's default is a share of the whole machine
 
-import rasterio  # noqa: E402
-import rasterio.shutil  # noqa: E402
-from rasterio.errors import RasterioError  # noqa: E402
+import rasterio
+import rasterio.shutil
+from rasterio.errors import RasterioError
 
-from yama.terrain.errors import CancelledError, GridError, InputError  # noqa: E402
-from yama.terrain.files import PART, replacing  # noqa: E402
-from yama.terrain.grid import FloatArray, Grid, Window, crs_name, parse_crs  # noqa: E402
-from yama.terrain.kernels import kernel  # noqa: E402
+from yama.terrain.errors import CancelledError, GridError, InputError
+from yama.terrain.files import PART, replacing
+from yama.terrain.grid import FloatArray, Grid, Window, crs_name, parse_crs
+from yama.terrain.kernels import kernel
 
 Heights = npt.NDArray[np.float32]
 
@@ -160,7 +160,7 @@ class StoredSurface(Surface):
         super().__init__(grid, unit or tags.get("HEIGHT_UNIT", "m"), vertical_datum or tags.get("VERTICAL_DATUM", ""))
 
     def _dataset(self, level: int) -> Any:
-        held = self._local.__dict__
+        held: dict[Any, Any] = self._local.__dict__
         if level not in held:
             held[level] = rasterio.open(self.path, **({"overview_level": level - 1} if level else {}))
         return held[level]

@@ -871,7 +871,7 @@ export interface components {
         };
         /**
          * SurfaceFacts
-         * @description Of a surface. `cell_size` is in metres on the ground.
+         * @description Of a surface. `cell_size` is in metres on the ground; a `coarse` one's tiles carry gradients.
          */
         SurfaceFacts: {
             /** Cell Size */
@@ -889,6 +889,8 @@ export interface components {
             statistics: components["schemas"]["StatisticsOut"];
             /** Quantity */
             quantity: string;
+            /** Coarse */
+            coarse: boolean;
             /** On Frame */
             on_frame: boolean;
         };
@@ -1028,7 +1030,7 @@ export interface components {
          * PreviewOut
          * @description A preview. `key` is null where a finding of weight stop stands in the way.
          *
-         *     outline: rings of x, y around the filled cells. cells: how many a run makes. seconds: how long it may take here,
+         *     outline: rings of x, y around the filled cells. coarse: its tiles carry gradients. cells: how many a run makes. seconds: how long it may take here,
          *     from the time the outline took. filled: share of cells that are not empty.
          */
         PreviewOut: {
@@ -1047,6 +1049,8 @@ export interface components {
             cells: number;
             /** Cell Size */
             cell_size: number;
+            /** Coarse */
+            coarse: boolean;
             /** Seconds */
             seconds: number;
             /** Filled */
@@ -1107,7 +1111,8 @@ export interface components {
          * ViewOut
          * @description Figures of one surface over a view, from at most 512 x 512 cells of it. Null heights where all is empty.
          *
-         *     counts: how many of the cells read lie in each of 64 equal steps from `low` to `high`.
+         *     counts: how many of the cells read lie in each of 64 equal steps from `first` to `last`, which leave out one in a
+         *     thousand at either end, so that a few blunders do not flatten the rest.
          */
         ViewOut: {
             /** Low */
@@ -1122,6 +1127,10 @@ export interface components {
             mean: number | null;
             /** Empty */
             empty: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
             /** Counts */
             counts: number[];
             /** Cell */
@@ -1507,18 +1516,20 @@ export interface operations {
     };
     yama_service_projects_api_set_desk: {
         parameters: {
-            query: {
-                body: {
-                    [key: string]: unknown;
-                };
-            };
+            query?: never;
             header?: never;
             path: {
                 project_id: number;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

@@ -41,10 +41,10 @@ export function rangeFor(stretch: Stretch, figures: ViewFigures[], quantity: Qua
 }
 
 function outline(figures: ViewFigures | undefined, y: (value: number) => number, from: number, to: number): string {
-  if (!figures || figures.low === null || figures.high === null) return "";
+  if (!figures || figures.low === null) return "";
   const most = Math.sqrt(Math.max(...figures.counts, 1));
-  const step = (figures.high - figures.low) / figures.counts.length;
-  const low = figures.low;
+  const low = figures.first;
+  const step = (figures.last - low) / figures.counts.length;
   const sides = figures.counts.map((count, i) => {
     const x = from + (to - from) * (Math.sqrt(count) / most);
     return `H${x.toFixed(1)}V${y(low + (i + 1) * step).toFixed(1)}`;
@@ -220,8 +220,8 @@ function Axis({ look, quantity, unit, a, b }: AxisProps) {
   }, []);
 
   const [low, high] = look.range;
-  const lows = [low, a?.low ?? low, b?.low ?? low];
-  const highs = [high, a?.high ?? high, b?.high ?? high];
+  const lows = [low, ...[a, b].flatMap((one) => (one && one.low !== null ? one.first : []))];
+  const highs = [high, ...[a, b].flatMap((one) => (one && one.low !== null ? one.last : []))];
   // while a handle is held the axis stands still under it
   const [bottom, top] = held ?? [Math.min(...lows), Math.max(...highs)];
   const margin = 9;

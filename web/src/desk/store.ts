@@ -26,6 +26,7 @@ export interface Sheet {
 export interface ShownPreview {
   key: string;
   quantity: Quantity;
+  coarse: boolean;
   outline: [number, number][][];
 }
 

@@ -23,6 +23,7 @@ export interface Drawn {
   id: string;
   key: string;
   quantity: Quantity;
+  coarse: boolean;
   from: number;
   to: number;
 }
@@ -127,7 +128,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       clips.current.set(id, [one.from, one.to]);
       let entry = held.get(id);
       if (!entry) {
-        const layer = surfaceLayer(project.id, one.key, grid, look, one.quantity);
+        const layer = surfaceLayer(project.id, one.key, grid, look, one.quantity, one.coarse);
         layer.on("prerender", (event) => {
           const gl = event.context as WebGLRenderingContext;
           const [from, to] = clips.current.get(id) ?? [0, 1];
@@ -143,7 +144,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
         held.set(id, entry);
         map.addLayer(layer);
       } else if (entry.styled !== styled) {
-        entry.layer.setStyle(styleOf(look, one.quantity));
+        entry.layer.setStyle(styleOf(look, one.quantity, one.coarse));
         entry.styled = styled;
       }
       entry.layer.setZIndex(order);

@@ -1,5 +1,6 @@
 import View from "ol/View";
 import { useEffect, useMemo, useState } from "react";
+import type { Holding } from "../api/client";
 import { quantityOf, useHeld, useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 import { usePin } from "../desk/usePin";
@@ -100,25 +101,32 @@ export function MapView() {
   }, [mode, blinkHeld, set]);
 
   const [left, right] = useMemo((): [Drawn[], Drawn[]] => {
-    const one = (id: string, key: string, quantity: Drawn["quantity"], from = 0, to = 1): Drawn => ({
+    const one = (id: string, held: Holding, from = 0, to = 1): Drawn => ({
       id,
-      key,
-      quantity,
+      key: held.key,
+      quantity: quantityOf(held),
+      coarse: held.surface?.coarse ?? false,
       from,
       to,
     });
     const showB = (blinkHeld || mode === "blink") && blinkB;
     const split = mode === "curtain" && !blinkHeld ? curtain : 1;
-    const inA: Drawn[] = a ? [one("a", a.key, quantityOf(a), 0, split)] : [];
-    if (preview && a?.key !== preview.key) inA.push(one("preview", preview.key, preview.quantity, 0, split));
-    if (mode === "minus" && !blinkHeld) return [difference.key ? [one("minus", difference.key, "difference")] : [], []];
+    const inA: Drawn[] = a ? [one("a", a, 0, split)] : [];
+    if (preview && a?.key !== preview.key) inA.push({ ...preview, id: "preview", from: 0, to: split });
+    if (mode === "minus" && !blinkHeld)
+      return [
+        difference.key
+          ? [{ id: "minus", key: difference.key, quantity: "difference", coarse: false, from: 0, to: 1 }]
+          : [],
+        [],
+      ];
     if (!b) return [inA, []];
-    if (mode === "pair") return [inA, [one("b", b.key, quantityOf(b))]];
-    if (mode === "curtain" && !blinkHeld) return [[...inA, one("b", b.key, quantityOf(b), split, 1)], []];
+    if (mode === "pair") return [inA, [one("b", b)]];
+    if (mode === "curtain" && !blinkHeld) return [[...inA, one("b", b, split, 1)], []];
     if (mode === "blink" || blinkHeld) {
       // both stay loaded; only one of them has any width to draw on
       const hide = (all: Drawn[]) => all.map((item) => ({ ...item, to: item.from }));
-      const inB = [one("b", b.key, quantityOf(b))];
+      const inB = [one("b", b)];
       return [showB ? [...hide(inA), ...inB] : [...inA, ...hide(inB)], []];
     }
     return [inA, []];

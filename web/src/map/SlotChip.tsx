@@ -37,7 +37,7 @@ export function SlotChip({ slot, holding }: { slot: Slot; holding: Holding | und
         renderValue={() =>
           holding ? (
             <>
-              {holding.name} <span className="n">{size(holding.surface?.cell_size ?? 0)} m</span>
+              <em>{holding.name}</em> <span className="n">{size(holding.surface?.cell_size ?? 0)} m</span>
             </>
           ) : (
             <span className="mut">empty</span>

@@ -19,11 +19,22 @@ function at(dx: number, dy: number): Expression {
   return ["case", ["<", there, NO_HEIGHT], here, there];
 }
 
+/** Rise per metre towards east and north, exaggerated. */
+function horn(): [Expression, Expression] {
+  const scale: Expression = ["/", ["var", "rise"], ["*", 8, ["var", "cell"]]];
+  const sides = (a: Expression, b: Expression, middle: Expression): Expression => ["+", a, b, ["*", 2, middle]];
+  return [
+    ["*", sides(["-", at(1, -1), at(-1, -1)], ["-", at(1, 1), at(-1, 1)], ["-", at(1, 0), at(-1, 0)]), scale],
+    ["*", sides(["-", at(-1, -1), at(-1, 1)], ["-", at(1, -1), at(1, 1)], ["-", at(0, -1), at(0, 1)]), scale],
+  ];
+}
+
 /**
  * Colour by value along the look's stops, under relief from Horn's gradients with light from the north-west at 45°.
+ * A coarse surface brings its gradients in bands 2 and 3, one pair for each of its own cells.
  * Variables: `low`, `high` (the range), `cell` (metres a cell of the tiles in view), `rise` (exaggeration).
  */
-export function styleOf(look: Look, quantity: Quantity): Style {
+export function styleOf(look: Look, quantity: Quantity, coarse: boolean): Style {
   const share: Expression = [
     "clamp",
     ["/", ["-", ["band", 1], ["var", "low"]], ["-", ["var", "high"], ["var", "low"]]],
@@ -39,17 +50,12 @@ export function styleOf(look: Look, quantity: Quantity): Style {
   }
   let colour: Expression = ramp;
   if (RELIEF[quantity]) {
-    const scale: Expression = ["/", ["var", "rise"], ["*", 8, ["var", "cell"]]];
-    const east: Expression = [
-      "*",
-      ["+", ["-", at(1, -1), at(-1, -1)], ["-", at(1, 1), at(-1, 1)], ["*", 2, ["-", at(1, 0), at(-1, 0)]]],
-      scale,
-    ];
-    const north: Expression = [
-      "*",
-      ["+", ["-", at(-1, -1), at(-1, 1)], ["-", at(1, -1), at(1, 1)], ["*", 2, ["-", at(0, -1), at(0, 1)]]],
-      scale,
-    ];
+    const [east, north] = coarse
+      ? [
+          ["*", ["band", 2], ["var", "rise"]],
+          ["*", ["band", 3], ["var", "rise"]],
+        ]
+      : horn();
     const light: Expression = [
       "clamp",
       [

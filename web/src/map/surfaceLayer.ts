@@ -45,8 +45,16 @@ export function riseAt(cell: number): number {
 }
 
 /** A surface on the map: float cells from the service, coloured and lit on the GPU. */
-export function surfaceLayer(projectId: number, key: string, grid: Grid, look: Look, quantity: Quantity): SurfaceLayer {
+export function surfaceLayer(
+  projectId: number,
+  key: string,
+  grid: Grid,
+  look: Look,
+  quantity: Quantity,
+  coarse: boolean,
+): SurfaceLayer {
   const top = topLevel(grid);
+  const bands = coarse ? 3 : 1;
   const resolutions = Array.from({ length: top + 1 }, (_, z) => grid.cell_width * 2 ** (top - z));
   const source = new DataTile({
     projection: projectionOf(grid),
@@ -57,16 +65,16 @@ export function surfaceLayer(projectId: number, key: string, grid: Grid, look: L
       tileSize: TILE,
     }),
     gutter: 1,
-    bandCount: 1,
+    bandCount: bands,
     interpolate: false,
     transition: 0,
     wrapX: false,
     loader: async (z: number, x: number, y: number) => {
       const body = await bytes(`/projects/${projectId}/tiles/${key}/${top - z}/${x}/${y}`);
-      const cells = body ? new Float32Array(body) : new Float32Array(SIDE * SIDE).fill(EMPTY);
+      const cells = body ? new Float32Array(body) : new Float32Array(SIDE * SIDE * bands).fill(EMPTY);
       for (let i = 0; i < cells.length; i++) if (Number.isNaN(cells[i])) cells[i] = EMPTY;
       return cells;
     },
   });
-  return new TileLayer({ source, style: styleOf(look, quantity), cacheSize: 160 });
+  return new TileLayer({ source, style: styleOf(look, quantity, coarse), cacheSize: 160 });
 }

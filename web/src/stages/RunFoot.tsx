@@ -76,6 +76,7 @@ export function RunFoot({
             type="checkbox"
             role="switch"
             checked={previewOn}
+            aria-checked={previewOn}
             onChange={(event) => set({ previewOn: event.target.checked })}
           />
           Preview

@@ -39,7 +39,12 @@ export function useWorksheet(operation: string, roles: string[]) {
   useEffect(() => {
     const shown =
       previewOn && result?.key && !preview.isPlaceholderData
-        ? { key: result.key, quantity: result.quantity as Quantity, outline: result.outline as [number, number][][] }
+        ? {
+            key: result.key,
+            quantity: result.quantity as Quantity,
+            coarse: result.coarse,
+            outline: result.outline as [number, number][][],
+          }
         : null;
     if (shown || !previewOn || !preview.isPlaceholderData) set({ preview: shown });
   }, [previewOn, result, preview.isPlaceholderData, set]);

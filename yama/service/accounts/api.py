@@ -10,6 +10,8 @@ from ninja import Router, Schema
 from ninja.decorators import decorate_view
 from ninja.errors import HttpError
 
+from yama.service.accounts.people import person
+
 router = Router(tags=["accounts"])
 
 _TRIES = 6
@@ -37,7 +39,7 @@ class Failure(Schema):
 
 
 def _me(request: HttpRequest) -> Me:
-    user = request.user
+    user = person(request)
     full = user.get_full_name() or user.get_username()
     return Me(name=full, initials="".join(word[0] for word in full.split()[:2]).upper())
 

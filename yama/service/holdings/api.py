@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import os
 import uuid
 from datetime import datetime
 from pathlib import PurePosixPath
@@ -17,6 +16,7 @@ from ninja import Field, Router, Schema
 from ninja.errors import HttpError
 
 from yama.service.accounts.api import Failure
+from yama.service.accounts.people import person
 from yama.service.holdings.models import Holding, find_key, project_dir
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
@@ -66,7 +66,7 @@ class AccuracyOut(Schema):
 
 
 class SurfaceFacts(Schema):
-    """Of a surface. `cell_size` is in metres on the ground."""
+    """Of a surface. `cell_size` is in metres on the ground; a `coarse` one's tiles carry gradients."""
 
     cell_size: float
     rows: int
@@ -76,6 +76,7 @@ class SurfaceFacts(Schema):
     vertical_datum: str
     statistics: StatisticsOut
     quantity: str
+    coarse: bool
     on_frame: bool
 
 
@@ -140,18 +141,19 @@ class AcceptedOut(Schema):
 def _surface_facts(holding: Holding, project: Project) -> dict[str, Any] | None:
     if holding.kind != Holding.Kind.SURFACE:
         return None
-    surface = Grid.from_dict(holding.facts["grid"])
-    width, height = surface.metres_per_cell()
+    grid = Grid.from_dict(holding.facts["grid"])
+    width, height = grid.metres_per_cell()
     return {
         "cell_size": (width * height) ** 0.5,
-        "rows": surface.rows,
-        "cols": surface.cols,
-        "crs": surface.crs,
+        "rows": grid.rows,
+        "cols": grid.cols,
+        "crs": grid.crs,
         "unit": holding.facts["unit"],
         "vertical_datum": holding.facts["vertical_datum"],
         "statistics": holding.facts["statistics"],
         "quantity": surfaces.quantity_of(holding.step),
-        "on_frame": surface.is_in_step_with(project.frame.grid),
+        "coarse": surfaces.is_coarse(project.frame.grid, grid),
+        "on_frame": grid.is_in_step_with(project.frame.grid),
     }
 
 
@@ -237,7 +239,7 @@ def _receive(request: HttpRequest, project_id: int, name: str) -> str:
                 digest.update(chunk)
                 file.write(chunk)
         key = digest.hexdigest()[:32]
-        os.replace(part, folder / f"{key}.upload")
+        part.replace(folder / f"{key}.upload")
         return key
     finally:
         part.unlink(missing_ok=True)
@@ -270,7 +272,7 @@ def upload(request: HttpRequest, project_id: int, name: str, crs: str = "") -> t
         if not open_job:
             path.unlink(missing_ok=True)
         raise
-    job = submit(project, "take_in", f"Take in {shown}", {"name": shown, "crs": crs}, request.user.pk, key)
+    job = submit(project, "take_in", f"Take in {shown}", {"name": shown, "crs": crs}, person(request).pk, key)
     return 202, {"job": job}
 
 
@@ -291,7 +293,9 @@ def run(request: HttpRequest, project_id: int, body: MakeIn) -> tuple[int, dict[
         return 200, {"holding_id": existing.pk}
     name = body.name.strip() or operation.title
     request_data = {"step": vars(step), "name": name, "live": body.live}
-    return 202, {"job": submit(project, "run", f"{operation.title}: {name}", request_data, request.user.pk, step.key)}
+    return 202, {
+        "job": submit(project, "run", f"{operation.title}: {name}", request_data, person(request).pk, step.key)
+    }
 
 
 @router.post(
@@ -304,7 +308,7 @@ def store_live(request: HttpRequest, project_id: int, holding_id: int) -> tuple[
         return 200, {"holding_id": holding.pk}
     request_data = {"step": holding.recipe, "name": holding.name, "live": False}
     return 202, {
-        "job": submit(holding.project, "run", f"Store {holding.name}", request_data, request.user.pk, holding.key)
+        "job": submit(holding.project, "run", f"Store {holding.name}", request_data, person(request).pk, holding.key)
     }
 
 
@@ -331,7 +335,9 @@ def delete(request: HttpRequest, project_id: int, holding_id: int) -> tuple[int,
     users = holding.dependants()
     if users:
         names = ", ".join(user.name for user in users[:3])
-        raise HttpError(409, f"{names} {'is' if len(users) == 1 else 'are'} computed from it. Store or delete that first.")
+        raise HttpError(
+            409, f"{names} {'is' if len(users) == 1 else 'are'} computed from it. Store or delete that first."
+        )
     if Job.objects.filter(project_id=project_id, state__in=Job.OPEN).exists():
         raise HttpError(409, "A job is running in this project and may be using it. Wait until it ends, or cancel it.")
     holding.delete()

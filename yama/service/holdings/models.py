@@ -77,7 +77,7 @@ class Holding(models.Model):
     def dependants(self) -> list[Holding]:
         """Live holdings of the project that are computed from this one."""
         live = Holding.objects.filter(project_id=self.project_id, live=True).exclude(pk=self.pk)
-        return [other for other in live if any(self.key in keys for keys in other.recipe["inputs"].values())]
+        return [other for other in live if other.step and any(self.key in keys for keys in other.step.inputs.values())]
 
     def remove_files(self) -> None:
         """Delete the files of a holding whose row is gone."""

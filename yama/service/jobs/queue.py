@@ -14,9 +14,7 @@ from yama.service.projects.models import Project
 _log = logging.getLogger(__name__)
 
 
-def submit(
-    project: Project, kind: str, title: str, request: dict[str, Any], user_id: int | None, key: str = ""
-) -> Job:
+def submit(project: Project, kind: str, title: str, request: dict[str, Any], user_id: int | None, key: str = "") -> Job:
     """Put a job into the queue. Where one is open that makes the same key, that one is returned instead."""
     with transaction.atomic():
         Project.objects.select_for_update().get(pk=project.pk)  # one submission at a time, so that keys stay single

@@ -12,6 +12,7 @@ import threading
 import traceback
 import uuid
 from datetime import timedelta
+from functools import partial
 
 from celery import shared_task
 from django.conf import settings
@@ -136,7 +137,7 @@ def look_after_jobs() -> int:
             with transaction.atomic():
                 again = mine.update(state=Job.State.QUEUED, worker="", heard_at=now, log="The worker was lost; again.")
                 if again:
-                    transaction.on_commit(lambda job=job: wake(job))
+                    transaction.on_commit(partial(wake, job))
                 touched += again
     waiting = Job.objects.filter(state=Job.State.QUEUED, created_at__lt=silent_since).filter(
         Q(heard_at__lt=silent_since) | Q(heard_at=None)

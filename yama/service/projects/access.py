@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.http import Http404, HttpRequest
 from ninja.errors import HttpError
 
+from yama.service.accounts.people import person
 from yama.service.projects.models import Membership, Project
 
 _RANK = {Membership.Role.VIEWER: 0, Membership.Role.EDITOR: 1, Membership.Role.OWNER: 2}
@@ -15,7 +16,7 @@ _NEEDS = {Membership.Role.EDITOR: "Only editors and owners of this project can d
 def membership(request: HttpRequest, project_id: int, role: str = Membership.Role.VIEWER) -> Membership:
     """The signed-in person's membership. 404 for outsiders, who cannot tell that the project exists; 403 for
     members whose role does not reach."""
-    found = Membership.objects.select_related("project").filter(project_id=project_id, user_id=request.user.pk).first()
+    found = Membership.objects.select_related("project").filter(project_id=project_id, user=person(request)).first()
     if found is None:
         raise Http404
     if _RANK[Membership.Role(found.role)] < _RANK[Membership.Role(role)]:

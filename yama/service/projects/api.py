@@ -13,6 +13,7 @@ from ninja import Body, Field, Router, Schema
 from ninja.errors import HttpError
 
 from yama.service.accounts.api import Failure
+from yama.service.accounts.people import person
 from yama.service.holdings.models import Holding
 from yama.service.jobs.queue import request_judging
 from yama.service.projects.access import membership, open_project
@@ -118,7 +119,7 @@ def _out(member: Membership) -> dict[str, Any]:
 @router.get("", response=list[ProjectOut])
 def list_projects(request: HttpRequest) -> list[dict[str, Any]]:
     """The projects the signed-in person is a member of, newest first."""
-    members = Membership.objects.filter(user_id=request.user.pk).select_related("project").order_by("-project_id")
+    members = Membership.objects.filter(user=person(request)).select_related("project").order_by("-project_id")
     return [_out(member) for member in members]
 
 
@@ -128,7 +129,7 @@ def create_project(request: HttpRequest, body: ProjectIn) -> tuple[int, dict[str
     frame = frame_from(body.frame)
     with transaction.atomic():
         project = Project.objects.create(name=body.name.strip(), frame_data=frame.to_dict())
-        member = Membership.objects.create(project=project, user_id=request.user.pk, role=Membership.Role.OWNER)
+        member = Membership.objects.create(project=project, user=person(request), role=Membership.Role.OWNER)
     return 201, _out(member)
 
 
@@ -166,7 +167,7 @@ def set_checkpoints(request: HttpRequest, project_id: int, body: CheckpointsIn) 
         project.checkpoints = None
     project.save(update_fields=["checkpoints"])
     if project.checkpoints is not None:
-        request_judging(project, request.user.pk)
+        request_judging(project, person(request).pk)
     return _out(member)
 
 
@@ -193,7 +194,7 @@ def set_member(request: HttpRequest, project_id: int, body: MemberIn) -> list[di
     if user is None:
         raise HttpError(404, f"There is nobody with the user name {body.name!r}.")
     with transaction.atomic():
-        if body.role != Membership.Role.OWNER:
+        if body.role != "owner":
             _keep_an_owner(project, without=user)
         Membership.objects.update_or_create(project=project, user=user, defaults={"role": body.role})
     return list_members(request, project_id)
@@ -213,7 +214,8 @@ def remove_member(request: HttpRequest, project_id: int, name: str) -> tuple[int
 @router.get("/{int:project_id}/desk", response=dict[str, Any])
 def get_desk(request: HttpRequest, project_id: int) -> dict[str, Any]:
     """What the desk remembers for the signed-in person in this project."""
-    return membership(request, project_id).desk
+    kept: dict[str, Any] = membership(request, project_id).desk
+    return kept
 
 
 @router.put("/{int:project_id}/desk", response={204: None, 422: Failure})

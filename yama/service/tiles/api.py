@@ -68,7 +68,7 @@ class RunIn(Schema):
 class PreviewOut(Schema):
     """A preview. `key` is null where a finding of weight stop stands in the way.
 
-    outline: rings of x, y around the filled cells. cells: how many a run makes. seconds: how long it may take here,
+    outline: rings of x, y around the filled cells. coarse: its tiles carry gradients. cells: how many a run makes. seconds: how long it may take here,
     from the time the outline took. filled: share of cells that are not empty.
     """
 
@@ -78,6 +78,7 @@ class PreviewOut(Schema):
     outline: list[list[tuple[float, float]]]
     cells: int
     cell_size: float
+    coarse: bool
     seconds: float
     filled: float
     holding_id: int | None
@@ -111,7 +112,8 @@ class ViewIn(Schema):
 class ViewOut(Schema):
     """Figures of one surface over a view, from at most 512 x 512 cells of it. Null heights where all is empty.
 
-    counts: how many of the cells read lie in each of 64 equal steps from `low` to `high`.
+    counts: how many of the cells read lie in each of 64 equal steps from `first` to `last`, which leave out one in a
+    thousand at either end, so that a few blunders do not flatten the rest.
     """
 
     low: float | None
@@ -120,6 +122,8 @@ class ViewOut(Schema):
     high98: float | None
     mean: float | None
     empty: float
+    first: float
+    last: float
     counts: list[int]
     cell: float
 
@@ -152,6 +156,8 @@ class OperationOut(Schema):
 def tile(request: HttpRequest, project_id: int, key: str, level: int, col: int, row: int) -> HttpResponse:
     """Cells of a surface on the frame's grid: little-endian float32, 258 x 258, NaN where empty, gzipped.
 
+    A coarse surface (see `surfaces.tile_bands`) has three numbers a cell: height, gradient east, gradient north.
+
     Level n has the frame's cells 2**n times as wide. Tiles are 256 cells apart and overlap by one cell on each side.
     204 where all cells are empty.
     """
@@ -165,9 +171,10 @@ def tile(request: HttpRequest, project_id: int, key: str, level: int, col: int, 
     if body is None:
         side = TILE + 2 * GUTTER
         window = Window(row * TILE - GUTTER, col * TILE - GUTTER, side, side)
-        heights = surfaces.on_desk(project, surface, level).read(window, level)
-        empty = bool(np.isnan(heights).all())
-        body = b"" if empty else gzip.compress(heights.astype("<f4").tobytes(), compresslevel=1, mtime=0)
+        bands = surfaces.tile_bands(project, surface, window, level)
+        empty = bool(np.isnan(bands[0]).all())
+        cells = np.stack(bands, axis=-1).astype("<f4")
+        body = b"" if empty else gzip.compress(cells.tobytes(), compresslevel=1, mtime=0)
         if step:  # stored surfaces are as quick to read as the cache
             cache.set(cache_key, body, _TILE_SECONDS)
     response = HttpResponse(body, content_type="application/octet-stream", status=200 if body else 204)
@@ -218,7 +225,8 @@ def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, floa
     seconds = (time.perf_counter() - started) / heights.size
     filled = np.isfinite(heights)
     rings = []
-    for ring in contourpy.contour_generator(z=filled.astype(np.float32)).lines(0.5):
+    lines: Any = contourpy.contour_generator(z=filled.astype(np.float32)).lines(0.5)
+    for ring in lines:
         if len(ring) < _SMALLEST_RING:
             continue
         x, y = grid.x_of(ring[:, 0] - 1), grid.y_of(ring[:, 1] - 1)
@@ -238,7 +246,7 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
     existing = Holding.objects.filter(project=project, key=step.key).first()
     result: dict[str, Any] = {
         "key": None, "quantity": operation.quantity, "findings": [finding.to_dict() for finding in findings],
-        "outline": [], "cells": grid.cell_count, "cell_size": grid.cell_width, "seconds": 0.0, "filled": 0.0,
+        "outline": [], "cells": grid.cell_count, "cell_size": grid.cell_width, "coarse": False, "seconds": 0.0, "filled": 0.0,
         "holding_id": existing.pk if existing else None,
     }  # fmt: skip
     if operation.produces != "surface" or any(finding.weight == "stop" for finding in findings):
@@ -248,7 +256,11 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
     outline, filled, seconds = _outline(surface, project.frame.grid)
     # two cores compute; writing and compressing a cell takes about as long as computing a cheap one
     result.update(
-        key=step.key, outline=outline, filled=filled, seconds=grid.cell_count * (seconds / 2 + 1.2e-7 * filled) + 0.5
+        key=step.key,
+        outline=outline,
+        filled=filled,
+        coarse=surfaces.is_coarse(project.frame.grid, surface.grid),
+        seconds=grid.cell_count * (seconds / 2 + 1.2e-7 * filled) + 0.5,
     )
     return result
 
@@ -294,7 +306,7 @@ def _describe(surface: Surface, frame: Frame, bounds: Bounds) -> dict[str, Any]:
         window = at.window_over(bounds).clipped(at.rows, at.cols)
     at = grid.at_level(level)
     result: dict[str, Any] = dict.fromkeys(("low", "high", "low2", "high98", "mean"))
-    result.update(empty=1.0, counts=[0] * _BINS, cell=at.cell_width)
+    result.update(empty=1.0, first=0.0, last=1.0, counts=[0] * _BINS, cell=at.cell_width)
     if not (window.rows and window.cols):
         return result
     heights = fitted(surface, grid, "nearest").read(window, level)
@@ -302,11 +314,13 @@ def _describe(surface: Surface, frame: Frame, bounds: Bounds) -> dict[str, Any]:
     result["empty"] = 1.0 - filled.size / heights.size
     if filled.size:
         low, high = float(filled.min()), float(filled.max())
-        low2, high98 = (float(value) for value in np.quantile(filled, (0.02, 0.98)))
-        counts, _ = np.histogram(filled, bins=_BINS, range=(low, max(high, low + 1e-6)))
+        first, low2, high98, last = (float(value) for value in np.quantile(filled, (0.001, 0.02, 0.98, 0.999)))
+        last = max(last, first + 1e-6)
+        counts, _ = np.histogram(filled, bins=_BINS, range=(first, last))
         result.update(
-            low=low, high=high, low2=low2, high98=high98, mean=float(filled.mean(dtype=np.float64)), counts=counts.tolist()
-        )
+            low=low, high=high, low2=low2, high98=high98, mean=float(filled.mean(dtype=np.float64)),
+            first=first, last=last, counts=counts.tolist(),
+        )  # fmt: skip
     return result
 
 

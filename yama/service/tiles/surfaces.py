@@ -15,12 +15,15 @@ from yama.terrain import operations
 from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.frame import Frame
+from yama.terrain.grid import Grid, Window
 from yama.terrain.operations.base import Held, Quantity
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
-from yama.terrain.surface import StoredSurface, Surface
+from yama.terrain.relief.slope import gradient, gradients_of
+from yama.terrain.surface import Heights, StoredSurface, Surface
 
 _HELD = 48
+_COARSE = 3.0
 _PREVIEW_SECONDS = 6 * 3600
 
 
@@ -117,9 +120,23 @@ def quantity_of(step: Step | None) -> Quantity:
     return operations.find(step.operation).quantity if step else "height"
 
 
-def on_desk(project: Project, surface: Surface, level: int) -> Surface:
-    """The surface as the map shows it at a level: on the frame's grid, a surface of much larger cells with those to be
-    seen as they are, any other smoothly."""
-    shown = min(project.frame.grid.at_level(level).metres_per_cell())
-    blocks = min(surface.grid.metres_per_cell()) > 3 * shown
-    return fitted(surface, project.frame.grid, "nearest" if blocks else "bilinear")
+def is_coarse(frame: Grid, grid: Grid) -> bool:
+    """Whether a surface's own cells are so much larger than the frame's that they are shown as they are."""
+    return min(grid.metres_per_cell()) > _COARSE * min(frame.metres_per_cell())
+
+
+def tile_bands(project: Project, surface: Surface, window: Window, level: int) -> list[Heights]:
+    """What the map draws a window of a level from: heights on the frame's grid.
+
+    A coarse surface brings its gradients towards east and north as well, taken on its own cells, so that each of
+    these is one flat patch of one shade. Where the view is too wide for that it is read smoothly instead.
+    """
+    frame = project.frame.grid
+    if not is_coarse(frame, surface.grid):
+        return [fitted(surface, frame).read(window, level)]
+    if is_coarse(frame.at_level(level), surface.grid):
+        layers = (surface, gradient(surface, 0), gradient(surface, 1))
+        return [fitted(layer, frame, "nearest").read(window, level) for layer in layers]
+    wide = window.grown(1)
+    heights = fitted(surface, frame).read(wide, level)
+    return [heights[1:-1, 1:-1], *gradients_of(heights, frame.at_level(level).part(wide))]

@@ -154,9 +154,7 @@ def guess_layout(path: str | Path, name: str = "") -> tuple[Layout, list[list[st
         texts = [column for column in range(width) if column not in numeric]
         found["code"] = texts[-1] if texts else None
     decimal = "," if separator != "," and commas > 0 else "."
-    layout = Layout(
-        separator, decimal, header, names, found["x"], found["y"], found["z"], found["code"], encoding
-    )
+    layout = Layout(separator, decimal, header, names, found["x"], found["y"], found["z"], found["code"], encoding)
     return layout, body[:12]
 
 
@@ -187,14 +185,22 @@ def inspect(path: str | Path, crs: str = "", name: str = "") -> TableFacts:
     if missing:
         facts.rows = sum(1 for _ in _rows(path, layout.separator, layout.encoding)) - layout.header
         facts.findings.append(
-            Finding("no_position", "stop", f"{name} has no column for {' and '.join(missing)}.",
-                    f"Its columns are: {', '.join(layout.columns)}. Name them x, y and z, or choose them.")  # fmt: skip
+            Finding(
+                "no_position",
+                "stop",
+                f"{name} has no column for {' and '.join(missing)}.",
+                f"Its columns are: {', '.join(layout.columns)}. Name them x, y and z, or choose them.",
+            )
         )
         return facts
     if layout.z is None:
         facts.findings.append(
-            Finding("no_height", "stop", f"{name} has no height column.",
-                    f"Its columns are: {', '.join(layout.columns)}. Without heights nothing can be interpolated.")  # fmt: skip
+            Finding(
+                "no_height",
+                "stop",
+                f"{name} has no height column.",
+                f"Its columns are: {', '.join(layout.columns)}. Without heights nothing can be interpolated.",
+            )
         )
     points, bad = _parse(path, layout, crs or "EPSG:4326")
     facts.rows = len(points) + len(bad)
@@ -202,19 +208,31 @@ def inspect(path: str | Path, crs: str = "", name: str = "") -> TableFacts:
     facts.crs = guessed or crs
     if guessed and crs and not parse_crs(crs).is_geographic:
         facts.findings.append(
-            Finding("degrees", "caution", f"The coordinates in {name} look like degrees (all within 180 and 90).",
-                    f"They are taken as longitude and latitude ({guessed}) and put into {crs} for every use.")  # fmt: skip
+            Finding(
+                "degrees",
+                "caution",
+                f"The coordinates in {name} look like degrees (all within 180 and 90).",
+                f"They are taken as longitude and latitude ({guessed}) and put into {crs} for every use.",
+            )
         )
     if bad:
         row, text = bad[0]
         facts.findings.append(
-            Finding("bad_rows", "caution", f"{len(bad)} of {facts.rows} rows of {name} hold no usable numbers.",
-                    f"The first is row {row}: {text[:60]!r}. They are left out; the file itself is kept as it is.")  # fmt: skip
+            Finding(
+                "bad_rows",
+                "caution",
+                f"{len(bad)} of {facts.rows} rows of {name} hold no usable numbers.",
+                f"The first is row {row}: {text[:60]!r}. They are left out; the file itself is kept as it is.",
+            )
         )
     if len(points) < 3:
         facts.findings.append(
-            Finding("too_few", "stop", f"{name} holds {len(points)} usable points.",
-                    "A surface needs at least three, not on one line.")  # fmt: skip
+            Finding(
+                "too_few",
+                "stop",
+                f"{name} holds {len(points)} usable points.",
+                "A surface needs at least three, not on one line.",
+            )
         )
     if not facts.crs:
         facts.findings.append(
@@ -285,5 +303,3 @@ def write(points: Points, path: str | Path) -> None:
         for i in range(len(points)):
             row: list[Any] = [f"{points.x[i]:.3f}", f"{points.y[i]:.3f}", f"{points.z[i]:.3f}"]
             writer.writerow(row + ([points.codes[i]] if coded else []))
-
-

@@ -12,7 +12,7 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.findings import Finding
-from yama.terrain.grid import Grid, crs_name, parse_crs
+from yama.terrain.grid import MAX_CELLS, Grid, crs_name, parse_crs
 from yama.terrain.surface import StoredSurface
 
 SUFFIXES = (".tif", ".tiff")
@@ -70,13 +70,21 @@ def inspect(path: str | Path, name: str = "") -> RasterFacts:
         ) from error
     if not facts.crs:
         facts.findings.append(
-            Finding("no_crs", "stop", f"{facts.name} does not say its CRS.", "Without one its place is unknown. "
-                    "Write the CRS into the file and add it again.")  # fmt: skip
+            Finding(
+                "no_crs",
+                "stop",
+                f"{facts.name} does not say its CRS.",
+                "Without one its place is unknown. Write the CRS into the file and add it again.",
+            )
         )
-    if max(facts.rows, facts.cols) > _LARGEST_SIDE:
+    if max(facts.rows, facts.cols) > _LARGEST_SIDE or facts.rows * facts.cols > MAX_CELLS:
         facts.findings.append(
-            Finding("too_large", "stop", f"{facts.name} claims {facts.cols} x {facts.rows} cells.",
-                    f"A side of more than {_LARGEST_SIDE} cells cannot be held; the header may be damaged.")  # fmt: skip
+            Finding(
+                "too_large",
+                "stop",
+                f"{facts.name} claims {facts.cols} x {facts.rows} cells.",
+                f"More than {_LARGEST_SIDE} in a row or {MAX_CELLS} in all cannot be held; the header may be damaged.",
+            )
         )
     elif facts.crs:
         try:
@@ -87,15 +95,23 @@ def inspect(path: str | Path, name: str = "") -> RasterFacts:
             )
     if facts.bands > 1:
         facts.findings.append(
-            Finding("bands", "caution", f"{facts.name} has {facts.bands} bands; the first is taken as height.",
-                    "A picture has three or four bands and holds colours, not heights.")  # fmt: skip
+            Finding(
+                "bands",
+                "caution",
+                f"{facts.name} has {facts.bands} bands; the first is taken as height.",
+                "A picture has three or four bands and holds colours, not heights.",
+            )
         )
     if "complex" in facts.cell_type:
         facts.findings.append(Finding("cell_type", "stop", f"{facts.name} holds complex numbers.", "Heights are real."))
     elif "int" in facts.cell_type:
         facts.findings.append(
-            Finding("whole_numbers", "note", f"{facts.name} holds whole numbers ({facts.cell_type}).",
-                    "Slopes of gentle ground come out as steps.")  # fmt: skip
+            Finding(
+                "whole_numbers",
+                "note",
+                f"{facts.name} holds whole numbers ({facts.cell_type}).",
+                "Slopes of gentle ground come out as steps.",
+            )
         )
     return facts
 

@@ -241,9 +241,7 @@ def _merge(left_outer, left_inner, right_inner, right_outer, x, y, org, onext, o
                 after = oprev[right]
         if not left_valid and not right_valid:
             return left_outer, right_outer
-        if not left_valid or (
-            right_valid and _circle(org[left ^ 1], org[left], org[right], org[right ^ 1], x, y)
-        ):
+        if not left_valid or (right_valid and _circle(org[left ^ 1], org[left], org[right], org[right ^ 1], x, y)):
             base = _connect(right, base ^ 1, org, onext, oprev, alloc)
         else:
             base = _connect(base ^ 1, left ^ 1, org, onext, oprev, alloc)

@@ -38,9 +38,7 @@ def _inverse_distance(xs, ys, x, y, z, starts, west, south, size, rows, cols, k,
     limit = radius * radius
     for r in range(ys.size):
         for c in range(xs.size):
-            count = nearest_k(
-                xs[c], ys[r], k, limit, x, y, starts, west, south, size, rows, cols, squares, found
-            )
+            count = nearest_k(xs[c], ys[r], k, limit, x, y, starts, west, south, size, rows, cols, squares, found)
             if count == 0 or squares[0] > reach * reach:
                 result[r, c] = np.nan
             else:
@@ -84,6 +82,8 @@ def inverse_distance(
     return EvaluatedSurface(grid, evaluate, unit)
 
 
-def nearest(x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, reach: float = np.inf, unit: str = "m"):
+def nearest(
+    x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, reach: float = np.inf, unit: str = "m"
+) -> EvaluatedSurface:
     """A surface on which each cell has the height of its nearest point; see `inverse_distance`."""
     return inverse_distance(x, y, z, grid, neighbours=1, reach=reach, unit=unit)

@@ -158,9 +158,7 @@ def _empty_beyond(heights, xs, ys, limit, x, y, starts, west, south, size, rows,
         for c in range(xs.size):
             if np.isnan(heights[r, c]):
                 continue
-            count = nearest_k(
-                xs[c], ys[r], 1, limit, x, y, starts, west, south, size, rows, cols, squares, found
-            )
+            count = nearest_k(xs[c], ys[r], 1, limit, x, y, starts, west, south, size, rows, cols, squares, found)
             if count == 0:
                 heights[r, c] = np.nan
 

@@ -168,9 +168,7 @@ def in_circle(ax, ay, bx, by, cx, cy, dx, dy):
     b_lift = bdx * bdx + bdy * bdy
     c_lift = cdx * cdx + cdy * cdy
     value = a_lift * (bc1 - bc2) + b_lift * (ca1 - ca2) + c_lift * (ab1 - ab2)
-    size = (
-        (abs(bc1) + abs(bc2)) * a_lift + (abs(ca1) + abs(ca2)) * b_lift + (abs(ab1) + abs(ab2)) * c_lift
-    )
+    size = (abs(bc1) + abs(bc2)) * a_lift + (abs(ca1) + abs(ca2)) * b_lift + (abs(ab1) + abs(ab2)) * c_lift
     if abs(value) > _CIRCLE_BOUND * size:
         return value
     return _in_circle_exact(ax, ay, bx, by, cx, cy, dx, dy, adx, ady, bdx, bdy, cdx, cdy, size)
@@ -187,8 +185,12 @@ def _in_circle_exact(ax, ay, bx, by, cx, cy, dx, dy, adx, ady, bdx, bdy, cdx, cd
         and _difference_is_exact(cy, dy, cdy)
     ):
         if size < 9e15 and (
-            adx == np.rint(adx) and ady == np.rint(ady) and bdx == np.rint(bdx)
-            and bdy == np.rint(bdy) and cdx == np.rint(cdx) and cdy == np.rint(cdy)
+            adx == np.rint(adx)
+            and ady == np.rint(ady)
+            and bdx == np.rint(bdx)
+            and bdy == np.rint(bdy)
+            and cdx == np.rint(cdx)
+            and cdy == np.rint(cdy)
         ):  # whole numbers whose every partial sum is below 2**53: plain arithmetic is exact
             return (
                 (adx * adx + ady * ady) * (bdx * cdy - cdx * bdy)

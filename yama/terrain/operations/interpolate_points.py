@@ -31,7 +31,9 @@ class InterpolateParams(Params):
     stray_points: Literal["use", "leave_out"] = Field(
         "use", description="Points farther outside the frame than the frame is wide: use them or not."
     )
-    cell_size: float | None = Field(None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"})
+    cell_size: float | None = Field(
+        None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"}
+    )
     reach_limit: float | None = Field(
         None, gt=0, description="Cells farther than this from every point stay empty.", json_schema_extra={"unit": "m"}
     )
@@ -53,6 +55,12 @@ def _chosen(points: Points, params: InterpolateParams, frame: Frame) -> Points:
     if params.stray_points == "leave_out":
         keep &= ~_strays(points, frame)
     return points.kept(keep)
+
+
+def _on_one_line(points: Points) -> bool:
+    """Whether the points' spread across their main direction is nothing but rounding."""
+    spread = np.linalg.svd(np.column_stack([points.x - points.x.mean(), points.y - points.y.mean()]), compute_uv=False)
+    return bool(spread[1] <= 1e-8 * max(spread[0], 1e-12 * np.abs(points.x).max()))
 
 
 def _strays(points: Points, frame: Frame) -> npt.NDArray[np.bool_]:
@@ -84,8 +92,12 @@ class InterpolatePoints(Operation):
             return [Finding("no_height", "stop", "These points have no height field.", "Nothing can be interpolated.")]
         if points.unit != frame.unit:
             findings.append(
-                Finding("unit", "stop", f"The points are in {points.unit}, the frame's heights in {frame.unit}.",
-                        "Convert the points first.")  # fmt: skip
+                Finding(
+                    "unit",
+                    "stop",
+                    f"The points are in {points.unit}, the frame's heights in {frame.unit}.",
+                    "Convert the points first.",
+                )
             )
         chosen = _chosen(points, params, frame)
         if len(chosen) < 3:
@@ -93,15 +105,27 @@ class InterpolatePoints(Operation):
                 *findings,
                 Finding("too_few", "stop", f"{len(chosen)} points are left.", "Choose more codes; three are needed."),
             ]
+        if _on_one_line(chosen):
+            findings.append(
+                Finding("line", "stop", "All points lie on one line.", "A surface needs points on either side of it.")
+            )
         if parse_crs(points.crs).is_geographic:
             findings.append(
-                Finding("degrees", "note", "These points are in degrees.",
-                        f"They are put into the frame's CRS ({frame.grid.crs}); distances stay true.")  # fmt: skip
+                Finding(
+                    "degrees",
+                    "note",
+                    "These points are in degrees.",
+                    f"They are put into the frame's CRS ({frame.grid.crs}); distances stay true.",
+                )
             )
         if frame.grid.bounds.intersection(chosen.bounds) is None:
             findings.append(
-                Finding("outside", "stop", "No point lies within the frame.",
-                        "Check the CRS of the points, or whether x and y are swapped.")  # fmt: skip
+                Finding(
+                    "outside",
+                    "stop",
+                    "No point lies within the frame.",
+                    "Check the CRS of the points, or whether x and y are swapped.",
+                )
             )
         strays = np.flatnonzero(_strays(chosen, frame))
         if strays.size:
@@ -109,30 +133,40 @@ class InterpolatePoints(Operation):
             swapped = frame.grid.bounds.holds(y, x)
             subject = "1 point lies" if strays.size == 1 else f"{strays.size} points lie"
             findings.append(
-                Finding("strays", "caution", f"{subject} far outside the frame, the first at E {x:.0f} N {y:.0f}.",
-                        "East and north look swapped there; facets would stretch to it." if swapped
-                        else "Facets would stretch to there.", Mend("Leave out", {"stray_points": "leave_out"}))  # fmt: skip
+                Finding(
+                    "strays",
+                    "caution",
+                    f"{subject} far outside the frame, the first at E {x:.0f} N {y:.0f}.",
+                    "East and north look swapped there; facets would stretch to it."
+                    if swapped
+                    else "Facets would stretch to there.",
+                    Mend("Leave out", {"stray_points": "leave_out"}),
+                )
             )
         duplicates = duplicate_places(chosen)
         if duplicates["differing"] and params.duplicates is None:
             findings.append(
                 Finding(
-                    "duplicates", "caution",
+                    "duplicates",
+                    "caution",
                     f"At {duplicates['differing']} places several points differ by up to {duplicates['largest']:.2f} "
                     f"{points.unit}.",
                     "Their mean is used unless you choose; a wrong one among them would spoil it.",
                     Mend("Use the lowest", {"duplicates": "lowest"}),
                     [(float(x), float(y)) for x, y in duplicates["where"][:200]],
-                )  # fmt: skip
+                )
             )
         if params.reach_limit:
-            findings.append(
-                Finding("reach", "note", f"Cells beyond {params.reach_limit:g} m of a point stay empty.")
-            )
+            findings.append(Finding("reach", "note", f"Cells beyond {params.reach_limit:g} m of a point stay empty."))
         elif params.method != "triangulation":
             findings.append(
-                Finding("no_reach", "caution", "Without a reach limit the whole frame is filled, far from any point.",
-                        "Heights there are guesses.", Mend("Limit to 60 m", {"reach_limit": 60}))  # fmt: skip
+                Finding(
+                    "no_reach",
+                    "caution",
+                    "Without a reach limit the whole frame is filled, far from any point.",
+                    "Heights there are guesses.",
+                    Mend("Limit to 60 m", {"reach_limit": 60}),
+                )
             )
         return findings
 

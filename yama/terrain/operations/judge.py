@@ -34,13 +34,21 @@ class Difference(Operation):
         findings = []
         if first.unit != second.unit:
             findings.append(
-                Finding("unit", "stop", f"One surface is in {first.unit}, the other in {second.unit}.",
-                        "Convert one of them first.")  # fmt: skip
+                Finding(
+                    "unit",
+                    "stop",
+                    f"One surface is in {first.unit}, the other in {second.unit}.",
+                    "Convert one of them first.",
+                )
             )
         if first.vertical_datum and second.vertical_datum and first.vertical_datum != second.vertical_datum:
             findings.append(
-                Finding("datum", "caution", f"Zero means {first.vertical_datum} in one surface and "
-                        f"{second.vertical_datum} in the other.", "The difference holds that offset too.")  # fmt: skip
+                Finding(
+                    "datum",
+                    "caution",
+                    f"Zero means {first.vertical_datum} in one surface and {second.vertical_datum} in the other.",
+                    "The difference holds that offset too.",
+                )
             )
         for surface in (first, second):
             if not surface.grid.is_in_step_with(frame.grid):

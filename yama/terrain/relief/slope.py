@@ -38,9 +38,11 @@ def _gradients(heights, row, x_scale, y_scale, east, north):
         sw = sw if sw == sw else e
         s = s if s == s else e
         se = se if se == se else e
-        # an empty cell yields NaN through its own height
-        east[c] = ((ne - nw) + (se - sw) + np.float32(2.0) * (ea - w) + (e - e)) * x_scale
-        north[c] = ((nw - sw) + (ne - se) + np.float32(2.0) * (n - s)) * y_scale
+        to_east = ((ne - nw) + (se - sw) + np.float32(2.0) * (ea - w)) * x_scale
+        to_north = ((nw - sw) + (ne - se) + np.float32(2.0) * (n - s)) * y_scale
+        # said outright: terms that would carry the NaN of an empty cell are dropped when sums are reordered
+        east[c] = to_east if e == e else np.float32(np.nan)
+        north[c] = to_north if e == e else np.float32(np.nan)
 
 
 @fast_kernel
@@ -105,9 +107,23 @@ def _aspect_rows(heights, x_scale, y_scale, result):
                 result[row, c] = (math.degrees(math.atan2(-east[c], -north[c])) + 360.0) % 360.0
 
 
+@kernel
+def _gradient_rows(heights, x_scale, y_scale, east, north):
+    for row in range(east.shape[0]):
+        _gradients(heights, row + 1, x_scale, y_scale, east[row], north[row])
+
+
 def _scales(grid: Grid, exaggeration: float = 1.0) -> tuple[np.float32, np.float32]:
     width, height = grid.metres_per_cell()
     return np.float32(exaggeration / (8 * width)), np.float32(exaggeration / (8 * height))
+
+
+def gradients_of(heights: Heights, grid: Grid) -> tuple[Heights, Heights]:
+    """Rise per metre towards east and towards north, without the outermost ring of cells; NaN where empty."""
+    shape = (heights.shape[0] - 2, heights.shape[1] - 2)
+    east, north = np.empty(shape, np.float32), np.empty(shape, np.float32)
+    _gradient_rows(heights, *_scales(grid), east, north)
+    return east, north
 
 
 def slope_of(heights: Heights, grid: Grid) -> Heights:
@@ -131,8 +147,14 @@ def hillshade_of(
     result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
     turn, rise = math.radians(azimuth), math.radians(altitude)
     light = (math.cos(rise) * math.sin(turn), math.cos(rise) * math.cos(turn), math.sin(rise))
-    _shade_rows(heights, *_scales(grid, exaggeration), *map(np.float32, light), result)
+    east, north, up = map(np.float32, light)
+    _shade_rows(heights, *_scales(grid, exaggeration), east, north, up, result)
     return result
+
+
+def gradient(surface: Surface, axis: int) -> LiveSurface:
+    """Live rise per metre towards east (axis 0) or north (axis 1)."""
+    return LiveSurface([surface], lambda arrays, grid: gradients_of(arrays[0], grid)[axis], halo=1, unit="1")
 
 
 def slope(surface: Surface) -> LiveSurface:

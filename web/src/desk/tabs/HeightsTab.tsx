@@ -29,7 +29,7 @@ export function HeightsTab() {
             <th>mean</th>
             <th>98 %</th>
             <th>highest</th>
-            <th>spread</th>
+            <th>std dev</th>
             <th>empty</th>
           </tr>
         </thead>
@@ -38,7 +38,6 @@ export function HeightsTab() {
             const unit = unitOf(quantityOf(one), surface.unit);
             const all = surface.statistics;
             const view = data?.[one.key];
-            const chip = <span className={slot === "A" ? "chipa" : "chipb"}>{slot}</span>;
             const cell = (value: number | null | undefined) => (
               <td>
                 <span className="n">{num(value, 2)}</span> {value == null ? "" : unit}
@@ -47,7 +46,7 @@ export function HeightsTab() {
             return [
               <tr key={`${slot}all`}>
                 <td>
-                  {chip}
+                  <span className={slot === "A" ? "chipa" : "chipb"}>{slot}</span>
                   {one.name}
                 </td>
                 <td>all its cells</td>

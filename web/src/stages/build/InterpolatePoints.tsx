@@ -44,7 +44,7 @@ export function InterpolatePoints() {
     ? codes.filter(([code]) => used.includes(code)).reduce((sum, [, count]) => sum + count, 0)
     : (chosen?.points?.count ?? 0);
   const title = METHODS.find(([name]) => name === method)?.[1] ?? "";
-  const name = work.sheet.name || (chosen ? `${chosen.name}, ${title.toLowerCase()}` : "");
+  const name = work.sheet.name || (chosen ? `${title} of ${chosen.name}` : "");
 
   return (
     <Sheet stage="Build" title="Interpolate points" foot={<RunFoot work={work} name={name} />}>

@@ -55,7 +55,9 @@ def _in_frame(geometry: dict[str, Any], transformer: Transformer) -> dict[str, A
 def _features(project: Project, path: Path, frame: Frame, user: User) -> None:
     transformer = Transformer.from_crs("EPSG:4326", frame.grid.crs, always_xy=True)
     collection = json.loads(path.read_text(encoding="utf-8"))
-    placed = [{**feature, "geometry": _in_frame(feature["geometry"], transformer)} for feature in collection["features"]]
+    placed = [
+        {**feature, "geometry": _in_frame(feature["geometry"], transformer)} for feature in collection["features"]
+    ]
     key = file_key(path)
     shutil.copyfile(path, upload_path(project.pk, key))
     Holding.objects.create(
@@ -73,9 +75,7 @@ class Command(BaseCommand):
         parser.add_argument("--no-demo", action="store_true", help="only the user and the token")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        user, new = User.objects.get_or_create(
-            username=USER, defaults={"first_name": "Ines", "last_name": "Marr"}
-        )
+        user, new = User.objects.get_or_create(username=USER, defaults={"first_name": "Ines", "last_name": "Marr"})
         if new:
             user.set_unusable_password()
             user.save()

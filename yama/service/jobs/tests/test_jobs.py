@@ -1,0 +1,159 @@
+"""Jobs: one worker at a time, cancel, a lost worker's job done once more and then given up."""
+
+from datetime import timedelta
+from unittest import mock
+
+from django.utils import timezone
+
+from yama.service.holdings.models import Holding, project_dir
+from yama.service.jobs import tasks
+from yama.service.jobs.management.commands.watch_jobs import sweep_parts
+from yama.service.jobs.models import Job
+from yama.service.jobs.queue import submit
+from yama.service.jobs.work import WORK, Outcome
+from yama.service.tests.base import ServiceTest, table
+from yama.terrain.errors import CancelledError, InputError
+
+
+class JobTest(ServiceTest):
+    def job(self, kind="test", key=""):
+        return submit(self.project, kind, "A test", {}, self.people["editor"].pk, key)
+
+    def run_with(self, work, job=None):
+        job = job or self.job()
+        with mock.patch.dict(WORK, {"test": work}):
+            tasks.run_job(str(job.pk))
+        job.refresh_from_db()
+        return job
+
+    def go_silent(self, job, seconds=60):
+        Job.objects.filter(pk=job.pk).update(heard_at=timezone.now() - timedelta(seconds=seconds))
+
+    def test_a_job_is_claimed_once(self):
+        job = self.job()
+        self.assertIsNotNone(tasks.claim(str(job.pk)))
+        self.assertIsNone(tasks.claim(str(job.pk)))
+
+    def test_each_way_to_end(self):
+        def refuse(job, progress):
+            raise InputError("The heights are missing.")
+
+        def break_down(job, progress):
+            raise ZeroDivisionError
+
+        def stop(job, progress):
+            raise CancelledError("Cancelled; nothing was kept.")
+
+        done = self.run_with(lambda job, progress: Outcome())
+        self.assertEqual((done.state, done.progress), ("done", 1.0))
+        refused = self.run_with(refuse)
+        self.assertEqual((refused.state, refused.message, refused.log), ("failed", "The heights are missing.", ""))
+        broken = self.run_with(break_down)
+        self.assertIn("ZeroDivisionError", broken.message)
+        self.assertIn("break_down", broken.log)
+        self.assertEqual(self.run_with(stop).state, "cancelled")
+
+    def test_cancelling_stops_the_work_and_keeps_nothing(self):
+        def long_work(job, progress):
+            Job.objects.filter(pk=job.pk).update(cancel_requested=True)
+            for step in range(400):
+                progress(step / 400)
+                __import__("time").sleep(0.02)
+            return Outcome()
+
+        job = self.run_with(long_work)
+        self.assertEqual(job.state, "cancelled")
+        self.assertLess(job.progress, 1.0)
+
+    def test_cancelling_before_it_begins(self):
+        job = self.job()
+        self.assertEqual(self.ask("POST", f"/jobs/{job.pk}/cancel")["state"], "cancelled")
+        self.assertIsNone(tasks.claim(str(job.pk)))
+
+    def test_a_lost_workers_job_runs_once_more_then_fails(self):
+        job = self.job()
+        for tries in (1, 2):
+            claimed = tasks.claim(str(job.pk))
+            self.assertEqual(claimed.tries, tries)
+            self.assertEqual(tasks.look_after_jobs(), 0, "it was heard of just now")
+            self.go_silent(job)
+            self.assertEqual(tasks.look_after_jobs(), 1)
+            job.refresh_from_db()
+            self.assertEqual(job.state, "queued" if tries == 1 else "failed")
+        self.assertIn("lost twice", job.message)
+        self.assertEqual(self.woken.call_count, 2)
+
+    def test_a_worker_given_up_for_dead_cannot_end_the_job(self):
+        job = self.job()
+        first = tasks.claim(str(job.pk))
+        self.go_silent(job)
+        tasks.look_after_jobs()
+        second = tasks.claim(str(job.pk))
+        tasks._end(first, Job.State.DONE)
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.worker), ("running", second.worker))
+
+    def test_a_lost_job_that_was_cancelled_is_not_run_again(self):
+        job = self.job()
+        tasks.claim(str(job.pk))
+        Job.objects.update(cancel_requested=True)
+        self.go_silent(job)
+        tasks.look_after_jobs()
+        job.refresh_from_db()
+        self.assertEqual(job.state, "cancelled")
+
+    def test_a_job_whose_message_was_lost_is_woken(self):
+        job = self.job()
+        Job.objects.update(created_at=timezone.now() - timedelta(seconds=60))
+        self.assertEqual(tasks.look_after_jobs(), 1)
+        self.assertEqual(self.woken.call_args.args, (str(job.pk),))
+        self.assertEqual(tasks.look_after_jobs(), 0, "not again at once")
+
+    def test_while_it_runs_it_is_heard_of(self):
+        def work(job, progress):
+            self.go_silent(job)
+            progress(0.4)
+            for _ in range(60):
+                __import__("time").sleep(0.05)
+                job.refresh_from_db()
+                if job.heard_at > timezone.now() - timedelta(seconds=5):
+                    return Outcome()
+            raise AssertionError("no sign of life")
+
+        self.assertEqual(self.run_with(work).state, "done")
+
+    def test_one_open_job_a_key(self):
+        self.assertEqual(self.job(key="k").pk, self.job(key="k").pk)
+        self.assertNotEqual(self.job(key="k").pk, self.job(key="other").pk)
+
+    def test_killed_in_the_middle_leaves_no_half_holding(self):
+        points = self.add_points()
+        self.ask("POST", "/runs", {"operation": "interpolate_points", "inputs": {"points": points.pk}}, 202)
+        job = Job.objects.filter(kind="run").get()
+        part = project_dir(self.project.pk) / f"{job.key}.tif.abcd.raw.part"
+        part.write_bytes(b"half")
+        tasks.claim(str(job.pk))  # and then nothing more was heard of it
+        self.assertEqual(Holding.objects.filter(kind="surface").count(), 0)
+        self.go_silent(job)
+        tasks.look_after_jobs()
+        self.run_jobs()
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.tries), ("done", 2))
+        self.assertEqual(sweep_parts(), 0, "a fresh part may be somebody's work")
+        __import__("os").utime(part, (0, 0))
+        self.assertEqual(sweep_parts(), 1)
+
+    def test_a_broker_that_is_away_only_delays(self):
+        from kombu.exceptions import OperationalError
+
+        self.woken.side_effect = OperationalError("away")
+        self.send(table())
+        self.assertEqual(Job.objects.get().state, "queued")
+
+    def test_failures_can_be_put_aside(self):
+        def refuse(job, progress):
+            raise InputError("No.")
+
+        job = self.run_with(refuse)
+        self.assertFalse(self.ask("GET", f"/jobs/{job.pk}")["seen"])
+        self.assertTrue(self.ask("POST", f"/jobs/{job.pk}/seen")["seen"])

@@ -1,0 +1,144 @@
+"""Every endpoint of a project, for every kind of person. A path added to the API must be added here."""
+
+from uuid import uuid4
+
+from yama.service.api import api
+from yama.service.tests.base import ServiceTest
+
+VIEW, EDIT, OWN = "viewer", "editor", "owner"
+_FRAME = {"crs": "EPSG:32741", "cell_size": 2, "west": 0, "south": 0, "east": 10, "north": 10}
+_RUN = {"operation": "slope", "params": {}, "inputs": {"surface": 1}}
+
+
+def endpoints(holding, key):
+    """(method, path under /projects/ID, body, least role)."""
+    one = f"/holdings/{holding}"
+    job = f"/jobs/{uuid4()}"
+    return [
+        ("GET", "", None, VIEW),
+        ("PUT", "/frame", _FRAME, OWN),
+        ("PUT", "/checkpoints", {"holding_id": None}, EDIT),
+        ("GET", "/members", None, VIEW),
+        ("PUT", "/members", {"name": "nobody", "role": "viewer"}, OWN),
+        ("DELETE", "/members/nobody", None, OWN),
+        ("GET", "/desk", None, VIEW),
+        ("PUT", "/desk", {"mode": "alone"}, VIEW),
+        ("GET", "/holdings", None, VIEW),
+        ("POST", "/uploads?name=a.csv", None, EDIT),
+        ("POST", "/runs", _RUN, EDIT),
+        ("POST", f"{one}/store", None, EDIT),
+        ("PATCH", one, {"name": "other"}, EDIT),
+        ("DELETE", one, None, EDIT),
+        ("GET", f"{one}/accuracy", None, VIEW),
+        ("GET", f"{one}/picture", None, VIEW),
+        ("GET", f"{one}/geotiff", None, VIEW),
+        ("GET", f"{one}/original", None, VIEW),
+        ("GET", f"{one}/recipe", None, VIEW),
+        ("GET", f"{one}/points", None, VIEW),
+        ("GET", f"{one}/features", None, VIEW),
+        ("GET", "/jobs", None, VIEW),
+        ("GET", job, None, VIEW),
+        ("POST", f"{job}/cancel", None, EDIT),
+        ("POST", f"{job}/seen", None, EDIT),
+        ("GET", f"/tiles/{key}/0/0/0", None, VIEW),
+        ("POST", "/previews", _RUN, EDIT),
+        ("GET", "/probe?x=1&y=1", None, VIEW),
+        ("POST", "/views", {"keys": []}, VIEW),
+    ]
+
+
+class PermissionsTest(ServiceTest):
+    def status(self, method, path, body):
+        return self.client.generic(method, self.base + path, b"" if body is None else __import__("json").dumps(body),
+                                   content_type="application/json").status_code  # fmt: skip
+
+    def test_every_endpoint_for_everybody(self):
+        holding = self.add_surface()
+        order = [VIEW, EDIT, OWN]
+        listed = sorted(endpoints(holding.pk, holding.key), key=lambda entry: entry[0] == "DELETE")
+        for method, path, body, least in listed:
+            with self.subTest(f"{method} {path}"):
+                self.as_role(None)
+                self.assertEqual(self.status(method, path, body), 401)
+                self.as_role("outsider")
+                self.assertEqual(self.status(method, path, body), 404)
+                for role in order:
+                    self.as_role(role)
+                    found = self.status(method, path, body)
+                    if order.index(role) < order.index(least):
+                        self.assertEqual(found, 403)
+                    else:
+                        self.assertNotIn(found, (401, 403, 405))
+                        self.assertLess(found, 500)
+                        if method == "DELETE":
+                            break  # it is gone now
+
+    def test_the_list_above_is_complete(self):
+        known = {(method, path.split("?")[0]) for method, path, *_ in endpoints("{id}", "{key}")}
+        count = 0
+        for prefix, router in api._routers:
+            if prefix != "/projects":
+                continue
+            for path, view in router.path_operations.items():
+                if "project_id" in path:
+                    count += sum(len(operation.methods) for operation in view.operations)
+        self.assertEqual(count, len(known))
+
+    def test_another_projects_holding_is_not_found_through_ones_own(self):
+        holding = self.add_surface()
+        self.as_role("outsider")
+        made = self.client.post(
+            "/api/projects", {"name": "Own", "frame": _FRAME}, content_type="application/json"
+        ).json()
+        own = f"/api/projects/{made['id']}"
+        for path in (
+            f"/holdings/{holding.pk}/geotiff",
+            f"/tiles/{holding.key}/0/0/0",
+            f"/holdings/{holding.pk}/recipe",
+        ):
+            self.assertEqual(self.client.get(own + path).status_code, 404)
+        found = self.client.get(f"{own}/probe?x=1&y=1&a={holding.key}")
+        self.assertEqual(found.status_code, 404)
+
+
+class ProjectTest(ServiceTest):
+    def test_only_ones_own_projects_are_listed(self):
+        self.assertEqual([one["role"] for one in self.client.get("/api/projects").json()], ["editor"])
+        self.as_role("outsider")
+        self.assertEqual(self.client.get("/api/projects").json(), [])
+
+    def test_impossible_frames_get_a_sentence(self):
+        for change, words in (
+            ({"cell_size": 0}, "greater than 0"),
+            ({"cell_size": 1e-6, "east": 1e6, "north": 1e6}, "Choose a larger cell size"),
+            ({"crs": "EPSG:1"}, "is not known"),
+            ({"east": -5}, "not a rectangle"),
+        ):
+            body = {"name": "Odd", "frame": {**_FRAME, **change}}
+            response = self.client.post("/api/projects", body, content_type="application/json")
+            self.assertEqual(response.status_code, 422)
+            self.assertIn(words, response.json()["detail"])
+
+    def test_a_frame_that_something_was_built_on_stays(self):
+        points = self.add_points()
+        self.as_role("owner")
+        self.ask("PUT", "/frame", {**_FRAME, "west": 448_000, "south": 5_438_000, "east": 448_600, "north": 5_438_600})
+        self.ask("POST", "/runs", {"operation": "interpolate_points", "inputs": {"points": points.pk}}, 202)
+        self.run_jobs()
+        self.assertIn("made on this frame", self.ask("PUT", "/frame", _FRAME, 409)["detail"])
+
+    def test_a_project_keeps_an_owner(self):
+        self.as_role("owner")
+        self.assertIn("needs an owner", self.ask("PUT", "/members", {"name": "owner", "role": "viewer"}, 409)["detail"])
+        self.ask("DELETE", "/members/owner", status=409)
+        self.ask("PUT", "/members", {"name": "outsider", "role": "owner"})
+        self.ask("DELETE", "/members/owner", status=204)
+        self.ask("GET", "", status=404)
+        self.ask("PUT", "/members", {"name": "no such person", "role": "viewer"}, 404)
+
+    def test_the_desk_is_kept_for_each_person(self):
+        self.ask("PUT", "/desk", {"mode": "curtain"}, 204)
+        self.assertEqual(self.ask("GET", "/desk"), {"mode": "curtain"})
+        self.as_role("viewer")
+        self.assertEqual(self.ask("GET", "/desk"), {})
+        self.ask("PUT", "/desk", {"pile": "x" * 70_000}, 422)

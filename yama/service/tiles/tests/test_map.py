@@ -1,0 +1,161 @@
+"""What the map gets: tiles equal to the core's cells, previews that keep nothing, readings that agree."""
+
+import gzip
+from pathlib import Path
+
+import numpy as np
+from django.core.cache import cache
+from django.core.management import CommandError, call_command
+
+from yama.service.holdings.models import Holding
+from yama.service.jobs.models import Job
+from yama.service.tests.base import ServiceTest
+from yama.service.tiles.warm import warm
+from yama.terrain.grid import Grid, Window
+from yama.terrain.relief.slope import slope
+from yama.terrain.surface import ArraySurface, StoredSurface
+
+COARSE = Grid("EPSG:4326", 62.378, -41.198, 1 / 3600, 1 / 3600, 40, 40)
+
+
+class TileTest(ServiceTest):
+    def tile(self, key, level, col, row, bands=1):
+        response = self.ask("GET", f"/tiles/{key}/{level}/{col}/{row}")
+        self.assertEqual(response.headers["Content-Encoding"], "gzip")
+        cells = np.frombuffer(gzip.decompress(response.content), "<f4").reshape(258, 258, bands)
+        return cells[..., 0] if bands == 1 else cells
+
+    def test_a_tile_is_the_surfaces_cells_with_a_gutter(self):
+        holding = self.add_surface()
+        stored = StoredSurface(holding.cells_path)
+        for level, col, row in ((0, 0, 0), (0, 1, 1), (1, 0, 0), (2, 0, 0)):
+            window = Window(row * 256 - 1, col * 256 - 1, 258, 258)
+            np.testing.assert_array_equal(self.tile(holding.key, level, col, row), stored.read(window, level))
+
+    def test_neighbouring_tiles_share_their_gutter_cells(self):
+        holding = self.add_surface()
+        left, right = self.tile(holding.key, 0, 0, 0), self.tile(holding.key, 0, 1, 0)
+        np.testing.assert_array_equal(left[:, -2:], right[:, :2])
+
+    def test_a_live_tile_is_cached_and_the_same(self):
+        first, second = self.add_surface(3.0), self.add_surface()
+        body = {"operation": "difference", "inputs": {"first": first.pk, "second": second.pk}}
+        key = self.ask("POST", "/previews", body)["key"]
+        np.testing.assert_allclose(self.tile(key, 0, 0, 0)[1:, 1:], 3.0, atol=1e-4)
+        np.testing.assert_array_equal(self.tile(key, 0, 0, 0), self.tile(key, 0, 0, 0))
+
+    def test_a_coarse_surface_shows_its_own_cells_with_one_gradient_each(self):
+        heights = np.arange(1600.0).reshape(40, 40)
+        from yama.terrain.surface import store
+
+        store(ArraySurface(heights, COARSE), self.folder / "coarse.tif")
+        self.send((self.folder / "coarse.tif").read_bytes(), "coarse.tif")
+        holding = self.run_jobs()[0].holding
+        (listed,) = self.ask("GET", "/holdings")
+        self.assertTrue(listed["surface"]["coarse"])
+        cells = self.tile(holding.key, 0, 0, 0, bands=3)
+        filled = np.isfinite(cells[..., 0])
+        values = np.unique(cells[filled][:, 0])
+        self.assertTrue(set(values.tolist()) <= set(heights.ravel().tolist()))
+        for value in values[:20]:
+            shades = cells[cells[..., 0] == value][:, 1:]
+            self.assertEqual(len(np.unique(shades, axis=0)), 1)
+
+    def test_empty_and_impossible_tiles(self):
+        holding = self.add_surface(grid=Grid("EPSG:32741", 470_000.0, 5_438_600.0, 2.0, 2.0, 300, 300))
+        self.ask("GET", f"/tiles/{holding.key}/0/0/0", status=204)
+        for where in ("0/9/0", "0/0/9", "31/0/0"):
+            self.ask("GET", f"/tiles/{holding.key}/{where}", status=404)
+        self.ask("GET", "/tiles/ffff/0/0/0", status=404)
+
+
+class PreviewTest(ServiceTest):
+    def preview(self, points, status=200, **params):
+        body = {"operation": "interpolate_points", "params": params, "inputs": {"points": points.pk}}
+        return self.ask("POST", "/previews", body, status)
+
+    def test_a_preview_keeps_nothing_and_equals_the_run(self):
+        points = self.add_points()
+        found = self.preview(points, reach_limit=60)
+        self.assertEqual(found["cells"], 90_000)
+        self.assertGreater(found["filled"], 0.9)
+        self.assertTrue(found["outline"])
+        self.assertIsNone(found["holding_id"])
+        self.assertEqual((Holding.objects.count(), Job.objects.filter(kind="run").count()), (1, 0))
+        tile = self.ask("GET", f"/tiles/{found['key']}/0/0/0").content
+        body = {"operation": "interpolate_points", "params": {"reach_limit": 60}, "inputs": {"points": points.pk}}
+        self.ask("POST", "/runs", body, 202)
+        made = self.run_jobs()[0].holding
+        self.assertEqual(made.key, found["key"])
+        cache.clear()
+        np.testing.assert_array_equal(
+            np.frombuffer(gzip.decompress(tile), "<f4"),
+            np.frombuffer(gzip.decompress(self.ask("GET", f"/tiles/{made.key}/0/0/0").content), "<f4"),
+        )
+        self.assertEqual(self.preview(points, reach_limit=60)["holding_id"], made.pk)
+
+    def test_what_stops_a_run_stops_its_preview(self):
+        points = self.add_points()
+        found = self.preview(points, codes=["none"])
+        self.assertIsNone(found["key"])
+        self.assertEqual(found["findings"][0]["weight"], "stop")
+        self.assertIn("power", self.preview(points, 422, power=0)["detail"])
+
+    def test_a_forgotten_preview_is_not_found(self):
+        key = self.preview(self.add_points())["key"]
+        cache.clear()
+        self.ask("GET", f"/tiles/{key}/0/0/0", status=404)
+
+
+class ReadingTest(ServiceTest):
+    def test_the_probe_agrees_with_the_core(self):
+        first, second = self.add_surface(2.0), self.add_surface()
+        found = self.ask("GET", f"/probe?x=448101.7&y=5438200.2&a={first.key}&b={second.key}")
+        self.assertEqual((found["x"], found["y"]), (448_101.0, 5_438_201.0))
+        a, b = found["readings"]["a"], found["readings"]["b"]
+        self.assertAlmostEqual(a["height"], 0.1 * 101 + 2, places=3)
+        self.assertAlmostEqual(a["height"] - b["height"], 2.0, places=4)
+        expected = slope(StoredSurface(first.cells_path)).read(Window(199, 50, 1, 1))[0, 0]
+        self.assertAlmostEqual(a["slope"], float(expected), places=3)
+        self.assertAlmostEqual(a["aspect"], 270.0, places=1)
+        self.assertAlmostEqual(found["longitude"], 62.38, places=2)
+
+    def test_outside_there_is_nothing_to_read(self):
+        holding = self.add_surface()
+        found = self.ask("GET", f"/probe?x=100000&y=5438200&a={holding.key}")
+        self.assertEqual(found["readings"]["a"], {"height": None, "slope": None, "aspect": None})
+        self.ask("GET", "/probe?x=nan&y=1", status=422)
+
+    def test_figures_of_a_view(self):
+        holding = self.add_surface()
+        whole = self.ask("POST", "/views", {"keys": [holding.key]})[holding.key]
+        self.assertAlmostEqual(whole["low"], 0.1, places=3)
+        self.assertAlmostEqual(whole["high"], 59.9, places=3)
+        self.assertAlmostEqual(whole["low2"], 1.2, delta=0.3)
+        self.assertEqual(whole["empty"], 0.0)
+        self.assertGreater(sum(whole["counts"]), 0.99 * 90_000)
+        part = self.ask("POST", "/views", {"keys": [holding.key], "bounds": [448_100, 5_438_100, 448_200, 5_438_200]})
+        self.assertTrue(10 < part[holding.key]["low"] < part[holding.key]["high"] < 20.1)
+        beside = self.ask("POST", "/views", {"keys": [holding.key], "bounds": [0, 0, 10, 10]})[holding.key]
+        self.assertEqual((beside["low"], beside["empty"]), (None, 1.0))
+
+    def test_operations_are_listed_for_the_desk(self):
+        names = {one["name"] for one in self.client.get("/api/projects/operations").json()}
+        self.assertIn("interpolate_points", names)
+
+
+class ExportTest(ServiceTest):
+    def test_what_the_front_end_takes_from_the_code_is_current(self):
+        try:
+            call_command("export_api", check=True)
+        except CommandError as error:
+            self.fail(str(error))
+
+    def test_warming_runs_every_kernel(self):
+        warm()
+
+    def test_the_page_says_where_scripts_may_come_from(self):
+        response = self.client.get("/")
+        self.assertIn("default-src 'self'", response.headers["Content-Security-Policy"])
+        self.assertIn("csrftoken", response.cookies)
+        self.assertTrue(Path(__file__).exists())

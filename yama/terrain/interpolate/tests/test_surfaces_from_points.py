@@ -1,0 +1,144 @@
+"""Triangulation, inverse distance and nearest against slow twins and closed forms."""
+
+import numpy as np
+from django.test import SimpleTestCase
+from scipy.interpolate import LinearNDInterpolator
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import Grid, Window
+from yama.terrain.interpolate.idw import inverse_distance, nearest
+from yama.terrain.interpolate.point_index import PointIndex, nearest_k
+from yama.terrain.interpolate.triangulation import triangulated
+
+GRID = Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, 60, 80)
+
+
+def scattered(count=300, seed=1):
+    """Points over and around GRID with rough heights."""
+    rng = np.random.default_rng(seed)
+    x = rng.uniform(447_990, 448_170, count)
+    y = rng.uniform(5_437_870, 5_438_010, count)
+    return x, y, 100 + 20 * np.sin(x / 15) + 12 * np.cos(y / 11) + rng.normal(0, 1, count)
+
+
+def cells(grid=GRID):
+    """x, y of every centre `(rows, cols)`."""
+    return np.meshgrid(*grid.centres(grid.whole))
+
+
+class TriangulationTest(SimpleTestCase):
+    def test_a_plane_stays_a_plane(self):
+        x, y, _ = scattered()
+        z = 0.3 * (x - 448_000) - 0.2 * (y - 5_438_000) + 50
+        found = triangulated(x, y, z, GRID).read_all()
+        cx, cy = cells()
+        filled = np.isfinite(found)
+        self.assertGreater(filled.mean(), 0.9)
+        np.testing.assert_allclose(
+            found[filled], (0.3 * (cx - 448_000) - 0.2 * (cy - 5_438_000) + 50)[filled], atol=2e-5
+        )
+
+    def test_equal_to_scipys_linear_interpolation(self):
+        # near the origin: far from it that library's own triangulation is not Delaunay to the last facet
+        x, y, z = scattered(900)
+        x, y = x - 448_000, y - 5_438_000
+        near = Grid(GRID.crs, 0.0, 0.0, 2.0, 2.0, GRID.rows, GRID.cols)
+        found = triangulated(x, y, z, near).read_all()
+        expected = LinearNDInterpolator(np.column_stack([x, y]), z)(*cells(near))
+        np.testing.assert_array_equal(np.isnan(found), np.isnan(expected))
+        np.testing.assert_allclose(found, expected, atol=1e-6 * np.ptp(z) + 1e-5)
+
+    def test_any_window_reads_the_same_cells(self):
+        surface = triangulated(*scattered(), GRID, reach=9.0)
+        whole = surface.read_all()
+        rng = np.random.default_rng(2)
+        for _ in range(20):
+            row, col = int(rng.integers(0, 50)), int(rng.integers(0, 70))
+            part = surface.read(Window(row, col, 10, 10))
+            np.testing.assert_array_equal(part, whole[row : row + 10, col : col + 10])
+
+    def test_no_cell_between_facets_is_left_out_where_centres_lie_on_edges(self):
+        # points on cell centres: every centre lies on a corner, and edges run through centres
+        cx, cy = cells()
+        x, y = cx[::4, ::4].ravel(), cy[::4, ::4].ravel()
+        found = triangulated(x, y, x - 448_000, GRID).read(Window(0, 0, 57, 77))
+        self.assertFalse(np.isnan(found).any())
+        np.testing.assert_allclose(found, cx[:57, :77] - 448_000, atol=1e-5)
+
+    def test_limits_leave_cells_empty(self):
+        x, y, z = scattered(40)
+        cx, cy = cells()
+        distance = np.sqrt(((cx[..., None] - x) ** 2 + (cy[..., None] - y) ** 2).min(-1))
+        free = triangulated(x, y, z, GRID).read_all()
+        near = triangulated(x, y, z, GRID, reach=7.0).read_all()
+        np.testing.assert_array_equal(np.isnan(near), np.isnan(free) | (distance > 7.0))
+        short = triangulated(x, y, z, GRID, edge_limit=25.0).read_all()
+        self.assertLess(np.isfinite(short).sum(), np.isfinite(free).sum())
+        self.assertTrue(np.isnan(short[np.isnan(free)]).all())
+
+    def test_one_stray_point_changes_nothing_near_the_others(self):
+        x, y, z = scattered(500)
+        far = triangulated(np.append(x, 5.4e6), np.append(y, 4.4e5), np.append(z, 10.0), GRID, reach=12)
+        plain = triangulated(x, y, z, GRID, reach=12)
+        inner = Window(15, 15, 30, 50)
+        np.testing.assert_allclose(far.read(inner), plain.read(inner), atol=1e-4)
+
+
+class InverseDistanceTest(SimpleTestCase):
+    def expected(self, x, y, z, k, power, radius=np.inf, reach=np.inf):
+        cx, cy = cells()
+        distance = np.sqrt((cx[..., None] - x) ** 2 + (cy[..., None] - y) ** 2)
+        order = np.argsort(distance, -1)[..., :k]
+        near = np.take_along_axis(distance, order, -1)
+        weights = np.where(near <= radius, np.maximum(near, 1e-12) ** -power, 0)
+        with np.errstate(invalid="ignore"):
+            result = (weights * z[order]).sum(-1) / weights.sum(-1)
+        return np.where((near[..., 0] <= reach) & (weights.sum(-1) > 0), result, np.nan)
+
+    def test_equal_to_the_formula(self):
+        x, y, z = scattered()
+        for k, power, radius, reach in ((12, 2.0, np.inf, np.inf), (5, 3.5, 20.0, np.inf), (1, 1.0, np.inf, 6.0)):
+            found = inverse_distance(x, y, z, GRID, k, power, radius, reach).read_all()
+            np.testing.assert_allclose(found, self.expected(x, y, z, k, power, radius, reach), rtol=1e-5)
+
+    def test_exact_at_points(self):
+        cx, cy = cells()
+        x, y = cx[5::9, 4::7].ravel(), cy[5::9, 4::7].ravel()
+        z = np.arange(x.size, dtype=float)
+        np.testing.assert_array_equal(inverse_distance(x, y, z, GRID).read_all()[5::9, 4::7].ravel(), z)
+
+    def test_heights_stay_within_those_of_the_points(self):
+        x, y, z = scattered(60)
+        found = inverse_distance(x, y, z, GRID, power=6.0).read_all()
+        self.assertGreaterEqual(found.min(), np.float32(z.min()))
+        self.assertLessEqual(found.max(), np.float32(z.max()))
+
+    def test_nearest_takes_the_nearest_points_height(self):
+        x, y, z = scattered()
+        np.testing.assert_allclose(nearest(x, y, z, GRID).read_all(), self.expected(x, y, z, 1, 1.0), rtol=1e-6)
+
+    def test_impossible_parameters(self):
+        with self.assertRaisesMessage(InputError, "greater than 0"):
+            inverse_distance(*scattered(), GRID, power=-1)
+        with self.assertRaisesMessage(InputError, "at least 1"):
+            inverse_distance(*scattered(), GRID, neighbours=0)
+        with self.assertRaisesMessage(InputError, "no points"):
+            inverse_distance(np.empty(0), np.empty(0), np.empty(0), GRID)
+
+
+class PointIndexTest(SimpleTestCase):
+    def test_the_nearest_k_are_those_of_a_full_search(self):
+        rng = np.random.default_rng(6)
+        clusters = rng.normal(0, 1, (2, 400)) * rng.choice([0.01, 1, 30], 400)
+        strays = np.array([[1e6, -1e6, 3.0], [2.0, 5e5, -1e6]])
+        for x, y in (clusters, np.hstack([clusters, strays]), np.vstack([np.arange(50.0), np.zeros(50)])):
+            index = PointIndex.of(x, y)
+            squares, found = np.empty(7), np.empty(7, np.int64)
+            for qx, qy in np.vstack([rng.normal(0, 40, (60, 2)), [[9e5, 3.0], [-2e6, 6e5], [x[3], y[3]]]]):
+                count = nearest_k(
+                    qx, qy, 7, np.inf, index.x, index.y, index.starts, index.west, index.south, index.size,
+                    index.bucket_rows, index.bucket_cols, squares, found,
+                )  # fmt: skip
+                self.assertEqual(count, 7)
+                expected = np.sort((x - qx) ** 2 + (y - qy) ** 2)[:7]
+                np.testing.assert_allclose(squares, expected, rtol=1e-12)

@@ -1,0 +1,206 @@
+"""The catalogue: descriptions, checks and results of every operation."""
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from yama.terrain import operations
+from yama.terrain.errors import GridError, InputError
+from yama.terrain.frame import Frame, propose, utm_zone
+from yama.terrain.grid import Bounds, Grid
+from yama.terrain.points import Points, merge_duplicates
+from yama.terrain.surface import ArraySurface, Surface
+
+FRAME = Frame(Grid("EPSG:32741", 448_000, 5_438_200, 2, 2, 100, 100), "m", "Sundrel mean sea level")
+
+
+def points(count=80, codes=True, crs="EPSG:32741"):
+    """Points of a plane over FRAME."""
+    rng = np.random.default_rng(1)
+    x, y = rng.uniform(448_000, 448_200, count), rng.uniform(5_438_000, 5_438_200, count)
+    z = 0.1 * (x - 448_000) + 10
+    names = np.where(np.arange(count) % 4 == 0, "spot", "ground") if codes else np.empty(0, "U1")
+    return Points(crs, x, y, {"z": z}, names)
+
+
+def interpolate(held, **values):
+    """Findings by code, and the surface."""
+    operation = operations.find("interpolate_points")
+    params = operations.parse_params(operation, values)
+    inputs = operations.take_inputs(operation, {"points": held})
+    found = {finding.code: finding for finding in operation.check(inputs, params, FRAME)}
+    return found, lambda: operation.run(inputs, params, FRAME)
+
+
+class CatalogueTest(SimpleTestCase):
+    def test_each_operation_describes_itself(self):
+        for name, operation in operations.catalogue().items():
+            described = operations.describe(operation)
+            self.assertEqual(described["name"], name)
+            self.assertTrue(described["summary"].endswith("."), name)
+            self.assertTrue(described["inputs"])
+            self.assertEqual(described["params"]["type"], "object")
+
+    def test_bad_parameters_name_the_parameter(self):
+        operation = operations.find("interpolate_points")
+        for values, words in (
+            ({"power": -1}, "power"),
+            ({"cell_size": 0}, "cell_size"),
+            ({"neighbours": 2.5}, "neighbours"),
+            ({"method": "magic"}, "method"),
+            ({"colour": 3}, "colour"),
+            ({"reach_limit": float("inf")}, "reach_limit"),
+        ):
+            with self.assertRaisesMessage(InputError, words):
+                operations.parse_params(operation, values)
+
+    def test_missing_wrong_and_surplus_inputs(self):
+        operation = operations.find("difference")
+        surface = ArraySurface(np.zeros((100, 100)), FRAME.grid)
+        for given, words in (
+            ({"first": surface}, "needs second surface"),
+            ({"first": surface, "second": points()}, "must be surface"),
+            ({"first": surface, "second": surface, "third": surface}, "takes no input 'third'"),
+        ):
+            with self.assertRaisesMessage(InputError, words):
+                operations.take_inputs(operation, given)
+        with self.assertRaisesMessage(InputError, "There is no operation"):
+            operations.find("guess")
+
+    def test_a_step_is_the_same_whether_defaults_are_named_or_not(self):
+        operation = operations.find("interpolate_points")
+        keys = {"points": "k"}
+        plain = operations.make_step(operation, operations.parse_params(operation, {}), keys, FRAME)
+        named = operations.make_step(operation, operations.parse_params(operation, {"power": 2.0}), keys, FRAME)
+        other = operations.make_step(operation, operations.parse_params(operation, {"power": 3.0}), keys, FRAME)
+        self.assertEqual(plain.key, named.key)
+        self.assertNotEqual(plain.key, other.key)
+
+
+class InterpolateTest(SimpleTestCase):
+    def test_every_method_makes_a_surface_on_the_frame(self):
+        for method in ("triangulation", "inverse_distance", "nearest"):
+            _, run = interpolate(points(), method=method, reach_limit=50)
+            surface = run()
+            self.assertIsInstance(surface, Surface)
+            self.assertEqual(surface.grid, FRAME.grid)
+            self.assertEqual(surface.vertical_datum, "Sundrel mean sea level")
+            self.assertGreater(np.isfinite(surface.read_all()).mean(), 0.8)
+
+    def test_codes_and_cell_size(self):
+        _, run = interpolate(points(), codes=["spot"], cell_size=5, reach_limit=500)
+        self.assertEqual((run().grid.rows, run().grid.cell_width), (40, 5))
+        found, _ = interpolate(points(), codes=["nothing of the kind"])
+        self.assertEqual(found["too_few"].weight, "stop")
+
+    def test_duplicates_are_found_and_mended(self):
+        held = points()
+        twice = Points(held.crs, np.append(held.x, held.x[:3]), np.append(held.y, held.y[:3]),
+                       {"z": np.append(held.z, held.z[:3] + 1.5)})  # fmt: skip
+        found, _ = interpolate(twice)
+        self.assertIn("At 3 places", found["duplicates"].sentence)
+        self.assertIn("1.50 m", found["duplicates"].sentence)
+        self.assertEqual(len(found["duplicates"].places), 3)
+        found, _ = interpolate(twice, **found["duplicates"].mend.set_params)
+        self.assertNotIn("duplicates", found)
+
+    def test_duplicate_rules(self):
+        x = y = np.array([0.0, 1, 0, 0])
+        z = np.array([4.0, 9, 1, 7])
+        for rule, height in (("mean", 4.0), ("first", 4.0), ("lowest", 1.0), ("highest", 7.0)):
+            _, _, merged = merge_duplicates(x, y, z, rule)
+            self.assertEqual(merged.tolist(), [height, 9.0])
+
+    def test_a_swapped_pair_is_found_and_left_out(self):
+        held = points(codes=False)
+        swapped = Points(
+            held.crs, np.append(held.x, held.y[0]), np.append(held.y, held.x[0]), {"z": np.append(held.z, 1)}
+        )
+        found, _ = interpolate(swapped)
+        self.assertIn("1 point lies far outside", found["strays"].sentence)
+        self.assertIn("swapped", found["strays"].why)
+        found, run = interpolate(swapped, **found["strays"].mend.set_params)
+        self.assertNotIn("strays", found)
+        x, y = np.meshgrid(*FRAME.grid.centres(FRAME.grid.whole))
+        heights = run().read_all()
+        filled = np.isfinite(heights)
+        np.testing.assert_allclose(heights[filled], (0.1 * (x - 448_000) + 10)[filled], atol=1e-3)
+
+    def test_degrees_are_put_into_the_frame(self):
+        held = points(codes=False).in_crs("EPSG:4326")
+        found, run = interpolate(held)
+        self.assertEqual(found["degrees"].weight, "note")
+        heights = run().read_all()
+        x, _ = np.meshgrid(*FRAME.grid.centres(FRAME.grid.whole))
+        filled = np.isfinite(heights)
+        np.testing.assert_allclose(heights[filled], (0.1 * (x - 448_000) + 10)[filled], atol=0.01)
+
+    def test_points_elsewhere_and_on_a_line_are_refused(self):
+        held = points(codes=False)
+        away = Points(held.crs, held.x + 1e5, held.y, held.fields)
+        found, run = interpolate(away)
+        self.assertEqual(found["outside"].weight, "stop")
+        with self.assertRaisesMessage(InputError, "No point lies within the frame"):
+            run()
+        line = Points(held.crs, held.x, held.x - 448_000 + 5_438_000, held.fields)
+        with self.assertRaisesMessage(InputError, "All points lie on one line"):
+            interpolate(line)[1]()
+        heap = Points(held.crs, np.full(9, 448_100.0), np.full(9, 5_438_100.0), {"z": np.arange(9.0)})
+        self.assertEqual(interpolate(heap)[0]["line"].weight, "stop")
+
+    def test_a_cell_size_that_makes_too_many_cells(self):
+        with self.assertRaisesMessage(GridError, "Choose a larger cell size"):
+            interpolate(points(), cell_size=1e-5)[1]()
+
+
+class OtherOperationsTest(SimpleTestCase):
+    def surface(self, offset=0.0, unit="m", datum=""):
+        xs, _ = FRAME.grid.centres(FRAME.grid.whole)
+        return ArraySurface(np.tile((xs - 448_000) * 0.5 + offset, (100, 1)), FRAME.grid, unit, datum)
+
+    def run_one(self, name, **inputs):
+        operation = operations.find(name)
+        return operation.run(inputs, operations.parse_params(operation, {}), FRAME)
+
+    def test_difference_refuses_other_units_and_warns_of_other_zero_levels(self):
+        operation = operations.find("difference")
+        params = operations.parse_params(operation, {})
+        found = operation.check({"first": self.surface(), "second": self.surface(unit="ft")}, params, FRAME)
+        self.assertEqual([finding.weight for finding in found], ["stop"])
+        found = operation.check({"first": self.surface(datum="a"), "second": self.surface(datum="b")}, params, FRAME)
+        self.assertEqual([finding.code for finding in found], ["datum"])
+        np.testing.assert_allclose(
+            self.run_one("difference", first=self.surface(1.5), second=self.surface()).read_all(), 1.5, atol=1e-5
+        )
+
+    def test_slope_of_the_plane(self):
+        inner = self.run_one("slope", surface=self.surface()).read_all()[1:-1, 1:-1]
+        np.testing.assert_allclose(inner, np.degrees(np.arctan(0.5)), atol=1e-2)
+
+    def test_accuracy_gives_figures(self):
+        rng = np.random.default_rng(2)
+        x, y = rng.uniform(448_010, 448_190, 30), rng.uniform(5_438_010, 5_438_190, 30)
+        checkpoints = Points("EPSG:32741", x, y, {"z": (x - 448_000) * 0.5})
+        figures = self.run_one("accuracy", surface=self.surface(0.25), checkpoints=checkpoints)
+        self.assertAlmostEqual(figures["all"]["mean"], 0.25, places=3)
+        self.assertEqual(figures["all"]["count"], 30)
+
+
+class FrameTest(SimpleTestCase):
+    def test_a_frame_is_proposed_from_points(self):
+        frame = propose(points(400).in_crs("EPSG:4326"))
+        self.assertEqual(frame.grid.crs, "EPSG:32741")
+        self.assertIn(frame.grid.cell_width, (2.0, 5.0))
+        self.assertEqual(Frame.from_dict(frame.to_dict()), frame)
+        held = points(400)
+        self.assertIsNotNone(frame.grid.bounds.intersection(held.bounds))
+
+    def test_utm_zones(self):
+        self.assertEqual(utm_zone(62.4, -41.2), "EPSG:32741")
+        self.assertEqual(utm_zone(-179.9, 10), "EPSG:32601")
+        self.assertEqual(utm_zone(179.9, 10), "EPSG:32660")
+        with self.assertRaisesMessage(GridError, "polar"):
+            utm_zone(0, 88)
+
+    def test_bounds(self):
+        self.assertTrue(Bounds(0, 0, 2, 2).holds(2, 0))
+        self.assertIsNone(Bounds(0, 0, 1, 1).intersection(Bounds(1, 0, 2, 1)))

@@ -1,0 +1,87 @@
+"""Slope, aspect and hillshade against closed forms and a slow twin."""
+
+import math
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from yama.terrain.grid import Grid
+from yama.terrain.relief.picture import picture
+from yama.terrain.relief.ramps import RAMPS, colours
+from yama.terrain.relief.slope import aspect, aspect_of, gradients_of, hillshade, hillshade_of, slope, slope_of
+from yama.terrain.surface import ArraySurface
+
+GRID = Grid("EPSG:32741", 0, 100, 2.0, 2.0, 50, 60)
+
+
+def plane(east: float, north: float) -> ArraySurface:
+    """A plane that rises by these per metre."""
+    xs, ys = GRID.centres(GRID.whole)
+    return ArraySurface(xs[None, :] * east + ys[:, None] * north, GRID)
+
+
+class PlaneTest(SimpleTestCase):
+    def test_slope_and_aspect_of_planes(self):
+        for east, north, direction in ((0.5, 0, 270), (-0.5, 0, 90), (0, 0.3, 180), (0, -2.0, 0), (1, 1, 225)):
+            surface = plane(east, north)
+            inner = (slice(1, -1), slice(1, -1))
+            expected = math.degrees(math.atan(math.hypot(east, north)))
+            np.testing.assert_allclose(slope(surface).read_all()[inner], expected, atol=5e-3)
+            turn = (aspect(surface).read_all()[inner] - direction + 180) % 360 - 180
+            np.testing.assert_allclose(turn, 0, atol=5e-2)
+
+    def test_light_along_the_normal_is_full(self):
+        surface = plane(-1.0, 0.0)  # falls towards the east at 45 degrees
+        shade = hillshade(surface, azimuth=90, altitude=45).read_all()[1:-1, 1:-1]
+        np.testing.assert_allclose(shade, 1.0, atol=1e-4)
+        away = hillshade(surface, azimuth=270, altitude=30).read_all()[1:-1, 1:-1]
+        np.testing.assert_array_equal(away, 0.0)
+
+    def test_level_ground_has_no_aspect(self):
+        self.assertTrue(np.isnan(aspect(plane(0, 0)).read_all()).all())
+
+
+class TwinTest(SimpleTestCase):
+    def test_equal_to_horns_formula_written_out(self):
+        rng = np.random.default_rng(4)
+        z = rng.normal(0, 3, (40, 30)).astype(np.float32)
+        z[rng.random(z.shape) < 0.08] = np.nan
+        steep, falls = slope_of(z, GRID), aspect_of(z, GRID)
+        shade = hillshade_of(z, GRID, 300, 40)
+        east, north = gradients_of(z, GRID)
+        for r in range(1, 39):
+            for c in range(1, 29):
+                here = z[r, c]
+                if np.isnan(here):
+                    self.assertTrue(np.isnan(steep[r - 1, c - 1]))
+                    continue
+                n = np.where(np.isnan(z[r - 1 : r + 2, c - 1 : c + 2]), here, z[r - 1 : r + 2, c - 1 : c + 2]).astype(
+                    float
+                )
+                p = ((n[0, 2] + 2 * n[1, 2] + n[2, 2]) - (n[0, 0] + 2 * n[1, 0] + n[2, 0])) / 16
+                q = ((n[0, 0] + 2 * n[0, 1] + n[0, 2]) - (n[2, 0] + 2 * n[2, 1] + n[2, 2])) / 16
+                self.assertAlmostEqual(east[r - 1, c - 1], p, places=4)
+                self.assertAlmostEqual(north[r - 1, c - 1], q, places=4)
+                self.assertAlmostEqual(steep[r - 1, c - 1], math.degrees(math.atan(math.hypot(p, q))), places=2)
+                turn = (falls[r - 1, c - 1] - math.degrees(math.atan2(-p, -q)) + 180) % 360 - 180
+                self.assertAlmostEqual(turn, 0, places=1)
+                sun = np.array([math.sin(math.radians(300)), math.cos(math.radians(300))]) * math.cos(math.radians(40))
+                light = (math.sin(math.radians(40)) - sun[0] * p - sun[1] * q) / math.sqrt(1 + p * p + q * q)
+                self.assertAlmostEqual(shade[r - 1, c - 1], max(light, 0), places=4)
+
+
+class PictureTest(SimpleTestCase):
+    def test_a_picture_shows_heights_and_hatches_what_is_empty(self):
+        surface = plane(0.4, 0.1)
+        surface._levels[0][:, 30:] = np.nan
+        png = picture(surface, GRID, size=64)
+        self.assertEqual(png[:8], b"\x89PNG\r\n\x1a\n")
+        self.assertLess(len(png), 20_000)
+
+    def test_ramps_run_from_end_to_end(self):
+        for name, stops in RAMPS.items():
+            places = [place for place, _ in stops]
+            self.assertEqual((places[0], places[-1]), (0.0, 1.0))
+            self.assertEqual(places, sorted(places))
+            first = "#" + "".join(f"{round(v):02X}" for v in colours(name, np.array([0.0]))[0])
+            self.assertEqual(first, stops[0][1])

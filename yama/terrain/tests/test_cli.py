@@ -1,0 +1,116 @@
+"""The command line, as scripts use it: results, messages, exit status."""
+
+import contextlib
+import io
+import json
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from django.test import SimpleTestCase
+
+from yama.terrain.cli import main
+from yama.terrain.grid import Grid
+from yama.terrain.surface import StoredSurface
+
+
+class CommandLineTest(SimpleTestCase):
+    def setUp(self):
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+        rng = np.random.default_rng(1)
+        x, y = rng.uniform(448_000, 448_200, 60), rng.uniform(5_438_000, 5_438_200, 60)
+        rows = [f"{a:.2f},{b:.2f},{0.1 * (a - 448_000):.3f},ground" for a, b in zip(x, y, strict=True)]
+        (self.folder / "points.csv").write_text("x,y,z,code\n" + "\n".join(rows) + "\n")
+        grid = Grid("EPSG:32741", 448_000, 5_438_200, 4, 4, 50, 50)
+        (self.folder / "frame.json").write_text(json.dumps({"grid": grid.to_dict(), "unit": "m", "vertical_datum": ""}))
+
+    def run_one(self, *words):
+        """Exit status, standard output and standard error; @name stands for a file in the folder."""
+        out, err = io.StringIO(), io.StringIO()
+        arguments = [word.replace("@", f"{self.folder}/") for word in words]
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            try:
+                status = main(arguments)
+            except SystemExit as stopped:
+                status = stopped.code
+        return status, out.getvalue(), err.getvalue()
+
+    def build(self, name="tin.tif", *more):
+        return self.run_one(
+            "do", "interpolate_points", "--in", "points=@points.csv", "--crs", "EPSG:32741", "--frame", "@frame.json",
+            "--set", "reach_limit=40", "--out", f"@{name}", *more,
+        )  # fmt: skip
+
+    def test_ops_lists_every_operation_with_its_schema(self):
+        status, out, _ = self.run_one("ops", "--json")
+        self.assertEqual(status, 0)
+        names = {entry["name"] for entry in json.loads(out)}
+        self.assertTrue({"interpolate_points", "difference", "slope", "aspect", "hillshade", "accuracy"} <= names)
+        self.assertIn("--set power=2.0", self.run_one("ops")[1])
+
+    def test_inspect(self):
+        status, out, _ = self.run_one("inspect", "@points.csv", "--json", "--crs", "EPSG:32741")
+        self.assertEqual((status, json.loads(out)["rows"]), (0, 60))
+        (self.folder / "bad.csv").write_text("x,y\n1,2\n3,4\n5,6\n")
+        status, out, err = self.run_one("inspect", "@bad.csv", "--crs", "EPSG:32741")
+        self.assertEqual(status, 1)
+        self.assertIn("no height column", out)
+
+    def test_do_then_judge_then_subtract(self):
+        status, _, err = self.build()
+        self.assertEqual(status, 0, err)
+        surface = StoredSurface(self.folder / "tin.tif")
+        self.assertEqual(surface.grid.cell_width, 4)
+        status, *_ = self.run_one("do", "accuracy", "--in", "surface=@tin.tif", "--in", "checkpoints=@points.csv",
+                                  "--crs", "EPSG:32741", "--out", "@figures.json")  # fmt: skip
+        self.assertEqual(status, 0)
+        self.assertLess(json.loads((self.folder / "figures.json").read_text())["all"]["rmse"], 0.05)
+        status, *_ = self.run_one(
+            "do", "difference", "--in", "first=@tin.tif", "--in", "second=@tin.tif", "--out", "@d.tif"
+        )
+        self.assertEqual(status, 0)
+        self.assertEqual(np.nanmax(np.abs(StoredSurface(self.folder / "d.tif").read_all())), 0)
+
+    def test_nothing_is_overwritten(self):
+        self.build()
+        before = (self.folder / "tin.tif").read_bytes()
+        status, _, err = self.build()
+        self.assertEqual(status, 1)
+        self.assertIn("not overwritten", err)
+        self.assertEqual((self.folder / "tin.tif").read_bytes(), before)
+
+    def test_a_recipe_cooks_the_same_cells_again(self):
+        self.build("tin.tif", "--recipe", "@tin.json")
+        status, _, err = self.run_one("cook", "@tin.json", "--out", "@again.tif")
+        self.assertEqual(status, 0, err)
+        np.testing.assert_array_equal(
+            StoredSurface(self.folder / "tin.tif").read_all(), StoredSurface(self.folder / "again.tif").read_all()
+        )
+
+    def test_a_recipe_knows_its_files_and_its_own_hand(self):
+        self.build("tin.tif", "--recipe", "@tin.json")
+        recipe = json.loads((self.folder / "tin.json").read_text())
+        (key,) = recipe["steps"]
+        recipe["steps"][key]["params"]["reach_limit"] = 10
+        (self.folder / "forged.json").write_text(json.dumps(recipe))
+        self.assertIn("no longer matches", self.run_one("cook", "@forged.json", "--out", "@x.tif")[2])
+        with (self.folder / "points.csv").open("a") as file:
+            file.write("448001,5438001,1,ground\n")
+        self.assertIn("its contents differ", self.run_one("cook", "@tin.json", "--out", "@x.tif")[2])
+        (self.folder / "points.csv").unlink()
+        status, _, err = self.run_one("cook", "@tin.json", "--out", "@x.tif")
+        self.assertEqual(status, 1)
+        self.assertIn("The recipe needs points.csv", err)
+        self.assertFalse((self.folder / "x.tif").exists())
+
+    def test_wrong_words_and_missing_files(self):
+        self.assertEqual(self.run_one("do")[0], 2)
+        self.assertEqual(self.run_one("do", "slope", "--in", "nonsense", "--out", "@x.tif")[0], 2)
+        status, _, err = self.run_one("do", "slope", "--in", "surface=@missing.tif", "--out", "@x.tif")
+        self.assertEqual(status, 1)
+        self.assertIn("missing.tif", err)
+        status, _, err = self.build("x.tif", "--set", "power=-1")
+        self.assertEqual(status, 1)
+        self.assertIn("power", err)
