@@ -39,6 +39,8 @@ if [ "$(cat .venv/.requirements 2>/dev/null)" != "$wanted" ] || ! .venv/bin/pyth
   .venv/bin/python -c '' 2>/dev/null || { rm -rf .venv; "$PYTHON" -m venv .venv; }
   .venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements.txt >&2 ||
     give_up "the Python packages could not be installed. Check the network, then try again."
+  printf '#!/usr/bin/env bash\nPYTHONPATH=%q exec %q -m yama.terrain.cli "$@"\n' "$ROOT" "$ROOT/.venv/bin/python" >.venv/bin/yama
+  chmod +x .venv/bin/yama
   echo "$wanted" >.venv/.requirements
 fi
 

@@ -34,7 +34,7 @@ from yama.terrain.kernels import kernel
 
 Heights = npt.NDArray[np.float32]
 
-BLOCK = 1024
+BLOCK = 512
 """Rows and columns of the blocks that `store` computes."""
 
 _TILE = 256

@@ -32,17 +32,18 @@ def _weigh(squares, found, count, z, power):
 
 
 @kernel
-def _inverse_distance(xs, ys, x, y, z, starts, west, south, size, rows, cols, k, power, radius, reach, result):
+def _inverse_distance(xs, ys, x, y, z, starts, layout, k, power, radius, reach, result):
     squares = np.empty(k)
     found = np.empty(k, np.int64)
     limit = radius * radius
+    near = min(reach, radius) ** 2
     for r in range(ys.size):
         for c in range(xs.size):
-            count = nearest_k(xs[c], ys[r], k, limit, x, y, starts, west, south, size, rows, cols, squares, found)
-            if count == 0 or squares[0] > reach * reach:
-                result[r, c] = np.nan
-            else:
-                result[r, c] = _weigh(squares, found, count, z, power)
+            if near < np.inf and nearest_k(xs[c], ys[r], 1, near, x, y, starts, layout, squares, found) == 0:
+                result[r, c] = np.nan  # told quickly, which matters far from all points
+                continue
+            count = nearest_k(xs[c], ys[r], k, limit, x, y, starts, layout, squares, found)
+            result[r, c] = _weigh(squares, found, count, z, power) if count else np.nan
 
 
 def inverse_distance(
@@ -73,9 +74,8 @@ def inverse_distance(
         xs, ys = part.centres(part.whole)
         result = np.empty((part.rows, part.cols), np.float32)
         _inverse_distance(
-            xs, ys, index.x, index.y, heights, index.starts, index.west, index.south, index.size,
-            index.bucket_rows, index.bucket_cols, min(neighbours, x.size), float(power), float(radius),
-            float(reach), result,
+            xs, ys, index.x, index.y, heights, index.starts, index.layout, min(neighbours, x.size), float(power),
+            float(radius), float(reach), result,
         )  # fmt: skip
         return result
 

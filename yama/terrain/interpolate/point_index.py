@@ -7,6 +7,7 @@ a tree: no pointers, and the points near one cell are next to each other in memo
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -33,6 +34,13 @@ class PointIndex:
     size: float
     bucket_rows: int
     bucket_cols: int
+
+    @cached_property
+    def layout(self) -> tuple[float, float, float, int, int, float, float, float, float]:
+        """What kernels need beside the arrays: corner and size of buckets, their rows and columns, and the outermost
+        coordinates of all points (west, south, east, north)."""
+        extremes = (float(self.x.min()), float(self.y.min()), float(self.x.max()), float(self.y.max()))
+        return (self.west, self.south, self.size, self.bucket_rows, self.bucket_cols, *extremes)
 
     @classmethod
     def of(cls, x: FloatArray, y: FloatArray) -> PointIndex:
@@ -82,14 +90,20 @@ def _sort_into_buckets(x, y, west, south, size, rows, cols):
 
 
 @kernel
-def nearest_k(qx, qy, k, limit, x, y, starts, west, south, size, rows, cols, squares, found):
+def nearest_k(qx, qy, k, limit, x, y, starts, layout, squares, found):
     """The k points nearest to (qx, qy) within `limit` (a squared distance).
 
     Fills `squares` (squared distances, rising) and `found` (places in the sorted arrays), both of room k;
     returns how many there are. Rings of buckets are searched outwards until no nearer point can follow.
     """
+    west, south, size, rows, cols, x_least, y_least, x_most, y_most = layout
+    # every point is at least this far away in each direction
+    beside = max(x_least - qx, qx - x_most, 0.0)
+    beyond = max(y_least - qy, qy - y_most, 0.0)
     count = 0
     worst = limit
+    if beside * beside + beyond * beyond > limit:
+        return 0
     col = int(min(max((qx - west) / size, 0.0), cols - 1.0))
     row = int(min(max((qy - south) / size, 0.0), rows - 1.0))
     ring = 0
@@ -114,16 +128,21 @@ def nearest_k(qx, qy, k, limit, x, y, starts, west, south, size, rows, cols, squ
                     stop = starts[r * cols + c + 1]
                     count, worst = _take(qx, qy, k, start, stop, x, y, squares, found, count, worst)
                 c += step
-        reach = np.inf  # no point outside the rings searched so far is nearer than this
+        # no point outside the rings searched so far is nearer than this (squared)
+        reach = np.inf
         if left > 0:
-            reach = min(reach, qx - (west + left * size))
+            side = max(qx - (west + left * size), 0.0)
+            reach = min(reach, side * side + beyond * beyond)
         if right < cols - 1:
-            reach = min(reach, west + (right + 1) * size - qx)
+            side = max(west + (right + 1) * size - qx, 0.0)
+            reach = min(reach, side * side + beyond * beyond)
         if bottom > 0:
-            reach = min(reach, qy - (south + bottom * size))
+            side = max(qy - (south + bottom * size), 0.0)
+            reach = min(reach, side * side + beside * beside)
         if top < rows - 1:
-            reach = min(reach, south + (top + 1) * size - qy)
-        if reach == np.inf or (reach > 0.0 and reach * reach >= worst):
+            side = max(south + (top + 1) * size - qy, 0.0)
+            reach = min(reach, side * side + beside * beside)
+        if reach >= worst:
             return count
         ring += 1
 
@@ -151,14 +170,14 @@ def _take(qx, qy, k, start, stop, x, y, squares, found, count, worst):
 
 
 @kernel
-def _empty_beyond(heights, xs, ys, limit, x, y, starts, west, south, size, rows, cols):
+def _empty_beyond(heights, xs, ys, limit, x, y, starts, layout):
     squares = np.empty(1)
     found = np.empty(1, np.int64)
     for r in range(ys.size):
         for c in range(xs.size):
             if np.isnan(heights[r, c]):
                 continue
-            count = nearest_k(xs[c], ys[r], 1, limit, x, y, starts, west, south, size, rows, cols, squares, found)
+            count = nearest_k(xs[c], ys[r], 1, limit, x, y, starts, layout, squares, found)
             if count == 0:
                 heights[r, c] = np.nan
 
@@ -167,7 +186,4 @@ def empty_beyond(
     heights: npt.NDArray[np.float32], xs: FloatArray, ys: FloatArray, index: PointIndex, reach: float
 ) -> None:
     """Empty, in place, the cells `(ys, xs)` whose centre is farther than `reach` from every point."""
-    _empty_beyond(
-        heights, xs, ys, reach * reach, index.x, index.y, index.starts,
-        index.west, index.south, index.size, index.bucket_rows, index.bucket_cols,
-    )  # fmt: skip
+    _empty_beyond(heights, xs, ys, reach * reach, index.x, index.y, index.starts, index.layout)

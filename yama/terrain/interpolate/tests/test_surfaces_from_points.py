@@ -135,10 +135,7 @@ class PointIndexTest(SimpleTestCase):
             index = PointIndex.of(x, y)
             squares, found = np.empty(7), np.empty(7, np.int64)
             for qx, qy in np.vstack([rng.normal(0, 40, (60, 2)), [[9e5, 3.0], [-2e6, 6e5], [x[3], y[3]]]]):
-                count = nearest_k(
-                    qx, qy, 7, np.inf, index.x, index.y, index.starts, index.west, index.south, index.size,
-                    index.bucket_rows, index.bucket_cols, squares, found,
-                )  # fmt: skip
+                count = nearest_k(qx, qy, 7, np.inf, index.x, index.y, index.starts, index.layout, squares, found)
                 self.assertEqual(count, 7)
                 expected = np.sort((x - qx) ** 2 + (y - qy) ** 2)[:7]
                 np.testing.assert_allclose(squares, expected, rtol=1e-12)

@@ -1,0 +1,234 @@
+"""The technician's first task from start to finish, with the figures on the screen checked against the core."""
+
+import re
+
+import numpy as np
+
+from tests.browser.base import BrowserTest, expect
+from yama.demo.files import frame
+from yama.terrain import formats
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.grid import Window
+from yama.terrain.judge.accuracy import accuracy
+from yama.terrain.relief.slope import aspect, slope
+from yama.terrain.surface import StoredSurface
+
+FRAME = frame().grid
+
+
+class FromPointsToASurfaceTest(BrowserTest):
+    def download(self, name):
+        self.stage("Deliver")
+        self.page.get_by_role("button", name="Download surfaces").click()
+        with self.page.expect_download() as started:
+            self.page.get_by_role("link", name=f"Download {name} as GeoTIFF").click()
+        path = self.var / f"{name}.tif"
+        started.value.save_as(path)
+        return StoredSurface(path)
+
+    def cell(self, surface, x, y):
+        row, col = round(float(FRAME.row_of(y))), round(float(FRAME.col_of(x)))
+        return float(fitted(surface, FRAME).read(Window(row, col, 1, 1))[0, 0])
+
+    def test_the_whole_task(self):
+        page = self.page
+        # the survey points are there as dots, and Beacon 30 stands in the strip
+        expect(page.get_by_role("article", name="Beacon 30")).to_be_visible()
+        self.put("A", "Beacon 30")
+
+        # interpolate them: a preview appears, with findings and what a run would cost
+        self.stage("Build")
+        page.get_by_role("button", name="Interpolate points").click()
+        expect(page.get_by_text("East and north look swapped there")).to_be_visible()
+        expect(page.get_by_text(re.compile("At 23 places several points differ"))).to_be_visible()
+        expect(page.get_by_text("21.0 million cells")).to_be_visible()
+        page.get_by_role("button", name="Leave out").click()
+        expect(page.get_by_text("East and north look swapped there")).to_be_hidden()
+        expect(page.locator(".tag", has_text="preview")).to_be_visible()
+        for method in ("Inverse distance", "Nearest", "Triangulation"):
+            page.locator(".mt", has_text=method).click()
+            expect(page.get_by_placeholder(f"{method} of Survey points 2026")).to_be_visible()
+            self.settle()
+        page.get_by_label("Name", exact=True).fill("Survey TIN")
+        page.get_by_role("button", name="Run", exact=True).click()
+        page.get_by_role("button", name="Put in A").click()
+        self.put("B", "Beacon 30")
+        page.get_by_role("button", name="All in Build").click()
+
+        # read it under the pointer, and compare with the core on the downloaded file
+        self.mode("Curtain")
+        readings = []
+        for x, y in ((0.50, 0.60), (0.53, 0.75), (0.45, 0.70)):
+            self.point_at(x, y)
+            readings.append(self.probe())
+        tin = self.download("Survey TIN")
+        beacon = formats.read(self.var / "demo" / "beacon_30.tif")
+        self.assertEqual(tin.grid, FRAME)
+        for found in readings:
+            a, b = self.cell(tin, found["x"], found["y"]), self.cell(beacon, found["x"], found["y"])
+            self.assertAlmostEqual(found["a"], a, delta=0.006)
+            self.assertAlmostEqual(found["b"], b, delta=0.006)
+            self.assertAlmostEqual(found["minus"], a - b, delta=0.006)
+            self.assertAlmostEqual(found["slope"], self.cell(slope(tin), found["x"], found["y"]), delta=0.06)
+            self.assertAlmostEqual(found["aspect"], self.cell(aspect(tin), found["x"], found["y"]), delta=0.6)
+
+        # see its accuracy beside the other's
+        self.stage("Judge")
+        page.get_by_role("button", name="Accuracy at checkpoints").click()
+        table = page.get_by_role("table", name="Accuracy of every surface")
+        checkpoints = formats.read(self.var / "demo" / "checkpoints_2026.csv", FRAME.crs)
+        for name, surface in (("Survey TIN", tin), ("Beacon 30", beacon)):
+            expected = accuracy(surface, checkpoints).all
+            cells = table.get_by_role("row", name=re.compile(name)).get_by_role("cell").all_inner_texts()
+            numbers = [float(text.replace("\u2212", "-")) for text in cells[1:]]
+            np.testing.assert_allclose(
+                numbers, [expected.count, expected.mean, expected.rmse, expected.nmad], atol=0.0051
+            )
+        expect(page.get_by_role("article", name="Survey TIN").get_by_text(f"{accuracy(tin, checkpoints).all.rmse:.2f}")).to_be_visible()
+
+        # minus centres its ramp on zero; a reload brings all of it back
+        self.mode("Minus")
+        expect(page.get_by_role("button", name="Ramp: Seesaw")).to_be_visible()
+        self.settle()
+        ends = [page.get_by_label(f"{end} end of the ramp").input_value() for end in ("Upper", "Lower")]
+        self.assertEqual(ends[0], ends[1].replace("\u2212", ""))
+        page.wait_for_timeout(1200)
+        page.reload()
+        expect(page.get_by_role("button", name="Ramp: Seesaw")).to_be_visible()
+        expect(page.get_by_role("heading", name="Accuracy at checkpoints")).to_be_visible()
+        expect(page.get_by_role("combobox", name="Surface in A")).to_have_text(re.compile("Survey TIN"))
+
+    def test_comparing_by_eye_and_by_keys(self):
+        page = self.page
+        self.put("A", "Beacon 30")
+        self.put("B", "Beacon 30")
+        page.locator(".map").click(position={"x": 400, "y": 300})
+        expect(page.get_by_role("tab", name=re.compile("Readings"))).to_have_attribute("aria-selected", "true")
+        page.get_by_role("button", name="Remove all").click()
+        page.keyboard.press("c")
+        slider = page.get_by_role("slider", name="Curtain")
+        expect(slider).to_be_visible()
+        before = int(slider.get_attribute("aria-valuenow"))
+        slider.focus()
+        page.keyboard.press("ArrowLeft")
+        expect(slider).to_have_attribute("aria-valuenow", str(before - 2))
+        box = slider.bounding_box()
+        page.mouse.move(box["x"] + 7, box["y"] + 300)
+        page.mouse.down()
+        page.mouse.move(box["x"] - 193, box["y"] + 300, steps=4)
+        page.mouse.up()
+        self.assertLess(int(slider.get_attribute("aria-valuenow")), before - 15)
+        page.locator(".probe").click()
+        page.keyboard.press("t")
+        expect(page.get_by_role("application", name="Map of B")).to_be_visible()
+        page.keyboard.press("m")
+        expect(page.get_by_role("button", name="Ramp: Seesaw")).to_be_visible()
+        self.settle()
+        # a surface minus itself is zero: the middle of the ramp, and nowhere else
+        shown = np.array(self.map_colours(0.4, 0.4, 0.6, 0.6))
+        off = np.abs(shown - (0xF4, 0xF0, 0xE6)).sum(axis=1)
+        self.assertGreater((off < 6).mean(), 0.5, "all of it but dots and names")
+        page.keyboard.press("?")
+        expect(page.get_by_role("list", name="Keys")).to_be_visible()
+        page.keyboard.press("Escape")
+        page.keyboard.press("6")
+        expect(page.get_by_role("heading", name="Judge")).to_be_visible()
+        page.keyboard.press("5")
+        expect(page.get_by_text("Repairing artefacts is not built yet.")).to_be_visible()
+
+    def test_the_key_stretches_the_colours(self):
+        page = self.page
+        self.put("A", "Beacon 30")
+        self.mode("Alone")
+        self.settle()
+        before = self.map_colours(0.45, 0.55, 0.6, 0.75)
+        page.get_by_label("Upper end of the ramp").fill("120")
+        page.keyboard.press("Enter")
+        self.settle()
+        page.wait_for_timeout(400)
+        after = self.map_colours(0.45, 0.55, 0.6, 0.75)
+        self.assertGreater(np.mean(after), np.mean(before) + 15, "a valley stretched to 120 m turns light")
+        handle = page.get_by_role("slider", name="Upper end", exact=True)
+        box = handle.bounding_box()
+        page.mouse.move(box["x"] + 13, box["y"] + 8)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 13, box["y"] - 60, steps=5)
+        page.mouse.up()
+        self.assertGreater(float(handle.get_attribute("aria-valuenow")), 150)
+        page.locator(".rng label", has_text="whole").click()
+        expect(page.get_by_label("Upper end of the ramp")).to_have_value("610")
+
+    def test_empty_cells_are_hatched_not_coloured(self):
+        page = self.page
+        self.put("A", "Beacon 30")
+        self.put("B", "empty")
+        page.get_by_role("button", name="Whole frame").click()
+        self.settle()
+        page.wait_for_timeout(500)
+        outside = self.map_colours(0.0, 0.3, 0.06, 0.6)
+        self.assertTrue(all(min(colour) > 0xB0 for colour in outside), "beyond the frame is hatch")
+
+
+class OwnFilesTest(BrowserTest):
+    def add(self, name, data):
+        path = self.var / name
+        path.write_bytes(data)
+        self.page.get_by_label("Files to add").set_input_files(path)
+        return self.page.get_by_role("region", name=name)
+
+    def test_own_csv_and_own_geotiff(self):
+        page = self.page
+        self.stage("Gather")
+        page.get_by_role("button", name="Add files").click()
+        rng = np.random.default_rng(1)
+        x, y = rng.uniform(447_000, 449_000, 300), rng.uniform(5_437_000, 5_439_000, 300)
+        rows = [f"{a:.2f};{b:.2f};{(a - 447_000) / 10:.2f}".replace(".", ",") for a, b in zip(x, y, strict=True)]
+        added = self.add("my points.csv", ("east;north;height\n" + "\n".join(rows)).encode())
+        expect(added.get_by_text("300 points")).to_be_visible()
+        tif = (self.var / "demo" / "beacon_30.tif").read_bytes()
+        again = self.add("beacon again.tif", tif)
+        expect(again.get_by_text("was here already")).to_be_visible()
+        # a broken file says what is wrong with it, by name
+        broken = self.add("half.tif", tif[:2000])
+        expect(broken.get_by_role("alert")).to_contain_text("half.tif")
+        flat = self.add("flat.csv", b"x,y,colour\n1,2,red\n3,4,blue\n5,6,green\n")
+        expect(flat.get_by_role("alert")).to_contain_text("flat.csv has no height column")
+        # and the own points become a surface
+        self.stage("Build")
+        page.get_by_role("button", name="Interpolate points").click()
+        page.get_by_role("combobox", name="Points").click()
+        page.get_by_role("option", name="my points").click()
+        page.get_by_label("Reach limit").fill("300")
+        page.get_by_label("Name", exact=True).fill("Own plane")
+        self.settle()
+        page.get_by_role("button", name="Run", exact=True).click()
+        page.get_by_role("button", name="Put in A").click()
+        page.get_by_role("button", name="All in Build").click()
+        self.point_at(0.5, 0.5)
+        found = self.probe()
+        self.assertAlmostEqual(found["a"], (found["x"] - 447_000) / 10, delta=0.02)
+
+    def test_a_spent_link_leads_to_the_sign_in_form(self):
+        context = self.browser.new_context()
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.goto(self.address)
+        expect(page.get_by_text("This sign-in link was used already")).to_be_visible()
+        page.get_by_label("Name").fill("demo")
+        page.get_by_label("Password").fill("guess")
+        page.get_by_role("button", name="Sign in").click()
+        expect(page.get_by_role("alert")).to_have_text("Name or password is wrong.")
+
+    def test_a_new_project_is_made_and_opened(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Project")).click()
+        page.get_by_role("menuitem", name="New project").click()
+        for label, value in (("Name", "Quarry"), ("West", "447000"), ("South", "5437000"), ("East", "447000"), ("North", "5438000")):
+            page.get_by_label(label, exact=True).fill(value)
+        page.get_by_label("East", exact=True).fill("446000")
+        page.get_by_role("button", name="Make project").click()
+        expect(page.get_by_role("alert")).to_contain_text("not a rectangle")
+        page.get_by_label("East", exact=True).fill("448000")
+        page.get_by_role("button", name="Make project").click()
+        expect(page.get_by_role("button", name="Project: Quarry")).to_be_visible()
+        expect(page.get_by_text("No surface yet. Add files in")).to_be_visible()
