@@ -89,9 +89,10 @@ class FromPointsToASurfaceTest(BrowserTest):
         # minus centres its ramp on zero; a reload brings all of it back
         self.mode("Minus")
         expect(page.get_by_role("button", name="Ramp: Seesaw")).to_be_visible()
+        upper, lower = (page.get_by_label(f"{end} end of the ramp") for end in ("Upper", "Lower"))
+        expect(upper).not_to_have_value("10")
         self.settle()
-        ends = [page.get_by_label(f"{end} end of the ramp").input_value() for end in ("Upper", "Lower")]
-        self.assertEqual(ends[0], ends[1].replace("\u2212", ""))
+        self.assertEqual(upper.input_value(), lower.input_value().replace("\u2212", ""))
         page.wait_for_timeout(1200)
         page.reload()
         expect(page.get_by_role("button", name="Ramp: Seesaw")).to_be_visible()
@@ -212,7 +213,7 @@ class OwnFilesTest(BrowserTest):
         context = self.browser.new_context()
         self.addCleanup(context.close)
         page = context.new_page()
-        page.goto(self.address)
+        page.goto(f"{self.root}/enter/used-before")
         expect(page.get_by_text("This sign-in link was used already")).to_be_visible()
         page.get_by_label("Name").fill("demo")
         page.get_by_label("Password").fill("guess")

@@ -52,12 +52,17 @@ export function useJobs(projectId: number) {
     queryFn: () => call<Job[]>("GET", `/projects/${projectId}/jobs`),
     refetchInterval: (query) => (query.state.data?.some(isOpen) ? 500 : 15_000),
   });
-  const open = jobs.data?.filter(isOpen).length ?? 0;
-  const before = useRef(0);
+  // a job may begin and end between two looks, so it is the ended ones that are watched
+  const ended = jobs.data
+    ?.filter((job) => !isOpen(job))
+    .map((job) => job.id)
+    .join();
+  const before = useRef<string | undefined>(undefined);
   useEffect(() => {
-    if (open < before.current) queries.invalidateQueries({ queryKey: ["holdings", projectId] });
-    before.current = open;
-  }, [open, projectId, queries]);
+    if (ended !== undefined && before.current !== undefined && ended !== before.current)
+      queries.invalidateQueries({ queryKey: ["holdings", projectId] });
+    before.current = ended;
+  }, [ended, projectId, queries]);
   return jobs;
 }
 

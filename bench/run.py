@@ -1,0 +1,351 @@
+"""Benchmarks against general-purpose libraries or physical limits, side by side in one run.
+
+    .venv/bin/python bench/run.py [NAME ...] [--markdown docs/benchmarks.md]
+
+Each row runs ours and the peer in turn, several times, and gives the median of the paired ratios. Compilation is done
+before and timed apart. The peer gets every core it can use and its best honest settings.
+"""
+
+from __future__ import annotations
+
+import argparse
+import http.client
+import platform
+import resource
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+from scipy.interpolate import LinearNDInterpolator
+from scipy.spatial import Delaunay, cKDTree
+
+ROOT = Path(__file__).resolve().parents[1]
+sys.path.insert(0, str(ROOT))
+
+from yama.terrain.fit.reproject import difference  # noqa: E402
+from yama.terrain.grid import Grid  # noqa: E402
+from yama.terrain.interpolate.delaunay import triangulate  # noqa: E402
+from yama.terrain.interpolate.idw import inverse_distance  # noqa: E402
+from yama.terrain.interpolate.triangulation import triangulated  # noqa: E402
+from yama.terrain.relief.slope import hillshade_of, slope_of  # noqa: E402
+from yama.terrain.surface import ArraySurface, StoredSurface, Surface, store, walk  # noqa: E402
+
+CORES = 2
+
+
+@dataclass
+class Row:
+    """One measured line: seconds of ours and of the peer (medians), their ratio, the goal, and what was checked."""
+
+    work: str
+    peer: str
+    ours: str
+    theirs: str
+    ratio: str
+    goal: str
+    held: bool
+    equal: str = ""
+
+
+def seconds(work: Callable[[], object]) -> float:
+    """Wall time of one call."""
+    started = time.perf_counter()
+    work()
+    return time.perf_counter() - started
+
+
+def paired(ours: Callable[[], object], theirs: Callable[[], object], runs: int) -> tuple[float, float, float]:
+    """Median seconds of each, and the median of theirs / ours over runs made in turn."""
+    pairs = [(seconds(ours), seconds(theirs)) for _ in range(runs)]
+    mine, peer = (statistics.median(pair[i] for pair in pairs) for i in (0, 1))
+    return mine, peer, statistics.median(b / a for a, b in pairs)
+
+
+def read_on_all_cores(surface: Surface) -> np.ndarray:
+    """All cells, computed in blocks on all cores as storing does."""
+    result = np.empty((surface.grid.rows, surface.grid.cols), np.float32)
+
+    def keep(window, heights):
+        result[window.row : window.row + window.rows, window.col : window.col + window.cols] = heights
+
+    walk(surface, keep, workers=CORES, block=256)
+    return result
+
+
+def quicker(work: str, peer: str, goal: float, result: tuple[float, float, float], equal: str = "") -> Row:
+    """A row whose goal is a factor of speed."""
+    mine, theirs, ratio = result
+    return Row(
+        work,
+        peer,
+        f"{mine:.3f} s",
+        f"{theirs:.3f} s",
+        f"{ratio:.1f}x faster",
+        f"{goal:g}x faster",
+        ratio >= goal,
+        equal,
+    )
+
+
+def points(count: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Random points of a smooth surface over 1024 x 1024 cells of 1 m."""
+    rng = np.random.default_rng(count)
+    x, y = rng.uniform(0, 1024, (2, count))
+    return x, y, 80 * np.sin(x / 90) + 60 * np.cos(y / 70) + 0.05 * x
+
+
+GRID = Grid("EPSG:32741", 0.0, 1024.0, 1.0, 1.0, 1024, 1024)
+
+
+def delaunay() -> list[Row]:
+    """Delaunay of 1 M points."""
+    x, y, _ = points(1_000_000)
+    both = np.column_stack([x, y])
+    count = len(triangulate(x, y).triangles) - len(Delaunay(both).simplices)
+    result = paired(lambda: triangulate(x, y), lambda: Delaunay(both), 3)
+    return [
+        quicker("Delaunay of 1 M points", "scipy.spatial.Delaunay", 10, result, f"triangles differ by {abs(count)}")
+    ]
+
+
+def tin() -> list[Row]:
+    """Linear interpolation on a triangulation."""
+    x, y, z = points(200_000)
+    both = np.column_stack([x, y])
+    cx, cy = np.meshgrid(*GRID.centres(GRID.whole))
+    mesh, theirs = triangulate(x, y), Delaunay(both)
+    ours = read_on_all_cores(triangulated(x, y, z, GRID, triangulation=mesh))
+    error = np.nanmax(np.abs(ours - LinearNDInterpolator(theirs, z)(cx, cy))) / np.ptp(z)
+    whole = paired(
+        lambda: read_on_all_cores(triangulated(x, y, z, GRID)), lambda: LinearNDInterpolator(both, z)(cx, cy), 3
+    )
+    given = paired(
+        lambda: read_on_all_cores(triangulated(x, y, z, GRID, triangulation=mesh)),
+        lambda: LinearNDInterpolator(theirs, z)(cx, cy),
+        3,
+    )
+    name, equal = "scipy LinearNDInterpolator", f"within {error:.0e} of the height range"
+    return [
+        quicker("TIN to grid, 200 k points, 1024², triangulation included", name, 12, whole, equal),
+        quicker("TIN to grid, 200 k points, 1024², triangulation given", name, 60, given, equal),
+    ]
+
+
+def idw() -> list[Row]:
+    """Inverse distance from the 12 nearest."""
+    x, y, z = points(500_000)
+    both = np.column_stack([x, y])
+    centres = np.column_stack([axis.ravel() for axis in np.meshgrid(*GRID.centres(GRID.whole))])
+
+    def theirs() -> np.ndarray:
+        distance, found = cKDTree(both).query(centres, 12, workers=CORES)
+        weights = 1 / np.maximum(distance, 1e-12) ** 2
+        return ((weights * z[found]).sum(1) / weights.sum(1)).reshape(1024, 1024)
+
+    def ours() -> np.ndarray:
+        return read_on_all_cores(inverse_distance(x, y, z, GRID, neighbours=12))
+
+    error = np.abs(ours() - theirs()).max() / np.ptp(z)
+    equal = f"within {error:.0e} of the height range"
+    return [
+        quicker(
+            "IDW k = 12, 500 k points, 1024²",
+            "scipy cKDTree query (workers=2) + weights",
+            5,
+            paired(ours, theirs, 3),
+            equal,
+        )
+    ]
+
+
+def relief() -> list[Row]:
+    """Slope and hillshade of 8192 x 8192 cells against copying them."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    heights = np.random.default_rng(1).normal(0, 5, (8192, 8192)).astype(np.float32)
+    grid = Grid("EPSG:32741", 0, 8192, 1, 1, 8192, 8192)
+    target = np.empty_like(heights)
+
+    def half(first: int) -> None:
+        part = heights[first : first + 4098]
+        slope_of(part, grid)
+        hillshade_of(part, grid)
+
+    def ours() -> None:
+        with ThreadPoolExecutor(CORES) as pool:
+            list(pool.map(half, (0, 4094)))
+
+    ours()
+    mine, copy, ratio = paired(ours, lambda: np.copyto(target, heights), 7)
+    times = 1 / ratio
+    return [Row("slope + hillshade, 8192²", "numpy copy of the array", f"{mine:.3f} s", f"{copy:.3f} s",
+                f"{times:.1f}x the copy", "within 5x", times <= 5)]  # fmt: skip
+
+
+def _store_difference() -> None:
+    """In a process of its own: store the live difference of two surfaces of 20 000 x 20 000 cells."""
+    with tempfile.TemporaryDirectory(dir=ROOT / "var") as folder:
+        paths = [Path(folder) / f"{i}.tif" for i in range(2)]
+        script = (
+            "import sys,numpy as np; sys.path.insert(0,sys.argv[1])\n"
+            "from yama.terrain.surface import *; from yama.terrain.grid import Grid\n"
+            "g=Grid('EPSG:32741',0,40000,2,2,20000,20000); i=int(sys.argv[3])\n"
+            "def f(p):\n"
+            "    x,y=p.centres(p.whole); return (300+80*np.sin(x/900+i)[None,:]*np.cos(y/700)[:,None]).astype(np.float32)\n"
+            "store(EvaluatedSurface(g,f),sys.argv[2])\n"
+        )
+        for i, path in enumerate(paths):
+            subprocess.run([sys.executable, "-c", script, str(ROOT), str(path), str(i)], check=True)
+        first, second = (StoredSurface(path) for path in paths)
+        started = time.perf_counter()
+        store(difference(first, second), Path(folder) / "out.tif", workers=CORES)
+        peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+        print(f"{time.perf_counter() - started:.1f} {peak:.3f}")
+
+
+def memory() -> list[Row]:
+    """Peak memory of storing a live difference of two 20 000 x 20 000 surfaces."""
+    (ROOT / "var").mkdir(exist_ok=True)
+    done = subprocess.run(
+        [sys.executable, __file__, "--store-difference"], capture_output=True, text=True, check=True
+    ).stdout.split()
+    took, peak = float(done[0]), float(done[1])
+    return [Row("store a live difference of two 20 000²", "none", f"{took:.0f} s", "", f"{peak:.2f} GB at most",
+                "under 1.5 GB", peak < 1.5)]  # fmt: skip
+
+
+def server() -> list[Row]:
+    """Tiles and previews asked for over HTTP from a server of its own, with the demo."""
+    import json
+
+    from yama.launch import Instance, prepare
+
+    with tempfile.TemporaryDirectory(prefix="yama-bench-") as folder:
+        instance = Instance(prepare(Path(folder), 0))
+        try:
+            address = instance.start()
+            link = http.client.HTTPConnection("127.0.0.1", instance.place.port)
+
+            def ask(method: str, path: str, body: object = None, cookies: str = "") -> tuple[float, bytes, list]:
+                headers = {"Cookie": cookies, "Content-Type": "application/json"}
+                if "csrftoken=" in cookies:
+                    headers["X-CSRFToken"] = cookies.split("csrftoken=")[1].split(";")[0]
+                started = time.perf_counter()
+                link.request(method, path, json.dumps(body) if body else None, headers)
+                answer = link.getresponse()
+                data = answer.read()
+                return time.perf_counter() - started, data, answer.headers.get_all("Set-Cookie") or []
+
+            _, _, given = ask("GET", "/enter/" + address.rsplit("/", 1)[1])
+            cookies = "; ".join(line.split(";")[0] for line in given)
+            _, _, given = ask("GET", "/", cookies=cookies)
+            cookies = "; ".join([cookies, *(line.split(";")[0] for line in given)])
+            held = json.loads(ask("GET", "/api/projects/1/holdings", cookies=cookies)[1])
+            survey = next(one for one in held if one["name"].startswith("Survey"))
+            body = {
+                "operation": "interpolate_points",
+                "params": {"reach_limit": 60},
+                "inputs": {"points": survey["id"]},
+            }
+            previews = []
+            for reach in range(60, 80):
+                body["params"]["reach_limit"] = reach
+                previews.append(ask("POST", "/api/projects/1/previews", body, cookies)[0])
+            ask("POST", "/api/projects/1/runs", {**body, "name": "TIN"}, cookies)
+            while True:
+                held = json.loads(ask("GET", "/api/projects/1/holdings", cookies=cookies)[1])
+                if held[0]["name"] == "TIN":
+                    break
+                time.sleep(0.3)
+            # a plain copy as an uploaded file: a stored surface without a recipe is never served from the cache
+            _, data, _ = ask("GET", f"/api/projects/1/holdings/{held[0]['id']}/geotiff", cookies=cookies)
+            link.request("POST", "/api/projects/1/uploads?name=copy.tif", data,
+                         {"Cookie": cookies, "X-CSRFToken": cookies.split("csrftoken=")[1].split(";")[0]})  # fmt: skip
+            link.getresponse().read()
+            while held[0]["name"] != "copy":
+                time.sleep(0.3)
+                held = json.loads(ask("GET", "/api/projects/1/holdings", cookies=cookies)[1])
+            key = held[0]["key"]
+            places = [(0, c, r) for c in range(8, 13) for r in range(5, 15)] + [
+                (1, c, r) for c in range(4, 7) for r in range(3, 8)
+            ]
+            tiles = []
+            for _ in range(3):
+                for level, col, row in places:
+                    took, data, _ = ask("GET", f"/api/projects/1/tiles/{key}/{level}/{col}/{row}", cookies=cookies)
+                    if data:
+                        tiles.append(took)
+        finally:
+            instance.stop()
+    tile, preview = statistics.median(tiles) * 1e3, statistics.median(previews) * 1e3
+    return [
+        Row("tile of a stored surface, in the server", "none", f"{tile:.1f} ms", "", f"median of {len(tiles)}", "15 ms", tile <= 15),
+        Row("preview of the demo's 4 800 points after a change", "none", f"{preview:.0f} ms", "",
+            f"median of {len(previews)}", "under 1 s", preview < 1000),
+    ]  # fmt: skip
+
+
+BENCHMARKS = {"delaunay": delaunay, "tin": tin, "idw": idw, "relief": relief, "memory": memory, "server": server}
+
+
+def compile_time() -> float:
+    """Seconds the kernels take to be compiled or loaded, before anything is measured."""
+
+    def warm() -> None:
+        x, y, z = points(30_000)
+        small = Grid("EPSG:32741", 0, 64, 1, 1, 64, 64)
+        triangulated(x, y, z, small).read_all()
+        inverse_distance(x, y, z, small).read_all()
+        heights = np.zeros((64, 64), np.float32)
+        slope_of(heights, small)
+        hillshade_of(heights, small)
+        difference(ArraySurface(heights, small), ArraySurface(heights, small)).read_all()
+
+    return seconds(warm)
+
+
+def main() -> int:
+    """Run the named benchmarks, or all; exit 1 where a goal was missed."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("names", nargs="*", choices=[*BENCHMARKS, []])
+    parser.add_argument("--markdown", type=Path, help="write the table there")
+    parser.add_argument("--store-difference", action="store_true", help=argparse.SUPPRESS)
+    options = parser.parse_args()
+    if options.store_difference:
+        _store_difference()
+        return 0
+    loaded = compile_time()
+    rows = [row for name in options.names or BENCHMARKS for row in BENCHMARKS[name]()]
+    lines = [
+        "| work | against | ours | peer | measured | goal | held | equal to the peer |",
+        "|---|---|---|---|---|---|---|---|",
+    ]
+    lines += [
+        f"| {row.work} | {row.peer} | {row.ours} | {row.theirs} | {row.ratio} | {row.goal} | "
+        f"{'yes' if row.held else '**no**'} | {row.equal} |"
+        for row in rows
+    ]
+    print("\n".join(lines))
+    if options.markdown:
+        options.markdown.write_text(
+            "# Benchmarks\n\n`.venv/bin/python bench/run.py --markdown docs/benchmarks.md` makes this page. Ours and the peer "
+            "run in turn in one process; a ratio is the median of paired runs. The peer gets both cores where it can use "
+            "them.\n\n"
+            + "\n".join(lines)
+            + f"\n\nMeasured on {date.today()}, {platform.machine()}, {CORES} cores, Python "
+            f"{platform.python_version()}, NumPy {np.__version__}. Compiling or loading the kernels took {loaded:.1f} s before, "
+            "and is kept on disk.\n",
+            encoding="utf-8",
+        )
+    return 0 if all(row.held for row in rows) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())

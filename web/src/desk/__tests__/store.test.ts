@@ -1,0 +1,46 @@
+import { beforeEach, describe, expect, it } from "vitest";
+import { FRESH, remembered, restored, useDesk } from "../store";
+
+describe("the desk", () => {
+  beforeEach(() => useDesk.setState({ ...FRESH, preview: null, places: [] }));
+
+  it("puts surfaces into slots and swaps them", () => {
+    useDesk.getState().put("a", "one");
+    useDesk.getState().put("b", "two");
+    useDesk.getState().swap();
+    expect(useDesk.getState().slots).toEqual({ a: "two", b: "one" });
+  });
+
+  it("keeps each operation's settings by themselves", () => {
+    const { sheet } = useDesk.getState();
+    sheet("slope", { inputs: { surface: 3 } });
+    sheet("slope", { name: "Steep" });
+    sheet("aspect", { name: "Falls" });
+    expect(useDesk.getState().sheets).toEqual({
+      slope: { inputs: { surface: 3 }, params: {}, name: "Steep" },
+      aspect: { inputs: {}, params: {}, name: "Falls" },
+    });
+  });
+
+  it("takes a preview away with the worksheet it belongs to", () => {
+    useDesk.setState({ preview: { key: "k", quantity: "height", coarse: false, outline: [] }, places: [[1, 2]] });
+    useDesk.getState().open("Judge");
+    expect(useDesk.getState()).toMatchObject({ stage: "Judge", operation: null, preview: null, places: [] });
+  });
+
+  it("remembers what a person chose and forgets what passes", () => {
+    useDesk.getState().look("height", { ramp: "Slate" });
+    useDesk.setState({ hovered: "k", pointer: [1, 2] });
+    const kept = JSON.parse(JSON.stringify(remembered(useDesk.getState())));
+    expect(kept).not.toHaveProperty("hovered");
+    expect(kept).not.toHaveProperty("pointer");
+    expect(restored(kept).looks.height.ramp).toBe("Slate");
+  });
+
+  it("opens whatever an earlier version kept", () => {
+    expect(restored({})).toEqual(FRESH);
+    const old = restored({ slots: { a: "k" }, looks: { height: FRESH.looks.slope } } as never);
+    expect(old.slots).toEqual({ a: "k", b: null });
+    expect(old.looks.difference).toEqual(FRESH.looks.difference);
+  });
+});

@@ -1,0 +1,58 @@
+// @vitest-environment jsdom
+import { describe, expect, it } from "vitest";
+import { FRESH } from "../../desk/store";
+import { decodePoints } from "../pointsLayer";
+import { EMPTY, styleOf } from "../style";
+import { drawnCell, extentOf, riseAt, topLevel } from "../surfaceLayer";
+
+const grid = { crs: "EPSG:32741", west: 443520, north: 5442560, cell_width: 2, cell_height: 2, rows: 4096, cols: 5120 };
+
+describe("the frame on the map", () => {
+  it("ends where its cells end", () => {
+    expect(extentOf(grid)).toEqual([443520, 5434368, 453760, 5442560]);
+  });
+  it("fits one tile at its top level", () => {
+    expect(topLevel(grid)).toBe(5);
+    expect(topLevel({ ...grid, rows: 10, cols: 10 })).toBe(0);
+  });
+  it("lights with the cells of the level that is drawn", () => {
+    expect([drawnCell(grid, 0.1), drawnCell(grid, 2), drawnCell(grid, 13), drawnCell(grid, 1000)]).toEqual([
+      2, 2, 16, 64,
+    ]);
+    expect([riseAt(2), riseAt(16), riseAt(64)]).toEqual([1, 2, 4]);
+  });
+});
+
+describe("points", () => {
+  it("come as four arrays one after the other", () => {
+    const buffer = new ArrayBuffer(44);
+    new Float64Array(buffer, 0, 4).set([1.5, 2.5, 10, 20]);
+    new Float32Array(buffer, 32, 2).set([7, 8]);
+    new Uint16Array(buffer, 40, 2).set([0, 3]);
+    const points = decodePoints(buffer);
+    expect([points.count, [...points.x], [...points.y], [...points.z], [...points.code]]).toEqual([
+      2,
+      [1.5, 2.5],
+      [10, 20],
+      [7, 8],
+      [0, 3],
+    ]);
+  });
+});
+
+describe("the style", () => {
+  const text = (quantity: "height" | "slope", coarse: boolean) =>
+    JSON.stringify(styleOf(FRESH.looks[quantity], quantity, coarse));
+  it("draws nothing where a cell is empty", () => {
+    expect(EMPTY).toBeLessThan(-500_000_000);
+    expect(text("height", false)).toContain('["case",["<",["band",1],-500000000],["color",0,0,0,0]');
+  });
+  it("takes relief from neighbours, or from the gradients a coarse surface brings", () => {
+    expect(text("height", false)).toContain('["band",1,1,-1]');
+    expect(text("height", true)).toContain('["band",2]');
+    expect(text("height", true)).not.toContain('["band",1,1,-1]');
+  });
+  it("leaves quantities other than height unlit", () => {
+    expect(text("slope", false)).not.toContain('"rise"]');
+  });
+});
