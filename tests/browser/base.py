@@ -95,7 +95,9 @@ class BrowserTest(SimpleTestCase):
     # -- what a technician does -------------------------------------------------------------------------
 
     def stage(self, name: str) -> None:
-        self.page.get_by_role("navigation", name="Stages").get_by_role("button", name=re.compile(f"^{name}, stage")).click()
+        self.page.get_by_role("navigation", name="Stages").get_by_role(
+            "button", name=re.compile(f"^{name}, stage")
+        ).click()
 
     def put(self, slot: str, surface: str) -> None:
         self.page.get_by_role("combobox", name=f"Surface in {slot}").click()

@@ -84,7 +84,9 @@ class FromPointsToASurfaceTest(BrowserTest):
             np.testing.assert_allclose(
                 numbers, [expected.count, expected.mean, expected.rmse, expected.nmad], atol=0.0051
             )
-        expect(page.get_by_role("article", name="Survey TIN").get_by_text(f"{accuracy(tin, checkpoints).all.rmse:.2f}")).to_be_visible()
+        expect(
+            page.get_by_role("article", name="Survey TIN").get_by_text(f"{accuracy(tin, checkpoints).all.rmse:.2f}")
+        ).to_be_visible()
 
         # minus centres its ramp on zero; a reload brings all of it back
         self.mode("Minus")
@@ -224,7 +226,13 @@ class OwnFilesTest(BrowserTest):
         page = self.page
         page.get_by_role("button", name=re.compile("^Project")).click()
         page.get_by_role("menuitem", name="New project").click()
-        for label, value in (("Name", "Quarry"), ("West", "447000"), ("South", "5437000"), ("East", "447000"), ("North", "5438000")):
+        for label, value in (
+            ("Name", "Quarry"),
+            ("West", "447000"),
+            ("South", "5437000"),
+            ("East", "447000"),
+            ("North", "5438000"),
+        ):
             page.get_by_label(label, exact=True).fill(value)
         page.get_by_label("East", exact=True).fill("446000")
         page.get_by_role("button", name="Make project").click()

@@ -12,7 +12,9 @@ from tests.browser.base import BrowserTest, Running, expect
 class LostWorkerTest(BrowserTest):
     def worker(self) -> int:
         """Process number of this instance's worker."""
-        for line in subprocess.run(["pgrep", "-f", "yama.service.celery"], capture_output=True, text=True).stdout.split():
+        for line in subprocess.run(
+            ["pgrep", "-f", "yama.service.celery"], capture_output=True, text=True
+        ).stdout.split():
             try:
                 environment = open(f"/proc/{line}/environ", "rb").read()
             except OSError:

@@ -38,12 +38,25 @@ def _inverse_distance(xs, ys, x, y, z, starts, layout, k, power, radius, reach, 
     limit = radius * radius
     near = min(reach, radius) ** 2
     for r in range(ys.size):
+        count = 0
         for c in range(xs.size):
-            if near < np.inf and nearest_k(xs[c], ys[r], 1, near, x, y, starts, layout, squares, found) == 0:
+            bound = limit
+            if count == k:
+                # the k nearest of the cell before bound this cell's: those points are here too, if farther away
+                bound = 0.0
+                for i in range(k):
+                    dx = x[found[i]] - xs[c]
+                    dy = y[found[i]] - ys[r]
+                    bound = max(bound, dx * dx + dy * dy)
+                bound = min(bound, limit)
+            elif near < np.inf and nearest_k(xs[c], ys[r], 1, near, x, y, starts, layout, squares, found) == 0:
                 result[r, c] = np.nan  # told quickly, which matters far from all points
                 continue
-            count = nearest_k(xs[c], ys[r], k, limit, x, y, starts, layout, squares, found)
-            result[r, c] = _weigh(squares, found, count, z, power) if count else np.nan
+            count = nearest_k(xs[c], ys[r], k, bound, x, y, starts, layout, squares, found)
+            if count == 0 or squares[0] > reach * reach:
+                result[r, c] = np.nan
+            else:
+                result[r, c] = _weigh(squares, found, count, z, power)
 
 
 def inverse_distance(

@@ -94,7 +94,8 @@ def nearest_k(qx, qy, k, limit, x, y, starts, layout, squares, found):
     """The k points nearest to (qx, qy) within `limit` (a squared distance).
 
     Fills `squares` (squared distances, rising) and `found` (places in the sorted arrays), both of room k;
-    returns how many there are. Rings of buckets are searched outwards until no nearer point can follow.
+    returns how many there are. Of points equally far those that come first in the sorted arrays count as nearer.
+    Rings of buckets are searched outwards until no nearer point can follow.
     """
     west, south, size, rows, cols, x_least, y_least, x_most, y_most = layout
     # every point is at least this far away in each direction
@@ -106,28 +107,29 @@ def nearest_k(qx, qy, k, limit, x, y, starts, layout, squares, found):
         return 0
     col = int(min(max((qx - west) / size, 0.0), cols - 1.0))
     row = int(min(max((qy - south) / size, 0.0), rows - 1.0))
-    ring = 0
+    # many neighbours never lie in one bucket, so the nine around the query are taken at once, row by row
+    ring = 1 if k > 4 else 0
+    whole = True
     while True:
         top = row + ring
         bottom = row - ring
         left = col - ring
         right = col + ring
         for r in range(max(bottom, 0), min(top, rows - 1) + 1):
-            on_edge_row = r == top or r == bottom
-            step = 1 if on_edge_row or ring == 0 else right - left
-            c = left
-            if step == 1:
-                c = max(left, 0)
-                start = starts[r * cols + c]
+            if whole or r == top or r == bottom:
+                start = starts[r * cols + max(left, 0)]
                 stop = starts[r * cols + min(right, cols - 1) + 1]
                 count, worst = _take(qx, qy, k, start, stop, x, y, squares, found, count, worst)
                 continue
-            while c <= right:
-                if 0 <= c < cols:
-                    start = starts[r * cols + c]
-                    stop = starts[r * cols + c + 1]
-                    count, worst = _take(qx, qy, k, start, stop, x, y, squares, found, count, worst)
-                c += step
+            if left >= 0:
+                start = starts[r * cols + left]
+                stop = starts[r * cols + left + 1]
+                count, worst = _take(qx, qy, k, start, stop, x, y, squares, found, count, worst)
+            if right < cols:
+                start = starts[r * cols + right]
+                stop = starts[r * cols + right + 1]
+                count, worst = _take(qx, qy, k, start, stop, x, y, squares, found, count, worst)
+        whole = False
         # no point outside the rings searched so far is nearer than this (squared)
         reach = np.inf
         if left > 0:
@@ -142,7 +144,7 @@ def nearest_k(qx, qy, k, limit, x, y, starts, layout, squares, found):
         if top < rows - 1:
             side = max(south + (top + 1) * size - qy, 0.0)
             reach = min(reach, side * side + beside * beside)
-        if reach >= worst:
+        if reach > worst or reach == np.inf:
             return count
         ring += 1
 
@@ -153,10 +155,10 @@ def _take(qx, qy, k, start, stop, x, y, squares, found, count, worst):
         dx = x[i] - qx
         dy = y[i] - qy
         square = dx * dx + dy * dy
-        if square > worst or (count == k and square >= worst):
+        if square > worst or (count == k and square == worst and i > found[k - 1]):
             continue
         place = count if count < k else k - 1
-        while place > 0 and squares[place - 1] > square:
+        while place > 0 and (squares[place - 1] > square or (squares[place - 1] == square and found[place - 1] > i)):
             squares[place] = squares[place - 1]
             found[place] = found[place - 1]
             place -= 1
