@@ -11,7 +11,7 @@ import numpy as np
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
-from yama.terrain.interpolate.point_index import PointIndex, nearest_k
+from yama.terrain.interpolate.point_index import PointIndex, in_bucket_order, nearest_k
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
 
@@ -81,7 +81,7 @@ def inverse_distance(
     if not power > 0:
         raise InputError(f"The power must be greater than 0, not {power:g}: nearer points must weigh more.")
     index = PointIndex.of(x, y)
-    heights = np.ascontiguousarray(z[index.ids], np.float64)
+    heights = in_bucket_order(z, index.ids)
 
     def evaluate(part: Grid) -> Heights:
         xs, ys = part.centres(part.whole)

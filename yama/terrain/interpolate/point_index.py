@@ -60,12 +60,22 @@ class PointIndex:
             size *= 2
             cols, rows = int(width / size) + 1, int(height / size) + 1
         ids, starts = _sort_into_buckets(x, y, west, south, size, rows, cols)
-        return cls(x[ids], y[ids], ids, starts, west, south, size, rows, cols)
+        return cls(in_bucket_order(x, ids), in_bucket_order(y, ids), ids, starts, west, south, size, rows, cols)
+
+
+@kernel
+def in_bucket_order(values, ids):
+    """Values `(points,)` of the caller's points in the order of the buckets."""
+    result = np.empty(ids.size)
+    for i in range(ids.size):
+        result[i] = values[ids[i]]
+    return result
 
 
 def bulk(values: FloatArray) -> tuple[float, float]:
     """The range in which coordinates lie but for a few strays: a single swapped pair must not widen every bucket."""
-    low, high = np.quantile(values, (0.01, 0.99)) if values.size > 100 else (values.min(), values.max())
+    some = values[:: max(values.size // 20_000, 1)]  # enough to tell the bulk from strays
+    low, high = np.quantile(some, (0.01, 0.99)) if values.size > 100 else (values.min(), values.max())
     margin = 0.05 * (high - low)
     return max(float(low - margin), float(values.min())), min(float(high + margin), float(values.max()))
 
