@@ -161,6 +161,21 @@ class FromPointsToASurfaceTest(BrowserTest):
         page.locator(".rng label", has_text="whole").click()
         expect(page.get_by_label("Upper end of the ramp")).to_have_value("610")
 
+    def test_nothing_stale_is_left_beside_the_curtain(self):
+        page = self.page
+        self.put("A", "Beacon 30")
+        self.put("B", "Beacon 30")
+        self.mode("Curtain")
+        self.point_at(0.5, 0.5)
+        page.mouse.wheel(0, -900)
+        self.settle()
+        page.get_by_role("button", name="Whole frame").click()
+        self.settle()
+        page.wait_for_timeout(600)
+        for left, right in ((0.0, 0.06), (0.94, 1.0)):
+            beyond = self.map_colours(left, 0.3, right, 0.6)
+            self.assertTrue(all(min(colour) > 0xB0 for colour in beyond), "beyond the frame is hatch")
+
     def test_empty_cells_are_hatched_not_coloured(self):
         page = self.page
         self.put("A", "Beacon 30")

@@ -5,6 +5,7 @@ import re
 import signal
 import subprocess
 import time
+from pathlib import Path
 
 from tests.browser.base import BrowserTest, Running, expect
 
@@ -16,7 +17,7 @@ class LostWorkerTest(BrowserTest):
             ["pgrep", "-f", "yama.service.celery"], capture_output=True, text=True
         ).stdout.split():
             try:
-                environment = open(f"/proc/{line}/environ", "rb").read()
+                environment = Path(f"/proc/{line}/environ").read_bytes()
             except OSError:
                 continue
             if f"YAMA_VAR={self.var}\0".encode() in environment:

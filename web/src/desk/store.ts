@@ -30,6 +30,9 @@ export interface ShownPreview {
   outline: [number, number][][];
 }
 
+/** A kept reading: what was in the slots then, and what their cells said. */
+export type Pinned = Probe & { names: Partial<Record<Slot, string>>; quantities: Partial<Record<Slot, Quantity>> };
+
 /** What is kept for a person in a project. */
 export interface Remembered {
   slots: Record<Slot, string | null>;
@@ -42,7 +45,7 @@ export interface Remembered {
   previewOn: boolean;
   tab: Tab;
   hidden: Record<string, boolean>;
-  pinned: (Probe & { names: Record<string, string> })[];
+  pinned: Pinned[];
   view: { center: [number, number]; resolution: number } | null;
 }
 

@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { call, type Probe } from "../api/client";
-import { useHeld, useProject } from "./context";
-import { useDesk } from "./store";
+import { quantityOf, useHeld, useProject } from "./context";
+import { type Pinned, useDesk } from "./store";
 
 /** Pins the reading under the pointer to the readings table. */
 export function usePin() {
@@ -18,9 +18,16 @@ export function usePin() {
       queryKey: ["pin", project.id, query.toString()],
       queryFn: () => call<Probe>("GET", `/projects/${project.id}/probe?${query}`),
     });
-    const names: Record<string, string> = {};
-    if (first) names.a = previewOn && preview ? "preview" : (a?.name ?? "");
-    if (b) names.b = b.name;
-    set({ pinned: [...pinned, { ...reading, names }].slice(-40), tab: "readings" });
+    const names: Pinned["names"] = {};
+    const quantities: Pinned["quantities"] = {};
+    if (first) {
+      names.a = previewOn && preview ? "preview" : (a?.name ?? "");
+      quantities.a = previewOn && preview ? preview.quantity : quantityOf(a);
+    }
+    if (b) {
+      names.b = b.name;
+      quantities.b = quantityOf(b);
+    }
+    set({ pinned: [...pinned, { ...reading, names, quantities }].slice(-40), tab: "readings" });
   }, [project.id, a, b, queries]);
 }

@@ -110,7 +110,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
 
   // -- surfaces -----------------------------------------------------------------------------------------
   const layers = useRef(new Map<string, { layer: SurfaceLayer; styled: string }>());
-  const clips = useRef(new Map<string, [number, number]>());
+  const clips = useRef(new Map<string, { from: number; to: number; first: boolean }>());
   useEffect(() => {
     if (!map) return;
     const held = layers.current;
@@ -125,14 +125,20 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       const id = `${one.id}:${one.key}`;
       const look = looks[one.quantity];
       const styled = JSON.stringify([look.ramp, stopsOf(look), one.quantity]);
-      clips.current.set(id, [one.from, one.to]);
+      clips.current.set(id, { from: one.from, to: one.to, first: order === 0 });
       let entry = held.get(id);
       if (!entry) {
         const layer = surfaceLayer(project.id, one.key, grid, look, one.quantity, one.coarse);
         layer.on("prerender", (event) => {
           const gl = event.context as WebGLRenderingContext;
-          const [from, to] = clips.current.get(id) ?? [0, 1];
+          const { from, to, first } = clips.current.get(id) ?? { from: 0, to: 1, first: true };
           const { width, height } = gl.canvas;
+          if (first) {
+            // layers share one canvas, which the library clears only where the first of them may draw
+            gl.disable(gl.SCISSOR_TEST);
+            gl.clearColor(0, 0, 0, 0);
+            gl.clear(gl.COLOR_BUFFER_BIT);
+          }
           gl.enable(gl.SCISSOR_TEST);
           gl.scissor(Math.round(from * width), 0, Math.round(to * width) - Math.round(from * width), height);
         });

@@ -26,7 +26,7 @@ export function RunFoot({
   const holdingId = job?.holding_id ?? made?.holding_id;
   const holding = surfaces.find((one) => one.id === holdingId);
   const running = job ? isOpen(job) : false;
-  if (!work.canRun) return <p className="note">Viewers look; only editors and owners make surfaces.</p>;
+  if (!work.canRun) return <p className="remark">Viewers look; only editors and owners make surfaces.</p>;
   return (
     <>
       {(work.refused || work.failed) && (

@@ -97,7 +97,7 @@ export function Worksheet({ open }: { open: (id: number) => void }) {
                 ))}
               </ul>
             )}
-            {NOT_YET[stage] && <p className="note">{NOT_YET[stage]}</p>}
+            {NOT_YET[stage] && <p className="remark">{NOT_YET[stage]}</p>}
           </div>
         </>
       )}

@@ -292,10 +292,9 @@ def run(request: HttpRequest, project_id: int, body: MakeIn) -> tuple[int, dict[
     if existing is not None and (body.live or not existing.live):
         return 200, {"holding_id": existing.pk}
     name = body.name.strip() or operation.title
+    title = name if name.startswith(operation.title) else f"{operation.title}: {name}"
     request_data = {"step": vars(step), "name": name, "live": body.live}
-    return 202, {
-        "job": submit(project, "run", f"{operation.title}: {name}", request_data, person(request).pk, step.key)
-    }
+    return 202, {"job": submit(project, "run", title, request_data, person(request).pk, step.key)}
 
 
 @router.post(

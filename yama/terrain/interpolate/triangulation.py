@@ -75,7 +75,7 @@ def _slopes(x0, y0, z0, x1, y1, z1):
 @kernel
 def _stretch(at, x0, y0, z0, x1, y1, z1, dx, dz, left, right, z_left, z_right):
     """Widen [left, right] to where an edge crosses the row at `at`; a row through an end takes that end exactly."""
-    if y0 == y1 or (at < y0) == (at < y1) and at != y0 and at != y1:
+    if y0 == y1 or ((at < y0) == (at < y1) and at != y0 and at != y1):
         return left, right, z_left, z_right
     if at == y1:
         cross = x1

@@ -12,6 +12,10 @@ describe("sentences of the core", () => {
     expect(container.textContent).toBe("The first is at E 5\u00a0435\u00a0825 N 448\u00a0989, up to 1.81 m.");
     expect(container.querySelectorAll(".n")).toHaveLength(3);
   });
+  it("leave what they quote to the letter", () => {
+    const { container } = render(<Sentence text="The first is row 5: '62,3870;-41,2110;oops'. They are left out." />);
+    expect(container.textContent).toContain("'62,3870;-41,2110;oops'");
+  });
   it("leave codes and names as they are", () => {
     const { container } = render(<Sentence text="They are put into EPSG:32741 by points1.csv." />);
     expect(container.textContent).toBe("They are put into EPSG:32741 by points1.csv.");

@@ -1,9 +1,12 @@
 import { useState } from "react";
+import type { Quantity } from "../../api/client";
+import { unitOf, useProject } from "../context";
 import { num } from "../format";
 import { useDesk } from "../store";
 
 /** Readings pinned by a click, as a table that can be copied. */
 export function ReadingsTab() {
+  const project = useProject();
   const pinned = useDesk((desk) => desk.pinned);
   const set = useDesk((desk) => desk.set);
   const [said, setSaid] = useState("");
@@ -11,8 +14,10 @@ export function ReadingsTab() {
   const rows = pinned.map((one, i) => {
     const a = one.readings.a?.height;
     const b = one.readings.b?.height;
-    return { number: i + 1, one, a, b, minus: a != null && b != null ? a - b : null };
+    const alike = one.quantities?.a === one.quantities?.b;
+    return { number: i + 1, one, a, b, minus: alike && a != null && b != null ? a - b : null };
   });
+  const unit = (quantity: Quantity | undefined) => (quantity ? unitOf(quantity, project.frame.unit) : "");
   const copy = async () => {
     const head = ["no", "east", "north", "A", "A surface", "B", "B surface", "A-B", "slope deg", "aspect deg"];
     const lines = rows.map(({ number, one, a, b, minus }) =>
@@ -59,10 +64,16 @@ export function ReadingsTab() {
               <td className="n">{number}</td>
               <td className="n">{num(one.x, 1)}</td>
               <td className="n">{num(one.y, 1)}</td>
-              <td className="n">{num(a, 2)}</td>
-              <td className="n">{num(b, 2)}</td>
-              <td className="n">{num(minus, 2)}</td>
-              <td className="n">{num(one.readings.a?.slope, 1)}°</td>
+              <td>
+                <span className="n">{num(a, 2)}</span> {unit(one.quantities?.a)}
+              </td>
+              <td>
+                <span className="n">{num(b, 2)}</span> {unit(one.quantities?.b)}
+              </td>
+              <td>
+                <span className="n">{num(minus, 2)}</span> {minus === null ? "" : unit(one.quantities?.a)}
+              </td>
+              <td className="n">{one.quantities?.a === "height" ? `${num(one.readings.a?.slope, 1)}°` : "–"}</td>
               <td>{[one.names.a, one.names.b].filter(Boolean).join(" and ")}</td>
             </tr>
           ))}

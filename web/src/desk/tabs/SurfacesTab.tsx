@@ -51,7 +51,6 @@ function Card({ holding }: { holding: Holding }) {
     setNaming(null);
   };
   return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: pointing and dragging are shortcuts; the buttons do the same
     <article
       className={`card ${inA ? "ina" : inB ? "inb" : ""}`}
       aria-label={holding.name}

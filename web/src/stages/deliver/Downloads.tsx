@@ -14,7 +14,7 @@ export function Downloads() {
       title="Download surfaces"
       lead="Cloud-optimised GeoTIFF, 32-bit decimal heights, with CRS, unit, zero level and the key of its recipe."
     >
-      {surfaces.length === 0 && <p className="note">No surface yet.</p>}
+      {surfaces.length === 0 && <p className="remark">No surface yet.</p>}
       {surfaces.map((one) => (
         <section className="sec" key={one.id} aria-label={one.name}>
           <h2>

@@ -58,7 +58,8 @@ export function AddFiles() {
   const number = useRef(0);
 
   const send = async (files: FileList | null) => {
-    for (const file of files ?? []) {
+    // the list is emptied under our hands when the field is
+    for (const file of Array.from(files ?? [])) {
       number.current += 1;
       const id = number.current;
       const change = (values: Partial<Sending>) =>
@@ -127,7 +128,7 @@ export function AddFiles() {
           </Section>
         </>
       ) : (
-        <p className="note">Viewers look; only editors and owners add files.</p>
+        <p className="remark">Viewers look; only editors and owners add files.</p>
       )}
       {sending.map((one) => {
         const job = jobs.find((candidate) => candidate.id === one.jobId);

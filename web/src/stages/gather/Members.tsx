@@ -74,7 +74,7 @@ export function Members() {
         </Section>
       )}
       {error && (
-        <p className="note" role="alert" style={{ color: "var(--oxblood)" }}>
+        <p className="remark" role="alert" style={{ color: "var(--oxblood)" }}>
           {error}
         </p>
       )}

@@ -76,7 +76,7 @@ export function AccuracySheet() {
             onChange={choose}
           />
         )}
-        {!project.checkpoints_id && <p className="note">Choose points that no surface was made from.</p>}
+        {!project.checkpoints_id && <p className="remark">Choose points that no surface was made from.</p>}
       </Section>
       {project.checkpoints_id && (
         <Section title="Every surface">
@@ -127,7 +127,7 @@ export function AccuracySheet() {
           </p>
         </Section>
       )}
-      {a && report?.reason && <p className="note">{report.reason}</p>}
+      {a && report?.reason && <p className="remark">{report.reason}</p>}
     </Sheet>
   );
 }
