@@ -57,6 +57,9 @@ if [ "$(cat web/node_modules/.lock 2>/dev/null)" != "$wanted" ]; then
   (cd web && npm ci --no-audit --no-fund --loglevel=error >&2) || give_up "the desk's packages could not be installed. Check the network, then try again."
   echo "$wanted" >web/node_modules/.lock
 fi
+if [ ! -f web/src/api/schema.d.ts ] || [ yama/service/openapi.json -nt web/src/api/schema.d.ts ]; then
+  (cd web && npm run --silent api >&2) || give_up "the API's types could not be made; see above."
+fi
 wanted=$(cd web && find src public index.html vite.config.ts package-lock.json -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
 if [ "$(cat web/dist/.built 2>/dev/null)" != "$wanted" ]; then
   say "Building the desk ..."

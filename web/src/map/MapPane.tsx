@@ -222,15 +222,32 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   }, [map, pointData, featureData, shownPoints, project.checkpoints_id]);
 
   // -- marks --------------------------------------------------------------------------------------------
+  const shownTo = drawn.find((one) => one.id === "preview")?.to ?? 0;
+  const borderEnd = useRef(1);
+  borderEnd.current = shownTo;
+  const bordered = shownTo > 0;
+  useEffect(() => {
+    if (!map || !bordered || !preview) return;
+    const features = preview.outline.map((ring) => new Feature(new LineString(ring)));
+    const layer = new VectorLayer({ source: new VectorSource({ features }), style: previewBorder, zIndex: 60 });
+    // the border belongs to A's side: it ends where the curtain hangs
+    layer.on("prerender", (event) => {
+      const context = event.context as CanvasRenderingContext2D;
+      context.save();
+      context.beginPath();
+      context.rect(0, 0, context.canvas.width * borderEnd.current, context.canvas.height);
+      context.clip();
+    });
+    layer.on("postrender", (event) => (event.context as CanvasRenderingContext2D).restore());
+    map.addLayer(layer);
+    return () => {
+      map.removeLayer(layer);
+    };
+  }, [map, preview, bordered]);
+
   useEffect(() => {
     if (!map) return;
-    const border = drawn.some((one) => one.id === "preview") ? (preview?.outline ?? []) : [];
     const features = [
-      ...border.map((ring) => {
-        const feature = new Feature(new LineString(ring));
-        feature.setStyle(previewBorder);
-        return feature;
-      }),
       ...places.map((place) => {
         const feature = new Feature(new Point(place));
         feature.setStyle(placeMark);
@@ -242,12 +259,12 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
         return feature;
       }),
     ];
-    const layer = new VectorLayer({ source: new VectorSource({ features }), zIndex: 60 });
+    const layer = new VectorLayer({ source: new VectorSource({ features }), zIndex: 61 });
     map.addLayer(layer);
     return () => {
       map.removeLayer(layer);
     };
-  }, [map, drawn, preview, places, pinned]);
+  }, [map, places, pinned]);
 
   return <div ref={element} className={`pane ${className}`} role="application" aria-label={label} />;
 }

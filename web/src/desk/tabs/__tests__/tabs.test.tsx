@@ -1,0 +1,118 @@
+// @vitest-environment jsdom
+import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import { draw, service, surface } from "../../../testing/render";
+import { useDesk } from "../../store";
+import { HeightsTab } from "../HeightsTab";
+import { ReadingsTab } from "../ReadingsTab";
+import { RecipeTab } from "../RecipeTab";
+import { SurfacesTab } from "../SurfacesTab";
+
+afterEach(cleanup);
+
+describe("surfaces in the strip", () => {
+  const tin = surface(1, "Survey TIN", { accuracy: { ...blank(), rmse: 4.071, count: 148 } });
+  const live = surface(2, "Difference", { live: true });
+
+  function blank() {
+    return { count: 0, unused: 0, outliers: 0, reason: "" };
+  }
+
+  it("say cell size, kind, empty share and accuracy", async () => {
+    service({ "GET /projects/1/holdings": [tin, live] });
+    draw(<SurfacesTab />);
+    const card = await screen.findByRole("article", { name: "Survey TIN" });
+    expect(card.textContent).toContain("2 m");
+    expect(card.textContent).toContain("stored");
+    expect(card.textContent).toContain("25.0 % empty");
+    expect(card.textContent).toContain("rms 4.07 m");
+    expect(screen.getByRole("article", { name: "Difference" }).textContent).toContain("not judged");
+  });
+
+  it("go into a slot by their buttons, and are known while pointed at", async () => {
+    service({ "GET /projects/1/holdings": [tin, live] });
+    draw(<SurfacesTab />);
+    fireEvent.click(await screen.findByRole("button", { name: "Put Difference in B" }));
+    expect(useDesk.getState().slots.b).toBe("key2");
+    fireEvent.mouseEnter(screen.getByRole("article", { name: "Survey TIN" }));
+    expect(useDesk.getState().hovered).toBe("key1");
+  });
+
+  it("offer a file only where there is one, and tell why they cannot be deleted", async () => {
+    const sentence = "Difference is computed from it. Store or delete that first.";
+    service({
+      "GET /projects/1/holdings": [tin, live],
+      "DELETE /projects/1/holdings/1": () => new Response(JSON.stringify({ detail: sentence }), { status: 409 }),
+    });
+    draw(<SurfacesTab />);
+    fireEvent.click(await screen.findByRole("button", { name: "More about Difference" }));
+    expect(screen.getByRole("menuitem", { name: "Store surface" })).toBeTruthy();
+    expect(screen.queryByRole("menuitem", { name: "Download as GeoTIFF" })).toBeNull();
+    fireEvent.keyDown(screen.getByRole("menu"), { key: "Escape" });
+    fireEvent.click(screen.getByRole("button", { name: "More about Survey TIN" }));
+    fireEvent.click(screen.getByRole("menuitem", { name: "Delete" }));
+    expect((await screen.findByRole("alert")).textContent).toContain(sentence);
+  });
+
+  it("say what to do where there are none", async () => {
+    service({ "GET /projects/1/holdings": [] });
+    draw(<SurfacesTab />);
+    expect(await screen.findByText(/No surface yet/)).toBeTruthy();
+  });
+});
+
+describe("readings", () => {
+  const reading = (a: "height" | "brightness") => ({
+    x: 448001,
+    y: 5437999,
+    longitude: 62.4,
+    latitude: -41.2,
+    readings: { a: { height: 0.5, slope: 3, aspect: 90 }, b: { height: 120, slope: 1, aspect: 2 } },
+    names: { a: "one", b: "two" },
+    quantities: { a, b: "height" as const },
+  });
+
+  it("are subtracted only where both are of one kind", () => {
+    service({});
+    draw(<ReadingsTab />);
+    act(() => useDesk.setState({ pinned: [reading("height"), reading("brightness")] }));
+    const rows = screen.getAllByRole("row").map((row) => row.textContent);
+    expect(rows[1]).toContain("\u2212119.50 m");
+    expect(rows[2]).not.toContain("119.50");
+    expect(rows[2]).toContain("0.50 120.00 m");
+  });
+});
+
+describe("heights and recipe", () => {
+  const made = surface(1, "Survey TIN", {
+    recipe: {
+      operation: "interpolate_points",
+      title: "Interpolate points",
+      params: { reach_limit: 60 },
+      inputs: { points: "Survey points" },
+      input_ids: { points: 5 },
+    },
+  });
+
+  it("show figures over all cells with their unit", async () => {
+    service({ "GET /projects/1/holdings": [made] });
+    draw(<HeightsTab />);
+    act(() => useDesk.setState({ slots: { a: "key1", b: null } }));
+    expect(await screen.findByText("all its cells")).toBeTruthy();
+    expect(screen.getAllByRole("row")[1]?.textContent).toContain("9.00 m");
+  });
+
+  it("lead back to the worksheet with everything filled in", async () => {
+    service({ "GET /projects/1/holdings": [made] });
+    draw(<RecipeTab />);
+    act(() => useDesk.setState({ slots: { a: "key1", b: null } }));
+    expect(await screen.findByText(/reach limit: 60/)).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: /Run again/ }));
+    await waitFor(() => expect(useDesk.getState()).toMatchObject({ stage: "Build", operation: "interpolate_points" }));
+    expect(useDesk.getState().sheets.interpolate_points).toEqual({
+      params: { reach_limit: 60 },
+      inputs: { points: 5 },
+      name: "",
+    });
+  });
+});

@@ -1,0 +1,130 @@
+// @vitest-environment jsdom
+import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import { useDesk } from "../../desk/store";
+import { type Asked, draw, job, points, service, surface } from "../../testing/render";
+import { InterpolatePoints } from "../build/InterpolatePoints";
+
+const survey = points(5, "Survey points", { ground: 4000, spot: 200 });
+const preview = {
+  key: "preview-key",
+  quantity: "height",
+  findings: [
+    {
+      code: "reach",
+      weight: "note",
+      sentence: "Cells beyond 60 m of a point stay empty.",
+      why: "",
+      mend: null,
+      places: [],
+    },
+  ],
+  outline: [],
+  cells: 20_971_520,
+  cell_size: 2,
+  coarse: false,
+  seconds: 3.4,
+  filled: 0.1,
+  holding_id: null,
+};
+const base = {
+  "GET /projects/1/holdings": [survey],
+  "GET /projects/1/jobs": [],
+  "POST /projects/1/previews": preview,
+};
+const bodies = (asked: Asked[], path: string) => asked.filter((one) => one.path.endsWith(path)).map((one) => one.body);
+
+afterEach(cleanup);
+
+describe("interpolating points", () => {
+  it("takes the points at hand with a reach limit, and says what a run costs", async () => {
+    const asked = service(base);
+    draw(<InterpolatePoints />);
+    expect(await screen.findByText(/21.0 million cells/)).toBeTruthy();
+    expect(bodies(asked, "/previews").at(-1)).toEqual({
+      operation: "interpolate_points",
+      params: { reach_limit: 60 },
+      inputs: { points: 5 },
+    });
+    expect(useDesk.getState().preview?.key).toBe("preview-key");
+    expect(screen.getByText(/Cells beyond/)).toBeTruthy();
+  });
+
+  it("asks for another preview when a code is left out, and none of codes when all are used", async () => {
+    const asked = service(base);
+    draw(<InterpolatePoints />);
+    fireEvent.click(await screen.findByLabelText(/^spot/));
+    await waitFor(() =>
+      expect((bodies(asked, "/previews").at(-1) as { params: object }).params).toMatchObject({ codes: ["ground"] }),
+    );
+    fireEvent.click(screen.getByLabelText(/^spot/));
+    await waitFor(() =>
+      expect((bodies(asked, "/previews").at(-1) as { params: object }).params).not.toHaveProperty("codes"),
+    );
+  });
+
+  it("takes the preview away when it is switched off", async () => {
+    service(base);
+    draw(<InterpolatePoints />);
+    await waitFor(() => expect(useDesk.getState().preview).not.toBeNull());
+    fireEvent.click(screen.getByRole("switch", { name: "Preview" }));
+    await waitFor(() => expect(useDesk.getState().preview).toBeNull());
+  });
+
+  it("cannot run what a finding stops, and shows a refusal as it was said", async () => {
+    const stop = { ...preview.findings[0], code: "too_few", weight: "stop", sentence: "2 points are left." };
+    service({ ...base, "POST /projects/1/previews": { ...preview, key: null, findings: [stop] } });
+    const { unmount } = draw(<InterpolatePoints />);
+    expect(await screen.findByText(/points are left/)).toBeTruthy();
+    expect((screen.getByRole("button", { name: "Run" }) as HTMLButtonElement).disabled).toBe(true);
+    unmount();
+    const refusal = () =>
+      new Response(JSON.stringify({ detail: "Interpolate points: power: too small." }), { status: 422 });
+    service({ ...base, "POST /projects/1/previews": refusal });
+    draw(<InterpolatePoints />);
+    expect((await screen.findByRole("alert")).textContent).toBe("Interpolate points: power: too small.");
+    expect((screen.getByRole("button", { name: "Run" }) as HTMLButtonElement).disabled).toBe(true);
+  });
+
+  it("runs under the typed name and offers the result for a slot", async () => {
+    const done = job("j1", { holding_id: 9 });
+    let ran = false;
+    const asked = service({
+      ...base,
+      "POST /projects/1/runs": () => {
+        ran = true;
+        return { job: done, holding_id: null };
+      },
+      "GET /projects/1/jobs": () => (ran ? [done] : []),
+      "GET /projects/1/holdings": () => (ran ? [surface(9, "My TIN"), survey] : [survey]),
+    });
+    draw(<InterpolatePoints />);
+    fireEvent.change(await screen.findByLabelText("Name"), { target: { value: "My TIN" } });
+    await screen.findByText(/million cells/);
+    fireEvent.click(screen.getByRole("button", { name: "Run" }));
+    fireEvent.click(await screen.findByRole("button", { name: "Put in B" }));
+    expect(useDesk.getState().slots.b).toBe("key9");
+    expect(bodies(asked, "/runs")[0]).toMatchObject({ name: "My TIN", live: false });
+  });
+
+  it("lets viewers look only", async () => {
+    const asked = service(base);
+    draw(<InterpolatePoints />, { role: "viewer" });
+    expect(await screen.findByText(/only editors and owners make surfaces/)).toBeTruthy();
+    expect(screen.queryByRole("button", { name: "Run" })).toBeNull();
+    expect(bodies(asked, "/previews")).toEqual([]);
+  });
+
+  it("marks what is no number and keeps the last good one", async () => {
+    const asked = service(base);
+    draw(<InterpolatePoints />);
+    await screen.findByText(/million cells/);
+    const field = screen.getByLabelText("Reach limit");
+    fireEvent.change(field, { target: { value: "sixty" } });
+    expect(field.getAttribute("aria-invalid")).toBe("true");
+    fireEvent.change(field, { target: { value: "80,5" } });
+    await waitFor(() =>
+      expect((bodies(asked, "/previews").at(-1) as { params: object }).params).toEqual({ reach_limit: 80.5 }),
+    );
+  });
+});

@@ -1,0 +1,116 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { render } from "@testing-library/react";
+import type { ReactElement } from "react";
+import { vi } from "vitest";
+import type { Holding, Job, Project } from "../api/client";
+import { ProjectProvider } from "../desk/context";
+import { FRESH, useDesk } from "../desk/store";
+
+export const project: Project = {
+  id: 1,
+  name: "Avel rack railway",
+  role: "editor",
+  frame: {
+    grid: { crs: "EPSG:32741", west: 443520, north: 5442560, cell_width: 2, cell_height: 2, rows: 4096, cols: 5120 },
+    unit: "m",
+    vertical_datum: "",
+    crs_title: "WGS 84 / UTM zone 41S",
+  },
+  checkpoints_id: null,
+};
+
+export function surface(id: number, name: string, change: Partial<Holding> = {}): Holding {
+  return {
+    id,
+    name,
+    kind: "surface",
+    key: `key${id}`,
+    live: false,
+    original: "",
+    created_at: "2026-11-24T00:00:00Z",
+    points: null,
+    findings: [],
+    recipe: null,
+    accuracy: null,
+    surface: {
+      cell_size: 2,
+      rows: 10,
+      cols: 10,
+      crs: "EPSG:32741",
+      unit: "m",
+      vertical_datum: "",
+      statistics: { cells: 100, empty: 25, lowest: 1, highest: 9, mean: 5, deviation: 2 },
+      quantity: "height",
+      coarse: false,
+      on_frame: true,
+    },
+    ...change,
+  };
+}
+
+export function points(id: number, name: string, codes: Record<string, number>): Holding {
+  const count = Object.values(codes).reduce((sum, one) => sum + one, 0);
+  return {
+    ...surface(id, name),
+    kind: "points",
+    surface: null,
+    points: { count, codes, fields: ["z_m"], height_field: "z_m", unit: "m", crs: "EPSG:32741" },
+  };
+}
+
+export function job(id: string, change: Partial<Job> = {}): Job {
+  return {
+    id,
+    kind: "run",
+    title: `Job ${id}`,
+    state: "done",
+    progress: 1,
+    tries: 1,
+    message: "",
+    log: "",
+    findings: [],
+    holding_id: null,
+    seen: false,
+    created_at: "2026-11-24T00:00:00Z",
+    started_at: "2026-11-24T00:00:00Z",
+    ended_at: "2026-11-24T00:00:03Z",
+    ...change,
+  };
+}
+
+export interface Asked {
+  method: string;
+  path: string;
+  body: unknown;
+}
+
+/** A service that answers from a table of `METHOD /path` (without /api and query) and remembers what it was asked. */
+export function service(answers: Record<string, unknown | ((asked: Asked) => unknown)>): Asked[] {
+  const asked: Asked[] = [];
+  vi.stubGlobal(
+    "fetch",
+    vi.fn(async (address: string, options: { method?: string; body?: string } = {}) => {
+      const method = options.method ?? "GET";
+      const path = address.replace(/^\/api/, "").split("?")[0] ?? "";
+      const one = { method, path, body: options.body ? JSON.parse(options.body) : undefined };
+      asked.push(one);
+      const answer = answers[`${method} ${path}`];
+      if (answer === undefined) return new Response(JSON.stringify({ detail: `nothing at ${path}` }), { status: 404 });
+      const value = typeof answer === "function" ? answer(one) : answer;
+      if (value instanceof Response) return value;
+      return new Response(JSON.stringify(value), { status: 200 });
+    }),
+  );
+  return asked;
+}
+
+/** Draw a part of the desk in an open project, on a fresh desk. */
+export function draw(element: ReactElement, change: Partial<Project> = {}) {
+  useDesk.setState({ ...FRESH, loaded: true, preview: null, places: [], pointer: null, bounds: null, hovered: null });
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  return render(
+    <QueryClientProvider client={client}>
+      <ProjectProvider value={{ ...project, ...change }}>{element}</ProjectProvider>
+    </QueryClientProvider>,
+  );
+}
