@@ -200,7 +200,7 @@ def _grow(rng: np.random.Generator) -> tuple[Array, npt.NDArray[np.int64], Array
 
 
 def _main_river(heights: Array, receiver: npt.NDArray[np.int64], upslope: Array) -> npt.NDArray[np.int64]:
-    """Coarse cells of the longest river of the largest catchment, from its head to the sea."""
+    """Coarse cells of the longest river of the largest catchment, from its head to the first cell of the sea."""
     cols = heights.shape[1]
     land = np.flatnonzero(heights.ravel() > 0)
     largest = land[np.argmax(upslope[land])]
@@ -213,7 +213,8 @@ def _main_river(heights: Array, receiver: npt.NDArray[np.int64], upslope: Array)
         if upslope[following] < 120:
             break
         path.append(following)
-    cells = np.array(path[::-1])
+    mouth = int(receiver[largest])  # the first cell of the sea
+    cells = np.array([*path[::-1], *([mouth] if mouth >= 0 else [])])
     return np.stack([cells // cols, cells % cols], 1)
 
 
@@ -282,6 +283,8 @@ def island() -> Island:
     window = (slice(bed_rows.min() - 60, bed_rows.max() + 60), slice(bed_cols.min() - 60, bed_cols.max() + 60))
     distance, (ir, ic) = ndimage.distance_transform_edt(~bed[window], return_indices=True)
     profile = np.minimum.accumulate(ndimage.gaussian_filter1d(heights[bed_rows, bed_cols].astype(float), 60))
+    to_mouth = np.arange(len(fine) - 1, -1, -1.0)
+    profile = np.minimum(profile, 1.8 + 0.03 * to_mouth)  # it comes down to the sea before it meets it
     bed_height = np.zeros(heights.shape, np.float32)
     bed_height[bed_rows, bed_cols] = profile
     target = bed_height[window][ir, ic] - 1.6 + np.clip(distance * 2 - 8, 0, None) * 0.45
