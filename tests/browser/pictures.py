@@ -7,7 +7,8 @@ from yama.launch import ROOT
 class PicturesTest(BrowserTest):
     def shot(self, name: str) -> None:
         self.settle()
-        self.page.wait_for_timeout(900)
+        expect(self.page.get_by_label("Loading the map")).to_have_count(0)
+        self.page.wait_for_timeout(2500)
         self.page.screenshot(path=ROOT / "docs" / "screenshots" / f"{name}.png")
 
     def test_take_them(self):
