@@ -16,7 +16,7 @@ import { featuresLayer, pinMark, placeMark, previewBorder } from "./featuresLaye
 import { decodePoints, PointsLayer } from "./pointsLayer";
 import { stopsOf } from "./ramps";
 import { styleOf } from "./style";
-import { drawnCell, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
+import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
 
 /** A surface on this pane; `from` and `to` are the shares of the pane's width that it may draw on. */
 export interface Drawn {
@@ -41,6 +41,7 @@ interface Props {
 export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: Props) {
   const project = useProject();
   const grid = project.frame.grid;
+  const [west, south] = originOf(grid);
   const held = useHeld();
   const looks = useDesk((desk) => desk.looks);
   const hidden = useDesk((desk) => desk.hidden);
@@ -79,11 +80,11 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
     };
     const move = (event: MapBrowserEvent) => {
       if (event.dragging) return;
-      last = event.coordinate;
+      last = [(event.coordinate[0] ?? 0) + west, (event.coordinate[1] ?? 0) + south];
       waiting ||= window.setTimeout(show, 50);
     };
     const click = (event: MapBrowserEvent) => {
-      set({ pointer: [event.coordinate[0] ?? 0, event.coordinate[1] ?? 0] });
+      set({ pointer: [(event.coordinate[0] ?? 0) + west, (event.coordinate[1] ?? 0) + south] });
       window.setTimeout(() => pin.current(), 0);
     };
     map.on("pointermove", move);
@@ -93,7 +94,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       map.un("pointermove", move);
       map.un("singleclick", click);
     };
-  }, [map, set]);
+  }, [map, set, west, south]);
 
   // -- loading ------------------------------------------------------------------------------------------
   useEffect(() => {
@@ -183,7 +184,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       queryKey: ["points", project.id, one.id],
       queryFn: async () => {
         const body = await bytes(`/projects/${project.id}/holdings/${one.id}/points`);
-        return decodePoints(body ?? new ArrayBuffer(0));
+        return decodePoints(body ?? new ArrayBuffer(0), [west, south]);
       },
       staleTime: Infinity,
     })),
@@ -211,7 +212,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
     });
     for (const collection of featureData) {
       if (!collection) continue;
-      const layer = featuresLayer(collection);
+      const layer = featuresLayer(collection, [west, south]);
       layer.setZIndex(50);
       added.push(layer);
     }
@@ -219,7 +220,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
     return () => {
       for (const layer of added) map.removeLayer(layer);
     };
-  }, [map, pointData, featureData, shownPoints, project.checkpoints_id]);
+  }, [map, pointData, featureData, shownPoints, project.checkpoints_id, west, south]);
 
   // -- marks --------------------------------------------------------------------------------------------
   const shownTo = drawn.find((one) => one.id === "preview")?.to ?? 0;
@@ -228,7 +229,9 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   const bordered = shownTo > 0;
   useEffect(() => {
     if (!map || !bordered || !preview) return;
-    const features = preview.outline.map((ring) => new Feature(new LineString(ring)));
+    const features = preview.outline.map(
+      (ring) => new Feature(new LineString(ring.map(([x, y]) => [x - west, y - south]))),
+    );
     const layer = new VectorLayer({ source: new VectorSource({ features }), style: previewBorder, zIndex: 60 });
     // the border belongs to A's side: it ends where the curtain hangs
     layer.on("prerender", (event) => {
@@ -243,18 +246,18 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
     return () => {
       map.removeLayer(layer);
     };
-  }, [map, preview, bordered]);
+  }, [map, preview, bordered, west, south]);
 
   useEffect(() => {
     if (!map) return;
     const features = [
       ...places.map((place) => {
-        const feature = new Feature(new Point(place));
+        const feature = new Feature(new Point([place[0] - west, place[1] - south]));
         feature.setStyle(placeMark);
         return feature;
       }),
       ...pinned.map((reading, i) => {
-        const feature = new Feature(new Point([reading.x, reading.y]));
+        const feature = new Feature(new Point([reading.x - west, reading.y - south]));
         feature.setStyle(pinMark(String(i + 1)));
         return feature;
       }),
@@ -264,7 +267,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
     return () => {
       map.removeLayer(layer);
     };
-  }, [map, places, pinned]);
+  }, [map, places, pinned, west, south]);
 
   return <div ref={element} className={`pane ${className}`} role="application" aria-label={label} />;
 }

@@ -9,13 +9,14 @@ import { type Drawn, MapPane } from "./MapPane";
 import { Modes } from "./Modes";
 import { ScaleBar } from "./ScaleBar";
 import { SlotChip } from "./SlotChip";
-import { extentOf, projectionOf } from "./surfaceLayer";
+import { extentOf, originOf, projectionOf } from "./surfaceLayer";
 import { useDifference } from "./useDifference";
 
 /** The map with its slots, ways of comparing, scale and zoom. */
 export function MapView() {
   const project = useProject();
   const grid = project.frame.grid;
+  const [originX, originY] = originOf(grid);
   const { a, b, surfaces, isLoading } = useHeld();
   const chosen = useDesk((desk) => desk.mode);
   const curtain = useDesk((desk) => desk.curtain);
@@ -43,7 +44,7 @@ export function MapView() {
       enableRotation: false,
       minResolution: grid.cell_width / 32,
       maxResolution: Math.max((east - west) / 300, (north - south) / 300),
-      center: kept?.center ?? [(west + east) / 2, (south + north) / 2],
+      center: kept ? [kept.center[0] - originX, kept.center[1] - originY] : [(west + east) / 2, (south + north) / 2],
       resolution: kept?.resolution ?? Math.max((east - west) / 800, (north - south) / 540),
     });
     return made;
@@ -52,7 +53,8 @@ export function MapView() {
   useEffect(() => {
     let timer = 0;
     const settle = () => {
-      const [x = 0, y = 0] = view.getCenter() ?? [];
+      const [left = 0, bottom = 0] = view.getCenter() ?? [];
+      const [x, y] = [left + originX, bottom + originY];
       const at = view.getResolution() ?? 1;
       const pane = document.querySelector(".map")?.getBoundingClientRect();
       const halfWidth = ((pane?.width ?? 800) / 2) * at;
@@ -75,16 +77,21 @@ export function MapView() {
       view.un("change", moved);
       window.removeEventListener("resize", moved);
     };
-  }, [view, set]);
+  }, [view, set, originX, originY]);
 
   useEffect(() => {
     if (!goTo) return;
     if (goTo === "whole") view.fit(extentOf(grid), { padding: [10, 10, 10, 10], duration: 200 });
     else if (goTo === "in" || goTo === "out")
       view.animate({ zoom: (view.getZoom() ?? 0) + (goTo === "in" ? 1 : -1), duration: 160 });
-    else view.animate({ center: [goTo.x, goTo.y], resolution: Math.min(view.getResolution() ?? 5, 3), duration: 250 });
+    else
+      view.animate({
+        center: [goTo.x - originX, goTo.y - originY],
+        resolution: Math.min(view.getResolution() ?? 5, 3),
+        duration: 250,
+      });
     set({ goTo: null });
-  }, [goTo, view, grid, set]);
+  }, [goTo, view, grid, set, originX, originY]);
 
   // a desk that has never been used starts with the newest surface
   const newest = surfaces[0]?.key;

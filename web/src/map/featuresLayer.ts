@@ -43,8 +43,10 @@ function styleOf(feature: FeatureLike, resolution: number): Style | Style[] | un
 }
 
 /** Coast, water, rivers and place names, with halos that keep them legible on any ground. */
-export function featuresLayer(collection: object): VectorLayer {
-  const source = new VectorSource({ features: new GeoJSON().readFeatures(collection) });
+export function featuresLayer(collection: object, [west, south]: [number, number]): VectorLayer {
+  const features = new GeoJSON().readFeatures(collection);
+  for (const feature of features) feature.getGeometry()?.translate(-west, -south);
+  const source = new VectorSource({ features });
   return new VectorLayer({ source, style: styleOf, declutter: true });
 }
 

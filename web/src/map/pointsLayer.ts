@@ -9,16 +9,21 @@ export interface DotPoints {
   code: Uint16Array;
 }
 
-/** Points as the service sends them: x, y, height, code, one array after the other. */
-export function decodePoints(buffer: ArrayBuffer): DotPoints {
+/** Points as the service sends them, x, y, height, code, one array after the other; placed from the map's corner. */
+export function decodePoints(buffer: ArrayBuffer, [west, south]: [number, number]): DotPoints {
   const count = buffer.byteLength / 22;
-  return {
+  const points = {
     count,
     x: new Float64Array(buffer, 0, count),
     y: new Float64Array(buffer, count * 8, count),
     z: new Float32Array(buffer, count * 16, count),
     code: new Uint16Array(buffer, count * 20, count),
   };
+  for (let i = 0; i < count; i++) {
+    points.x[i] = (points.x[i] as number) - west;
+    points.y[i] = (points.y[i] as number) - south;
+  }
+  return points;
 }
 
 /** Dots drawn straight onto a canvas: a hundred thousand of them keep up with the hand. */

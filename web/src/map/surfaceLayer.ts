@@ -1,3 +1,4 @@
+import { buffer } from "ol/extent";
 import TileLayer from "ol/layer/WebGLTile";
 import { Projection } from "ol/proj";
 import DataTile from "ol/source/DataTile";
@@ -9,10 +10,35 @@ import { EMPTY, styleOf } from "./style";
 const TILE = 256;
 const SIDE = TILE + 2;
 
-export type SurfaceLayer = TileLayer;
+/**
+ * A tile layer without cracks. The library cuts each tile at its very edge, so that a pixel whose centre lies on the
+ * edge can fall to neither neighbour; here each may draw a ten-thousandth of itself into its gutter.
+ */
+export class SurfaceLayer extends TileLayer {
+  override createRenderer() {
+    const renderer = super.createRenderer();
+    // protected there, for renderers that extend it; this one is made inside the library
+    const open = renderer as unknown as { applyRenderExtentUniform(extent: number[], transform: unknown): void };
+    const apply = open.applyRenderExtentUniform.bind(renderer);
+    open.applyRenderExtentUniform = (extent, transform) => {
+      const overlap = ((extent[2] ?? 0) - (extent[0] ?? 0)) * 1e-4;
+      apply(buffer(extent, overlap), transform);
+    };
+    return renderer;
+  }
+}
 
+/**
+ * The frame's south-west corner. Everything on the map is placed from there: the GPU counts in 32-bit numbers, which at
+ * a northing of five million metres are half a metre apart, and would open cracks between tiles.
+ */
+export function originOf(grid: Grid): [number, number] {
+  return [grid.west, grid.north - grid.rows * grid.cell_height];
+}
+
+/** The frame's area on the map, from its own corner. */
 export function extentOf(grid: Grid): [number, number, number, number] {
-  return [grid.west, grid.north - grid.rows * grid.cell_height, grid.west + grid.cols * grid.cell_width, grid.north];
+  return [0, 0, grid.cols * grid.cell_width, grid.rows * grid.cell_height];
 }
 
 /** How many times the frame's cells are doubled until one tile holds them all. */
@@ -22,9 +48,9 @@ export function topLevel(grid: Grid): number {
 
 const projections = new Map<string, Projection>();
 
-/** The frame's CRS as a plain plane: every coordinate on the map is in it, so nothing is transformed here. */
+/** The frame's CRS as a plain plane from its corner: nothing is transformed here but for that shift. */
 export function projectionOf(grid: Grid): Projection {
-  const code = `frame:${grid.crs}:${extentOf(grid).join()}`;
+  const code = `frame:${grid.crs}:${originOf(grid).join()}:${extentOf(grid).join()}`;
   let projection = projections.get(code);
   if (!projection) {
     projection = new Projection({ code, units: "m", extent: extentOf(grid) });
@@ -60,7 +86,7 @@ export function surfaceLayer(
     projection: projectionOf(grid),
     tileGrid: new TileGrid({
       extent: extentOf(grid),
-      origin: [grid.west, grid.north],
+      origin: [0, grid.rows * grid.cell_height],
       resolutions,
       tileSize: TILE,
     }),
@@ -76,5 +102,5 @@ export function surfaceLayer(
       return cells;
     },
   });
-  return new TileLayer({ source, style: styleOf(look, quantity, coarse), cacheSize: 160 });
+  return new SurfaceLayer({ source, style: styleOf(look, quantity, coarse), cacheSize: 160 });
 }

@@ -83,10 +83,12 @@ def _sample_bilinear(heights, rows, cols, result):
             result[i, j] = total
 
 
+@lru_cache(maxsize=8)
 def source_positions(target: Grid, source: Grid) -> tuple[FloatArray, FloatArray]:
     """Fractional source rows and columns `(rows, cols)` of every cell centre of the target grid.
 
-    Non-finite where the transform has no answer.
+    Non-finite where the transform has no answer. The last few are kept, since heights and gradients of one window, or
+    two surfaces of one grid, ask for the same; so the arrays are not to be written to.
     """
     transformer = _transformer(target.crs, source.crs)
 
@@ -114,6 +116,7 @@ def source_positions(target: Grid, source: Grid) -> tuple[FloatArray, FloatArray
     for lattice in (rows, cols):
         spread = np.empty((target.rows, target.cols))
         _spread(lattice, step, target.rows, target.cols, spread)
+        spread.flags.writeable = False
         result.append(spread)
     return result[0], result[1]
 

@@ -3,13 +3,17 @@ import { describe, expect, it } from "vitest";
 import { FRESH } from "../../desk/store";
 import { decodePoints } from "../pointsLayer";
 import { EMPTY, styleOf } from "../style";
-import { drawnCell, extentOf, riseAt, topLevel } from "../surfaceLayer";
+import { drawnCell, extentOf, originOf, riseAt, topLevel } from "../surfaceLayer";
 
 const grid = { crs: "EPSG:32741", west: 443520, north: 5442560, cell_width: 2, cell_height: 2, rows: 4096, cols: 5120 };
 
 describe("the frame on the map", () => {
   it("ends where its cells end", () => {
-    expect(extentOf(grid)).toEqual([443520, 5434368, 453760, 5442560]);
+    expect(originOf(grid)).toEqual([443520, 5434368]);
+    expect(extentOf(grid)).toEqual([0, 0, 10240, 8192]);
+  });
+  it("is placed so that 32-bit numbers tell a millimetre", () => {
+    for (const value of extentOf(grid)) expect(Math.abs(Math.fround(value + 0.001) - value)).toBeGreaterThan(0.0004);
   });
   it("fits one tile at its top level", () => {
     expect(topLevel(grid)).toBe(5);
@@ -29,11 +33,11 @@ describe("points", () => {
     new Float64Array(buffer, 0, 4).set([1.5, 2.5, 10, 20]);
     new Float32Array(buffer, 32, 2).set([7, 8]);
     new Uint16Array(buffer, 40, 2).set([0, 3]);
-    const points = decodePoints(buffer);
+    const points = decodePoints(buffer, [1, 5]);
     expect([points.count, [...points.x], [...points.y], [...points.z], [...points.code]]).toEqual([
       2,
-      [1.5, 2.5],
-      [10, 20],
+      [0.5, 1.5],
+      [5, 15],
       [7, 8],
       [0, 3],
     ]);
