@@ -53,6 +53,7 @@ class Place:
         """What the processes are told."""
         return {
             **os.environ,
+            "PATH": f"{os.environ.get('PATH', '/usr/bin:/bin')}:/usr/sbin",  # where Debian keeps the database server
             "YAMA_VAR": str(self.var),
             "YAMA_PORT": str(self.port),
             "YAMA_DB_PORT": str(self.db_port),

@@ -147,5 +147,13 @@ class BrowserTest(SimpleTestCase):
         image = Image.open(io.BytesIO(self.page.screenshot(clip=clip))).convert("RGB")
         return [image.getpixel((x, y)) for x in range(2, image.width, 5) for y in range(2, image.height, 5)]
 
+    def expect_colours(self, area: tuple[float, float, float, float], holds, message: str) -> None:
+        """Wait until the colours on a part of the map are as they should be; drawing may take a while without a GPU."""
+        until = time.monotonic() + 30
+        while not holds(self.map_colours(*area)):
+            if time.monotonic() > until:
+                self.fail(message)
+            self.page.wait_for_timeout(300)
+
 
 __all__ = ["BrowserTest", "Running", "expect"]

@@ -128,9 +128,11 @@ class FromPointsToASurfaceTest(BrowserTest):
         expect(page.get_by_role("button", name="Ramp: Seesaw")).to_be_visible()
         self.settle()
         # a surface minus itself is zero: the middle of the ramp, and nowhere else
-        shown = np.array(self.map_colours(0.4, 0.4, 0.6, 0.6))
-        off = np.abs(shown - (0xF4, 0xF0, 0xE6)).sum(axis=1)
-        self.assertGreater((off < 6).mean(), 0.5, "all of it but dots and names")
+        self.expect_colours(
+            (0.4, 0.4, 0.6, 0.6),
+            lambda shown: (np.abs(np.array(shown) - (0xF4, 0xF0, 0xE6)).sum(axis=1) < 6).mean() > 0.5,
+            "all of it but dots and names is the middle of the ramp",
+        )
         page.keyboard.press("?")
         expect(page.get_by_role("list", name="Keys")).to_be_visible()
         page.keyboard.press("Escape")
@@ -143,14 +145,16 @@ class FromPointsToASurfaceTest(BrowserTest):
         page = self.page
         self.put("A", "Beacon 30")
         self.mode("Alone")
-        self.settle()
-        before = self.map_colours(0.45, 0.55, 0.6, 0.75)
+        valley = (0.45, 0.55, 0.6, 0.75)
+        self.expect_colours(valley, lambda shown: np.mean(shown) < 150, "the island is drawn")
+        before = self.map_colours(*valley)
         page.get_by_label("Upper end of the ramp").fill("120")
         page.keyboard.press("Enter")
-        self.settle()
-        page.wait_for_timeout(400)
-        after = self.map_colours(0.45, 0.55, 0.6, 0.75)
-        self.assertGreater(np.mean(after), np.mean(before) + 15, "a valley stretched to 120 m turns light")
+        self.expect_colours(
+            valley,
+            lambda after: np.mean(after) > np.mean(before) + 15,
+            "a valley stretched to 120 m turns light",
+        )
         handle = page.get_by_role("slider", name="Upper end", exact=True)
         box = handle.bounding_box()
         page.mouse.move(box["x"] + 13, box["y"] + 8)
@@ -173,8 +177,9 @@ class FromPointsToASurfaceTest(BrowserTest):
         self.settle()
         page.wait_for_timeout(600)
         for left, right in ((0.0, 0.06), (0.94, 1.0)):
-            beyond = self.map_colours(left, 0.3, right, 0.6)
-            self.assertTrue(all(min(colour) > 0xB0 for colour in beyond), "beyond the frame is hatch")
+            self.expect_colours(
+                (left, 0.3, right, 0.6), lambda shown: min(map(min, shown)) > 0xB0, "beyond the frame is hatch"
+            )
 
     def test_empty_cells_are_hatched_not_coloured(self):
         page = self.page
@@ -182,9 +187,9 @@ class FromPointsToASurfaceTest(BrowserTest):
         self.put("B", "empty")
         page.get_by_role("button", name="Whole frame").click()
         self.settle()
-        page.wait_for_timeout(500)
-        outside = self.map_colours(0.0, 0.3, 0.06, 0.6)
-        self.assertTrue(all(min(colour) > 0xB0 for colour in outside), "beyond the frame is hatch")
+        self.expect_colours(
+            (0.0, 0.3, 0.06, 0.6), lambda shown: min(map(min, shown)) > 0xB0, "beyond the frame is hatch"
+        )
 
 
 class OwnFilesTest(BrowserTest):
