@@ -188,7 +188,7 @@ def _supervisor_file(place: Place) -> Path:
         first = name in ("mariadb", "redis")
         lines += [
             f"[program:{name}]", f"command={command}", f"priority={priority}", f"autostart={str(first).lower()}",
-            "autorestart=true", "startsecs=1", "stopwaitsecs=20", "stopasgroup=true", "killasgroup=true",
+            "autorestart=true", f"startsecs={int(first)}", "stopwaitsecs=20", "stopasgroup=true", "killasgroup=true",
             f"stopsignal={_STOP_SIGNALS.get(name, 'TERM')}", f"stdout_logfile={log}/{name}.log", "redirect_stderr=true", "stdout_logfile_maxbytes=5MB", "",
         ]  # fmt: skip
     path = var / "supervisord.conf"
@@ -239,8 +239,7 @@ class Instance:
             capture_output=True, text=True, check=False,
         )  # fmt: skip
         if done.returncode or "ERROR" in done.stdout:
-            name = arguments[-1]
-            raise StartError(f"{name} did not start: {done.stdout.strip()} {_log_tail(self.place, name)}")
+            raise StartError(f"Not everything started: {done.stdout.strip()} {_log_tail(self.place, 'web')}")
 
     def start_stores(self) -> None:
         """Database and broker, with the database's user and schema owner."""
@@ -271,8 +270,7 @@ class Instance:
         self.start_stores()
         self.manage("migrate", "--no-input", "-v", "0")
         token = self.manage("make_demo", *([] if demo else ["--no-demo"]))
-        for name in ("web", "worker", "watch"):
-            self._control("start", name)
+        self._control("start", "web", "worker", "watch")
         self._wait_for("web", self.place.port)
         return f"http://127.0.0.1:{self.place.port}/enter/{token}"
 
