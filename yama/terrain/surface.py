@@ -27,7 +27,7 @@ import rasterio
 import rasterio.shutil
 from rasterio.errors import RasterioError
 
-from yama.terrain.errors import CancelledError, GridError, InputError
+from yama.terrain.errors import GridError, InputError
 from yama.terrain.files import PART, replacing
 from yama.terrain.grid import FloatArray, Grid, Window, crs_name, parse_crs
 from yama.terrain.kernels import kernel
@@ -431,9 +431,3 @@ def bilinear(heights: npt.NDArray[np.floating[Any]], rows: FloatArray, cols: Flo
     ):
         result += np.where(np.abs(weight) > 1e-9, heights[r, c] * weight, 0.0)
     return result
-
-
-def stop_if(cancelled: Callable[[], bool]) -> None:
-    """Raise CancelledError where `cancelled()` says so; for use inside a progress function."""
-    if cancelled():
-        raise CancelledError("Cancelled; nothing was kept.")

@@ -42,13 +42,14 @@ export function App() {
 function Opened({ project, children }: { project: Project; children: React.ReactNode }) {
   const loaded = useDesk((desk) => desk.loaded);
   const set = useDesk((desk) => desk.set);
+  const [refused, setRefused] = useState("");
   useEffect(() => {
     let timer = 0;
     let last = "";
     let stop: (() => void) | undefined;
     let gone = false;
     const path = `/projects/${project.id}/desk`;
-    call<Partial<Remembered>>("GET", path).then((kept) => {
+    const open = (kept: Partial<Remembered>) => {
       if (gone) return;
       const whole = restored(kept);
       last = JSON.stringify(whole);
@@ -64,7 +65,8 @@ function Opened({ project, children }: { project: Project; children: React.React
           });
         }, 700);
       });
-    });
+    };
+    call<Partial<Remembered>>("GET", path).then(open, (error: Error) => gone || setRefused(error.message));
     return () => {
       gone = true;
       window.clearTimeout(timer);
@@ -72,5 +74,11 @@ function Opened({ project, children }: { project: Project; children: React.React
       set({ loaded: false });
     };
   }, [project.id, set]);
+  if (refused)
+    return (
+      <div className="signin">
+        <p role="alert">{refused}</p>
+      </div>
+    );
   return loaded ? children : null;
 }

@@ -99,6 +99,7 @@ export function Key() {
         unit={unit}
         a={keyA ? inView.data?.[keyA] : undefined}
         b={keyB ? inView.data?.[keyB] : undefined}
+        plain={minus}
       />
       <Limit label="Lower end of the ramp" index={0} look={look} quantity={quantity} unit={unit} />
       <div className="rng" role="radiogroup" aria-label="Stretch" style={{ marginTop: 8 }}>
@@ -203,10 +204,12 @@ interface AxisProps {
   unit: string;
   a: ViewFigures | undefined;
   b: ViewFigures | undefined;
+  /** The histogram is of neither slot but of their difference, so it takes neither colour. */
+  plain: boolean;
 }
 
 /** The upright axis with ramp, handles, stops and histograms. */
-function Axis({ look, quantity, unit, a, b }: AxisProps) {
+function Axis({ look, quantity, unit, a, b, plain }: AxisProps) {
   const setLook = useDesk((desk) => desk.look);
   const box = useRef<HTMLDivElement>(null);
   const [height, setHeight] = useState(300);
@@ -279,7 +282,7 @@ function Axis({ look, quantity, unit, a, b }: AxisProps) {
             ))}
           </linearGradient>
         </defs>
-        <path className="ha" d={outline(a, y, BAR.x - 2, 2)} />
+        <path className={plain ? "hm" : "ha"} d={outline(a, y, BAR.x - 2, 2)} />
         <path className="hb" d={outline(b, y, BAR.x + BAR.width + 2, 58)} />
         {marks(bottom, top, height / 46).map((mark) => (
           <g key={mark}>

@@ -2,7 +2,7 @@ import { useEffect } from "react";
 import type { Operation } from "../api/client";
 import { useHeld, useProject } from "../desk/context";
 import type { Stage } from "../desk/store";
-import { Choice, Findings, HoldingChoice, NumberField, Section, Sheet } from "./parts";
+import { Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "./parts";
 import { RunFoot } from "./RunFoot";
 import { useWorksheet } from "./useWorksheet";
 
@@ -82,18 +82,7 @@ export function GenericSheet({ operation }: { operation: Operation }) {
             </div>
           ),
         )}
-        <div className="row">
-          <label htmlFor="result-name">Name</label>
-          <span className="field">
-            <input
-              id="result-name"
-              className="text"
-              value={work.sheet.name}
-              placeholder={name}
-              onChange={(e) => work.setName(e.target.value)}
-            />
-          </span>
-        </div>
+        <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
         {operation.name === "difference" && (
           <p className="mut" style={{ fontSize: 12, lineHeight: "16px", marginTop: 6 }}>
             On the frame's cells of {project.frame.grid.cell_width} m, in {project.frame.unit}.

@@ -136,6 +136,24 @@ export function NumberField({ label, unit, value, placeholder, onChange }: Numbe
   );
 }
 
+/** What the result will be called; the usual name where nothing is typed. */
+export function NameRow(props: { value: string; usual: string; onChange: (name: string) => void }) {
+  return (
+    <div className="row">
+      <label htmlFor="result-name">Name</label>
+      <span className="field">
+        <input
+          id="result-name"
+          className="text"
+          value={props.value}
+          placeholder={props.usual}
+          onChange={(event) => props.onChange(event.target.value)}
+        />
+      </span>
+    </div>
+  );
+}
+
 const WORD = { note: "Note.", caution: "Caution.", stop: "Stop." };
 
 /** Findings with their mends. `onMend` sets parameters; places can be shown on the map. */

@@ -9,7 +9,7 @@ from typing import Any
 
 from django.db import transaction
 
-from yama.service.holdings.models import Holding, Scorecard, find_key, free_name, project_dir, upload_path
+from yama.service.holdings.models import Holding, Scorecard, find_key, free_name, upload_path
 from yama.service.jobs.models import Job
 from yama.service.projects.models import Project
 from yama.service.tiles import surfaces
@@ -181,5 +181,3 @@ WORK: dict[str, Callable[[Job, Progress], Outcome]] = {
     "run": run_operation,
     "judge": judge_all,
 }
-
-__all__ = ["WORK", "Outcome", "project_dir"]

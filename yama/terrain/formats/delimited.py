@@ -17,8 +17,6 @@ from yama.terrain.findings import Finding
 from yama.terrain.grid import parse_crs
 from yama.terrain.points import Points
 
-SUFFIXES = (".csv", ".txt", ".tsv", ".xyz")
-
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 _NAMES = {
     "x": ("x", "e", "east", "easting", "lon", "long", "longitude", "utm_e", "x_m"),

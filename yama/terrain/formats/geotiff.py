@@ -15,8 +15,6 @@ from yama.terrain.findings import Finding
 from yama.terrain.grid import MAX_CELLS, Grid, crs_name, parse_crs
 from yama.terrain.surface import StoredSurface
 
-SUFFIXES = (".tif", ".tiff")
-
 _LARGEST_SIDE = 1_000_000
 
 

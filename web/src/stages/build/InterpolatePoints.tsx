@@ -2,7 +2,7 @@ import { useEffect } from "react";
 import { useHeld, useProject } from "../../desk/context";
 import { num, size } from "../../desk/format";
 import { MethodIcon } from "../../desk/icons";
-import { Choice, Findings, HoldingChoice, NumberField, Section, Sheet } from "../parts";
+import { Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
 
@@ -166,18 +166,7 @@ export function InterpolatePoints() {
             onChange={(cell_size) => setParams({ cell_size })}
           />
         </div>
-        <div className="row">
-          <label htmlFor="result-name">Name</label>
-          <span className="field">
-            <input
-              id="result-name"
-              className="text"
-              value={work.sheet.name}
-              placeholder={name}
-              onChange={(e) => work.setName(e.target.value)}
-            />
-          </span>
-        </div>
+        <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
       <Findings findings={work.preview?.findings ?? []} onMend={setParams} />
     </Sheet>

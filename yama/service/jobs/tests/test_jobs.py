@@ -1,5 +1,7 @@
 """Jobs: one worker at a time, cancel, a lost worker's job done once more and then given up."""
 
+import os
+import time
 from datetime import timedelta
 from unittest import mock
 
@@ -58,7 +60,7 @@ class JobTest(ServiceTest):
             Job.objects.filter(pk=job.pk).update(cancel_requested=True)
             for step in range(400):
                 progress(step / 400)
-                __import__("time").sleep(0.02)
+                time.sleep(0.02)
             return Outcome()
 
         job = self.run_with(long_work)
@@ -114,7 +116,7 @@ class JobTest(ServiceTest):
             self.go_silent(job)
             progress(0.4)
             for _ in range(60):
-                __import__("time").sleep(0.05)
+                time.sleep(0.05)
                 job.refresh_from_db()
                 if job.heard_at > timezone.now() - timedelta(seconds=5):
                     return Outcome()
@@ -140,7 +142,7 @@ class JobTest(ServiceTest):
         job.refresh_from_db()
         self.assertEqual((job.state, job.tries), ("done", 2))
         self.assertEqual(sweep_parts(), 0, "a fresh part may be somebody's work")
-        __import__("os").utime(part, (0, 0))
+        os.utime(part, (0, 0))
         self.assertEqual(sweep_parts(), 1)
 
     def test_a_broker_that_is_away_only_delays(self):

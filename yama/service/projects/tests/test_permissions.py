@@ -1,5 +1,6 @@
 """Every endpoint of a project, for every kind of person. A path added to the API must be added here."""
 
+import json
 from uuid import uuid4
 
 from yama.service.api import api
@@ -49,7 +50,7 @@ def endpoints(holding, key):
 
 class PermissionsTest(ServiceTest):
     def status(self, method, path, body):
-        return self.client.generic(method, self.base + path, b"" if body is None else __import__("json").dumps(body),
+        return self.client.generic(method, self.base + path, b"" if body is None else json.dumps(body),
                                    content_type="application/json").status_code  # fmt: skip
 
     def test_every_endpoint_for_everybody(self):
