@@ -268,8 +268,7 @@ class Instance:
     def start(self, demo: bool = True) -> str:
         """Everything; returns the address that signs the demo user in once."""
         self.start_stores()
-        self.manage("migrate", "--no-input", "-v", "0")
-        token = self.manage("make_demo", *([] if demo else ["--no-demo"]))
+        token = self.manage("set_up", *([] if demo else ["--no-demo"]))
         self._control("start", "web", "worker", "watch")
         self._wait_for("web", self.place.port)
         return f"http://127.0.0.1:{self.place.port}/enter/{token}"

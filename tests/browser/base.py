@@ -68,7 +68,7 @@ class BrowserTest(SimpleTestCase):
         cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_CHROMIUM)
         cls.addClassCleanup(cls.browser.close)
         first = cls.browser.new_context()
-        token = Running.instance.manage("make_demo", "--no-demo")
+        token = Running.instance.manage("set_up", "--no-demo")
         first.new_page().goto(f"{cls.root}/enter/{token}")
         cls.session = first.storage_state()
         first.close()

@@ -1,4 +1,5 @@
 import { Popover } from "@mui/material";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type Job } from "../api/client";
 import { client, isOpen, useJobs } from "../api/queries";
@@ -21,10 +22,10 @@ function seconds(job: Job): string {
 
 function JobItem({ job }: { job: Job }) {
   const project = useProject();
-  const act = async (what: "cancel" | "seen") => {
-    await call("POST", `/projects/${project.id}/jobs/${job.id}/${what}`);
-    client.invalidateQueries({ queryKey: ["jobs", project.id] });
-  };
+  const act = useMutation({
+    mutationFn: (what: "cancel" | "seen") => call("POST", `/projects/${project.id}/jobs/${job.id}/${what}`),
+    onSettled: () => client.invalidateQueries({ queryKey: ["jobs", project.id] }),
+  });
   const open = isOpen(job);
   return (
     <li>
@@ -35,6 +36,11 @@ function JobItem({ job }: { job: Job }) {
         </div>
       )}
       {job.state === "failed" && <div className="fail">{job.message}</div>}
+      {act.error && (
+        <div className="fail" role="alert">
+          {act.error.message}
+        </div>
+      )}
       <div className="state">
         <span>
           {STATES[job.state]}
@@ -43,12 +49,12 @@ function JobItem({ job }: { job: Job }) {
           {job.tries > 1 && ", second try"}
         </span>
         {open && (
-          <button type="button" className="lnk" onClick={() => act("cancel")}>
+          <button type="button" className="lnk" onClick={() => act.mutate("cancel")}>
             Cancel
           </button>
         )}
         {job.state === "failed" && !job.seen && (
-          <button type="button" className="lnk" onClick={() => act("seen")}>
+          <button type="button" className="lnk" onClick={() => act.mutate("seen")}>
             Put aside
           </button>
         )}

@@ -8,6 +8,7 @@ import { quantityOf, unitOf, useHeld, useProject } from "./context";
 import { num, parse } from "./format";
 import { Caret } from "./icons";
 import { type Look, type Stretch, useDesk } from "./store";
+import { useReading } from "./useReading";
 
 const BAR = { x: 25, width: 11 };
 
@@ -63,6 +64,7 @@ export function Key() {
   const setLook = useDesk((desk) => desk.look);
   const minus = mode === "minus" && Boolean(a && b);
   const difference = useDifference(a, b, minus);
+  const reading = useReading();
   const quantity: Quantity = minus ? "difference" : (preview?.quantity ?? quantityOf(a ?? b));
   const look = looks[quantity];
   const keyA = minus ? difference.key : (preview?.key ?? a?.key ?? null);
@@ -100,6 +102,7 @@ export function Key() {
         a={keyA ? inView.data?.[keyA] : undefined}
         b={keyB ? inView.data?.[keyB] : undefined}
         plain={minus}
+        readings={minus ? [reading.minus, null] : [keyA ? reading.a : null, keyB ? reading.b : null]}
       />
       <Limit label="Lower end of the ramp" index={0} look={look} quantity={quantity} unit={unit} />
       <div className="rng" role="radiogroup" aria-label="Stretch" style={{ marginTop: 8 }}>
@@ -206,10 +209,12 @@ interface AxisProps {
   b: ViewFigures | undefined;
   /** The histogram is of neither slot but of their difference, so it takes neither colour. */
   plain: boolean;
+  /** What is under the pointer, for the left and the right side. */
+  readings: [number | null | undefined, number | null | undefined];
 }
 
 /** The upright axis with ramp, handles, stops and histograms. */
-function Axis({ look, quantity, unit, a, b, plain }: AxisProps) {
+function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps) {
   const setLook = useDesk((desk) => desk.look);
   const box = useRef<HTMLDivElement>(null);
   const [height, setHeight] = useState(300);
@@ -287,7 +292,7 @@ function Axis({ look, quantity, unit, a, b, plain }: AxisProps) {
         {marks(bottom, top, height / 46).map((mark) => (
           <g key={mark}>
             <path className="tk" d={`M${BAR.x + BAR.width} ${y(mark)}h6`} />
-            <text className="tl" x="81" y={y(mark) + 3.5}>
+            <text className="tl" x="78" y={y(mark) + 3.5}>
               {num(mark, decimals)}
             </text>
           </g>
@@ -295,6 +300,21 @@ function Axis({ look, quantity, unit, a, b, plain }: AxisProps) {
         <rect x={BAR.x} width={BAR.width} y={y(top)} height={Math.max(y(bottom) - y(top), 0)} fill="#EFEBE0" />
         <rect x={BAR.x} width={BAR.width} y={y(high)} height={Math.max(y(low) - y(high), 0)} fill="url(#key-ramp)" />
         <rect className="rb" x={BAR.x} width={BAR.width} y={y(top)} height={Math.max(y(bottom) - y(top), 0)} />
+        {readings.map((reading, side) => {
+          if (reading == null || reading < bottom || reading > top) return null;
+          const from = side ? BAR.x + BAR.width : BAR.x;
+          const way = side ? 1 : -1;
+          const at = y(reading).toFixed(1);
+          return (
+            <g key={side ? "b" : "a"} data-testid={`key-reading-${side ? "b" : "a"}`}>
+              <path className="pl" d={`M${from + way * 6} ${at}h${way * 15}`} />
+              <path
+                className={`pt${side || plain ? (plain ? "" : " b") : " a"}`}
+                d={`M${from} ${at}l${way * 6} -4v8z`}
+              />
+            </g>
+          );
+        })}
         {stops.slice(1, -1).map(([place, colour], i) => {
           const at = low + place * (high - low);
           return (

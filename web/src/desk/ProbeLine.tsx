@@ -1,31 +1,17 @@
-import { useProbe } from "../api/queries";
 import { quantityOf, unitOf, useHeld, useProject } from "./context";
 import { degrees, num } from "./format";
 import { useDesk } from "./store";
+import { useReading } from "./useReading";
 
 /** The readings under the pointer. */
 export function ProbeLine() {
   const project = useProject();
-  const grid = project.frame.grid;
-  const { a, b } = useHeld();
-  const pointer = useDesk((desk) => desk.pointer);
+  const { b } = useHeld();
   const preview = useDesk((desk) => desk.preview);
-  const first = preview?.key ?? a?.key ?? null;
-  // one question a cell, not one a pixel
-  const at: [number, number] | null = pointer
-    ? [
-        grid.west + (Math.floor((pointer[0] - grid.west) / grid.cell_width) + 0.5) * grid.cell_width,
-        grid.north - (Math.floor((grid.north - pointer[1]) / grid.cell_height) + 0.5) * grid.cell_height,
-      ]
-    : null;
-  const { data, error } = useProbe(project.id, at, first, b?.key ?? null);
-  const geographic = project.frame.crs_title.startsWith("WGS 84") && grid.crs === "EPSG:4326";
+  const { at, reading: data, error, quantity, a: heightA, b: heightB, minus } = useReading();
+  const geographic = project.frame.crs_title.startsWith("WGS 84") && project.frame.grid.crs === "EPSG:4326";
   const decimals = geographic ? 6 : 1;
-  const quantity = preview?.quantity ?? quantityOf(a);
   const unit = unitOf(quantity, project.frame.unit);
-  const heightA = data?.readings.a?.height;
-  const heightB = data?.readings.b?.height;
-  const minus = heightA != null && heightB != null && quantityOf(b) === quantity ? heightA - heightB : null;
   if (error) return <div className="probe mut">{error.message}</div>;
   if (!at || !data)
     return (

@@ -21,22 +21,31 @@ def _bin(value, first, size, count):
 
 
 @kernel
-def _sort_triangles(x, y, triangles, west, south, size, rows, cols):
-    """Triangles, corners by rising number, sorted by the bin of their south-west corner, with CSR offsets of the bins.
+def _sort_triangles(x, y, z, triangles, west, south, size, rows, cols):
+    """Triangles sorted by the bin of their south-west corner, with CSR offsets of the bins, and their corners.
 
     Triangles larger than a bin, and those reaching out of the binned area, come after all bins: they concern every
-    window. The others reach at most into the next bin to the east and to the north.
+    window. The others reach at most into the next bin to the east and to the north. The corners, `(points, 3)` of
+    x, y and z, are numbered in the order in which the sorted triangles first use them, so that what is drawn together
+    lies together in memory.
     """
     count = triangles.shape[0]
     bins = rows * cols
+    given = np.empty((x.size, 3))
+    for i in range(x.size):
+        given[i, 0] = x[i]
+        given[i, 1] = y[i]
+        given[i, 2] = z[i]
     starts = np.zeros(bins + 2, np.int64)
     home = np.empty(count, np.int32)
     for t in range(count):
-        a, b, c = triangles[t]
-        left = min(x[a], x[b], x[c])
-        low = min(y[a], y[b], y[c])
-        wide = max(x[a], x[b], x[c]) - left
-        high = max(y[a], y[b], y[c]) - low
+        a = triangles[t, 0]
+        b = triangles[t, 1]
+        c = triangles[t, 2]
+        left = min(given[a, 0], given[b, 0], given[c, 0])
+        low = min(given[a, 1], given[b, 1], given[c, 1])
+        wide = max(given[a, 0], given[b, 0], given[c, 0]) - left
+        high = max(given[a, 1], given[b, 1], given[c, 1]) - low
         inside = left >= west and low >= south and left < west + cols * size and low < south + rows * size
         if inside and wide <= size and high <= size:
             home[t] = _bin(low, south, size, rows) * cols + _bin(left, west, size, cols)
@@ -48,118 +57,114 @@ def _sort_triangles(x, y, triangles, west, south, size, rows, cols):
     cursor = starts.copy()
     result = np.empty((count, 3), np.int32)
     for t in range(count):
-        a, b, c = triangles[t]
-        if a > b:
-            a, b = b, a
-        if b > c:
-            b, c = c, b
-        if a > b:
-            a, b = b, a
         place = cursor[home[t]]
         cursor[home[t]] += 1
-        result[place, 0] = a
-        result[place, 1] = b
-        result[place, 2] = c
-    return result, starts
+        for k in range(3):
+            result[place, k] = triangles[t, k]
+    number = np.full(x.size, -1, np.int32)
+    corners = np.empty((x.size, 3))
+    used = 0
+    for t in range(count):
+        for k in range(3):
+            old = result[t, k]
+            if number[old] < 0:
+                number[old] = used
+                for axis in range(3):
+                    corners[used, axis] = given[old, axis]
+                used += 1
+            result[t, k] = number[old]
+    return corners[:used], result, starts
 
 
 @kernel
-def _slopes(x0, y0, z0, x1, y1, z1):
-    """Change of x and of z along an edge for one step of y; anything where the edge is level."""
-    rise = y1 - y0
+def _edge(corners, i, j):
+    """An edge from its lower-numbered end: x, y, z there, change of x and z for one step of y, and the other end."""
+    if i > j:
+        i, j = j, i
+    rise = corners[j, 1] - corners[i, 1]
     if rise == 0.0:
-        return 0.0, 0.0
-    return (x1 - x0) / rise, (z1 - z0) / rise
+        rise = np.inf
+    return (
+        corners[i, 0],
+        corners[i, 1],
+        corners[i, 2],
+        (corners[j, 0] - corners[i, 0]) / rise,
+        (corners[j, 2] - corners[i, 2]) / rise,
+        corners[j, 0],
+        corners[j, 1],
+        corners[j, 2],
+    )
 
 
 @kernel
-def _stretch(at, x0, y0, z0, x1, y1, z1, dx, dz, left, right, z_left, z_right):
-    """Widen [left, right] to where an edge crosses the row at `at`; a row through an end takes that end exactly."""
-    if y0 == y1 or ((at < y0) == (at < y1) and at != y0 and at != y1):
-        return left, right, z_left, z_right
+def _crossing(x0, y0, z0, dx, dz, x1, y1, z1, at):
+    """Where an edge crosses the row at `at`, and its height there; a row through an end takes that end exactly."""
     if at == y1:
-        cross = x1
-        level = z1
-    else:
-        cross = x0 + (at - y0) * dx
-        level = z0 + (at - y0) * dz
-    if cross < left:
-        left = cross
-        z_left = level
-    if cross > right:
-        right = cross
-        z_right = level
-    return left, right, z_left, z_right
+        return x1, z1
+    return x0 + (at - y0) * dx, z0 + (at - y0) * dz
 
 
 @kernel
-def _draw(x, y, z, triangles, first, last, edge_limit, west, north, width, height, result):
+def _draw(corners, triangles, first, last, edge_limit, west, north, width, height, result):
     """Fill the cells of triangles [first, last), row by row, between where their edges cross the row.
 
     A crossing is computed from the edge's lower-numbered end, so two triangles that share an edge get the same number
-    to the last bit: no cell between them is left out.
+    to the last bit: no cell between them is left out. The edge from the lowest to the highest corner bounds every row
+    on one side; the other side's edge changes at the middle corner.
     """
     rows, cols = result.shape
     east = west + cols * width
     south = north - rows * height
     longest = edge_limit * edge_limit
     for t in range(first, last):
-        a = triangles[t, 0]
-        b = triangles[t, 1]
-        c = triangles[t, 2]
-        xa = x[a]
-        xb = x[b]
-        xc = x[c]
-        ya = y[a]
-        yb = y[b]
-        yc = y[c]
-        top = max(ya, yb, yc)
-        low = min(ya, yb, yc)
-        if low > north or top < south or min(xa, xb, xc) > east or max(xa, xb, xc) < west:
+        low = triangles[t, 0]
+        mid = triangles[t, 1]
+        top = triangles[t, 2]
+        if corners[low, 1] > corners[mid, 1]:
+            low, mid = mid, low
+        if corners[mid, 1] > corners[top, 1]:
+            mid, top = top, mid
+        if corners[low, 1] > corners[mid, 1]:
+            low, mid = mid, low
+        y_mid = corners[mid, 1]
+        if corners[low, 1] > north or corners[top, 1] < south or corners[low, 1] == corners[top, 1]:
             continue
         if (
-            (xa - xb) ** 2 + (ya - yb) ** 2 > longest
-            or (xb - xc) ** 2 + (yb - yc) ** 2 > longest
-            or (xa - xc) ** 2 + (ya - yc) ** 2 > longest
+            min(corners[low, 0], corners[mid, 0], corners[top, 0]) > east
+            or max(corners[low, 0], corners[mid, 0], corners[top, 0]) < west
         ):
             continue
-        za = z[a]
-        zb = z[b]
-        zc = z[c]
-        dx_ab, dz_ab = _slopes(xa, ya, za, xb, yb, zb)
-        dx_bc, dz_bc = _slopes(xb, yb, zb, xc, yc, zc)
-        dx_ac, dz_ac = _slopes(xa, ya, za, xc, yc, zc)
-        for row in range(
-            max(int(math.ceil((north - top) / height - 0.5)), 0),
-            min(int(math.floor((north - low) / height - 0.5)), rows - 1) + 1,
+        if longest < np.inf and (
+            (corners[low, 0] - corners[mid, 0]) ** 2 + (corners[low, 1] - y_mid) ** 2 > longest
+            or (corners[mid, 0] - corners[top, 0]) ** 2 + (y_mid - corners[top, 1]) ** 2 > longest
+            or (corners[low, 0] - corners[top, 0]) ** 2 + (corners[low, 1] - corners[top, 1]) ** 2 > longest
         ):
+            continue
+        first_row = max(int(math.ceil((north - corners[top, 1]) / height - 0.5)), 0)
+        last_row = min(int(math.floor((north - corners[low, 1]) / height - 0.5)), rows - 1)
+        if first_row > last_row:
+            continue
+        x0, y0, z0, dx, dz, x1, y1, z1 = _edge(corners, low, top)
+        u0, v0, w0, du, dw, u1, v1, w1 = _edge(corners, mid, top)
+        above = True
+        for row in range(first_row, last_row + 1):
             at = north - (row + 0.5) * height
-            left = np.inf
-            right = -np.inf
-            z_left = 0.0
-            z_right = 0.0
-            left, right, z_left, z_right = _stretch(
-                at, xa, ya, za, xb, yb, zb, dx_ab, dz_ab, left, right, z_left, z_right
-            )
-            left, right, z_left, z_right = _stretch(
-                at, xb, yb, zb, xc, yc, zc, dx_bc, dz_bc, left, right, z_left, z_right
-            )
-            left, right, z_left, z_right = _stretch(
-                at, xa, ya, za, xc, yc, zc, dx_ac, dz_ac, left, right, z_left, z_right
-            )
-            if right < left:
-                continue
-            from_col = max(int(math.ceil((left - west) / width - 0.5)), 0)
-            to_col = min(int(math.floor((right - west) / width - 0.5)), cols - 1)
+            if above and (at < y_mid or y_mid == corners[top, 1]):
+                u0, v0, w0, du, dw, u1, v1, w1 = _edge(corners, low, mid)
+                above = False
+            here, level = _crossing(x0, y0, z0, dx, dz, x1, y1, z1, at)
+            there, other = _crossing(u0, v0, w0, du, dw, u1, v1, w1, at)
+            from_col = max(int(math.ceil((min(here, there) - west) / width - 0.5)), 0)
+            to_col = min(int(math.floor((max(here, there) - west) / width - 0.5)), cols - 1)
             if from_col > to_col:
                 continue
-            gradient = (z_right - z_left) / (right - left) if right > left else 0.0
+            gradient = (other - level) / (there - here) if there != here else 0.0
             for col in range(from_col, to_col + 1):
-                result[row, col] = z_left + (west + (col + 0.5) * width - left) * gradient
+                result[row, col] = level + (west + (col + 0.5) * width - here) * gradient
 
 
 @kernel
-def _draw_all(x, y, z, triangles, starts, bin_west, bin_south, size, bin_rows, bin_cols,
+def _draw_all(corners, triangles, starts, bin_west, bin_south, size, bin_rows, bin_cols,
               edge_limit, west, north, width, height, result):  # fmt: skip
     rows, cols = result.shape
     left = max(_bin(west, bin_west, size, bin_cols) - 1, 0)
@@ -167,11 +172,11 @@ def _draw_all(x, y, z, triangles, starts, bin_west, bin_south, size, bin_rows, b
     low = max(_bin(north - rows * height, bin_south, size, bin_rows) - 1, 0)
     high = _bin(north, bin_south, size, bin_rows)
     bins = bin_rows * bin_cols
-    _draw(x, y, z, triangles, starts[bins], starts[bins + 1], edge_limit, west, north, width, height, result)
+    _draw(corners, triangles, starts[bins], starts[bins + 1], edge_limit, west, north, width, height, result)
     for row in range(low, high + 1):
         first = starts[row * bin_cols + left]
         last = starts[row * bin_cols + right + 1]
-        _draw(x, y, z, triangles, first, last, edge_limit, west, north, width, height, result)
+        _draw(corners, triangles, first, last, edge_limit, west, north, width, height, result)
 
 
 def triangulated(
@@ -196,13 +201,13 @@ def triangulated(
     extent = max(east - west, north - south)
     size = max(extent / min(max(math.sqrt(len(mesh.triangles)) / 8, 1.0), 2048.0), 1e-12)
     bin_rows, bin_cols = int((north - south) / size) + 1, int((east - west) / size) + 1
-    triangles, starts = _sort_triangles(x, y, mesh.triangles, west, south, size, bin_rows, bin_cols)
+    corners, triangles, starts = _sort_triangles(x, y, z, mesh.triangles, west, south, size, bin_rows, bin_cols)
     index = PointIndex.of(x, y) if np.isfinite(reach) else None
 
     def evaluate(part: Grid) -> Heights:
         result = np.full((part.rows, part.cols), np.nan, np.float32)
         _draw_all(
-            x, y, z, triangles, starts, west, south, size, bin_rows, bin_cols, float(edge_limit),
+            corners, triangles, starts, west, south, size, bin_rows, bin_cols, float(edge_limit),
             part.west, part.north, part.cell_width, part.cell_height, result,
         )  # fmt: skip
         if index is not None:

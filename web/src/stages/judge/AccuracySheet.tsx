@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { call } from "../../api/client";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
@@ -29,12 +29,14 @@ export function AccuracySheet() {
   const unit = project.frame.unit;
   const judged = surfaces.filter((one) => one.surface?.quantity === "height");
   const best = Math.min(...judged.map((one) => one.accuracy?.rmse ?? Number.POSITIVE_INFINITY));
-  const choose = async (id: number) => {
-    await call("PUT", `/projects/${project.id}/checkpoints`, { holding_id: id });
-    client.invalidateQueries({ queryKey: ["projects"] });
-    client.invalidateQueries({ queryKey: ["jobs", project.id] });
-    client.invalidateQueries({ queryKey: ["holdings", project.id] });
-  };
+  const choose = useMutation({
+    mutationFn: (id: number) => call("PUT", `/projects/${project.id}/checkpoints`, { holding_id: id }),
+    onSettled: () => {
+      client.invalidateQueries({ queryKey: ["projects"] });
+      client.invalidateQueries({ queryKey: ["jobs", project.id] });
+      client.invalidateQueries({ queryKey: ["holdings", project.id] });
+    },
+  });
   const { data: report } = useQuery({
     queryKey: ["accuracy", project.id, a?.id, project.checkpoints_id, a?.accuracy?.count],
     queryFn: () => call<Report>("GET", `/projects/${project.id}/holdings/${a?.id}/accuracy`),
@@ -73,8 +75,13 @@ export function AccuracySheet() {
             label="Points"
             holdings={points}
             value={project.checkpoints_id ?? undefined}
-            onChange={choose}
+            onChange={choose.mutate}
           />
+        )}
+        {choose.error && (
+          <p className="fail" role="alert">
+            {choose.error.message}
+          </p>
         )}
         {!project.checkpoints_id && <p className="remark">Choose points that no surface was made from.</p>}
       </Section>

@@ -1,4 +1,4 @@
-"""`manage.py make_demo`: the demo project of the island of Sundrel, from the files the demo generator writes."""
+"""`manage.py set_up`: the schema, and the demo project of the island of Sundrel from the demo generator's files."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import User
+from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 from pyproj import Transformer
 
@@ -67,14 +68,15 @@ def _features(project: Project, path: Path, frame: Frame, user: User) -> None:
 
 
 class Command(BaseCommand):
-    """Makes the demo where it is missing, and prints a one-time sign-in token for its user."""
+    """Brings the schema up to date, makes the demo where it is missing, prints a one-time token for its user."""
 
-    help = "Make the demo project and print a one-time sign-in token."
+    help = "Bring the schema up to date, make the demo project and print a one-time sign-in token."
 
     def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--no-demo", action="store_true", help="only the user and the token")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        call_command("migrate", interactive=False, verbosity=0)
         user, new = User.objects.get_or_create(username=USER, defaults={"first_name": "Ines", "last_name": "Marr"})
         if new:
             user.set_unusable_password()
