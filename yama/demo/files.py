@@ -1,17 +1,14 @@
 """The demo's files, with all that is deliberately wrong with them.
 
-`make(folder)` writes survey points, checkpoints, a first-surface tile and map features of Sundrel; the same bytes
-every time. What is wrong is listed in FAULTS, so that tests can look for it.
+`make(folder)` writes survey points, checkpoints, lidar, an old sheet's contours, a geoid and what the depots offer; the
+same cells and coordinates every time. What is wrong is listed in each module's FAULTS, so that tests can look for it.
 """
 
 from __future__ import annotations
 
 import csv
-import json
 from pathlib import Path
-from typing import Any
 
-import contourpy
 import numpy as np
 import numpy.typing as npt
 import rasterio
@@ -19,6 +16,7 @@ from pyproj import Transformer
 from rasterio.transform import from_origin
 from scipy import ndimage
 
+from yama.demo import lidar, products, sheet, waymark
 from yama.demo.terrain import COVERS, FRAME, SEED, Island, island
 from yama.terrain.frame import Frame
 from yama.terrain.surface import sample
@@ -114,14 +112,14 @@ def _canopy(truth: Island, rng: np.random.Generator) -> npt.NDArray[np.float32]:
     return top
 
 
-def _beacon(truth: Island, path: Path, rng: np.random.Generator) -> None:
+def _beacon(truth: Island, canopy: npt.NDArray[np.float32], path: Path, rng: np.random.Generator) -> None:
     """Beacon 30: whole metres on one-arc-second cells, a first surface with noise, voids and a half-cell shift."""
     to_degrees = Transformer.from_crs(FRAME.crs, "EPSG:4326", always_xy=True)
     west, south, east, north = to_degrees.transform_bounds(*FRAME.bounds)
     west, south = np.floor(west / _ARC_SECOND) * _ARC_SECOND, np.floor(south / _ARC_SECOND) * _ARC_SECOND
     cols, rows = int(np.ceil((east - west) / _ARC_SECOND)), int(np.ceil((north - south) / _ARC_SECOND))
     north = south + rows * _ARC_SECOND
-    top = np.where(truth.heights > 0, truth.heights + _canopy(truth, rng), 0).astype(np.float32)
+    top = np.where(truth.heights > 0, truth.heights + canopy, 0).astype(np.float32)
     blurred = ndimage.uniform_filter(top, 14)
     # the heights belong half a cell west of where the file says they are
     longitude = west + (np.arange(cols) + 0.5 - FAULTS["half_cell"]) * _ARC_SECOND
@@ -147,40 +145,6 @@ def _beacon(truth: Island, path: Path, rng: np.random.Generator) -> None:
         dataset.write(cells, 1)
 
 
-def _features(truth: Island, path: Path) -> None:
-    """Coast, Avel, Lantern Water and place names as GeoJSON in degrees."""
-    to_degrees = Transformer.from_crs(FRAME.crs, "EPSG:4326", always_xy=True)
-
-    def line(points: npt.NDArray[np.float64]) -> list[list[float]]:
-        lon, lat = to_degrees.transform(points[:, 0], points[:, 1])
-        return [[round(float(a), 7), round(float(b), 7)] for a, b in zip(lon, lat, strict=True)]
-
-    def outlines(mask: npt.NDArray[np.bool_], shortest: int) -> list[npt.NDArray[np.float64]]:
-        step = 4
-        smooth = ndimage.gaussian_filter(mask[::step, ::step].astype(np.float32), 0.8)
-        found: Any = contourpy.contour_generator(z=smooth).lines(0.5)
-        half = (step - 1) / 2 - step / 2 + 0.5
-        return [
-            np.column_stack([FRAME.x_of(ring[:, 0] * step + half), FRAME.y_of(ring[:, 1] * step + half)])
-            for ring in found
-            if len(ring) > shortest
-        ]
-
-    features: list[dict[str, Any]] = []
-
-    def add(kind: str, name: str, geometry: dict[str, Any]) -> None:
-        features.append({"type": "Feature", "properties": {"kind": kind, "name": name}, "geometry": geometry})
-
-    for ring in outlines(truth.heights > 0, 40):
-        add("coast", "Sundrel", {"type": "LineString", "coordinates": line(ring)})
-    for ring in outlines(truth.cover == COVERS.index("water"), 30):
-        add("water", "Lantern Water", {"type": "LineString", "coordinates": line(ring)})
-    add("river", "Avel", {"type": "LineString", "coordinates": line(truth.river[::2])})
-    for name, (x, y) in truth.places.items():
-        add("place", name, {"type": "Point", "coordinates": line(np.array([[x, y]]))[0]})
-    path.write_text(json.dumps({"type": "FeatureCollection", "features": features}), encoding="utf-8")
-
-
 def _table(path: Path, rows: list[tuple[float, float, float, str]], last: str, decimal_comma: bool) -> None:
     with path.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, delimiter=";" if decimal_comma else ",")
@@ -193,17 +157,25 @@ def _table(path: Path, rows: list[tuple[float, float, float, str]], last: str, d
 
 
 def make(folder: Path) -> dict[str, Path]:
-    """Write all files into `folder`; returns their paths by short name."""
+    """Write all files into `folder`, the depots' into `folder/depot`; returns paths by short name."""
     folder.mkdir(parents=True, exist_ok=True)
     truth = island()
+    canopy = _canopy(truth, np.random.default_rng(SEED + 3))
     paths = {
         "survey": folder / "survey_points_2026.csv",
         "checkpoints": folder / "checkpoints_2026.csv",
         "beacon": folder / "beacon_30.tif",
-        "features": folder / "sundrel_features.geojson",
+        "geoid": products.geoid(folder),
     }
     _table(paths["survey"], _survey(truth, np.random.default_rng(SEED + 1)), "code", decimal_comma=False)
     _table(paths["checkpoints"], _checkpoints(truth, np.random.default_rng(SEED + 2)), "cover", decimal_comma=True)
-    _beacon(truth, paths["beacon"], np.random.default_rng(SEED + 3))
-    _features(truth, paths["features"])
+    _beacon(truth, canopy, paths["beacon"], np.random.default_rng(SEED + 4))
+    paths["contours"], paths["sheet"] = sheet.make(truth, folder, SEED + 5)
+    for number, tile in enumerate(lidar.make(truth, canopy, folder, SEED + 10)):
+        paths[f"lidar_{number}"] = tile
+    depot = folder / "depot"
+    products.make(truth, canopy, depot, SEED + 20)
+    waymark.make(truth, depot, SEED + 30)
+    for name in waymark.COLLECTIONS:
+        paths[name] = depot / f"waymark_{name}.geojson"
     return paths

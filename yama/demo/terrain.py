@@ -305,6 +305,33 @@ def island() -> Island:
     return Island(heights, cover, river, level, places)
 
 
+def streams(truth: Island, least: int) -> list[Array]:
+    """Streams of the island as lines `(points, 2)` of x, y from head to mouth or to where they join a larger one, largest
+    first. least: cells of 16 m that must drain to where a stream begins."""
+    coarse = ndimage.minimum_filter(truth.heights, 3)[4::8, 4::8].astype(np.float64)
+    order, receiver = _drainage(coarse, _STEPS)
+    upslope = _upslope(order, receiver, coarse.size)
+    cols = coarse.shape[1]
+    wet = upslope >= least
+    has_donor = np.zeros(coarse.size, np.bool_)
+    draining = np.flatnonzero(wet & (receiver >= 0))
+    has_donor[receiver[draining]] = True
+    heads = draining[~has_donor[draining]]
+    heads = heads[np.argsort(-coarse.ravel()[heads], kind="stable")]
+    taken = np.zeros(coarse.size, np.bool_)
+    found: list[Array] = []
+    for head in heads:
+        path = [int(head)]
+        while receiver[path[-1]] >= 0 and not taken[path[-1]] and coarse.ravel()[path[-1]] > 0:
+            taken[path[-1]] = True
+            path.append(int(receiver[path[-1]]))
+        if len(path) > 5:
+            cells = np.array(path)
+            line = np.column_stack([FRAME.x_of(4 + 8 * (cells % cols)), FRAME.y_of(4 + 8 * (cells // cols))])
+            found.append(_smooth_line(line, 3))
+    return sorted(found, key=lambda line: -len(line))
+
+
 def _places(line: Array, along: Array, dam: int, heights: npt.NDArray[np.float32]) -> dict[str, tuple[float, float]]:
     def at(share: float, aside: float = 0.0) -> tuple[float, float]:
         where = along[dam] + (along[-1] - along[dam]) * share

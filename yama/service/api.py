@@ -9,6 +9,7 @@ from ninja.security import SessionAuth
 
 from yama.service.accounts.api import router as accounts
 from yama.service.holdings.api import router as holdings
+from yama.service.holdings.uploads import router as uploads
 from yama.service.jobs.api import router as jobs
 from yama.service.projects.api import router as projects
 from yama.service.tiles.api import router as tiles
@@ -18,6 +19,7 @@ api = NinjaAPI(title="Yama", version="1", auth=SessionAuth(), docs_url=None)
 api.add_router("/accounts", accounts)
 api.add_router("/projects", projects)
 api.add_router("/projects", holdings)
+api.add_router("/projects", uploads)
 api.add_router("/projects", jobs)
 api.add_router("/projects", tiles)
 

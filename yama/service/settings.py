@@ -95,5 +95,11 @@ LOGGING = {
     "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
     "root": {"handlers": ["console"], "level": "INFO"},
-    "loggers": {"django.request": {"level": "ERROR"}, "rasterio": {"level": "ERROR"}},
+    "loggers": {
+        "django.request": {"level": "ERROR"},
+        "rasterio": {"level": "ERROR"},
+        "pyogrio": {"level": "WARNING"},
+        "laspy": {"level": "CRITICAL"},
+        "ezdxf": {"level": "ERROR"},
+    },
 }

@@ -14,8 +14,9 @@ from typing import Any
 
 from yama.terrain import formats, operations, recipe
 from yama.terrain.errors import InputError, TerrainError
+from yama.terrain.formats import Held
+from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame, propose
-from yama.terrain.operations.base import Held
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Surface, store
@@ -62,8 +63,12 @@ def _ops(arguments: argparse.Namespace) -> None:
             print(f"{'':22}--set {name}={schema.get('default')}  {schema.get('description', '')}".rstrip())
 
 
+def _declared(arguments: argparse.Namespace) -> Declared:
+    return Declared.from_dict({name: _value(text) for name, text in arguments.declared})
+
+
 def _inspect(arguments: argparse.Namespace) -> None:
-    facts = formats.inspect(arguments.file, arguments.crs)
+    facts = formats.inspect(arguments.file, _declared(arguments), frame_crs=arguments.crs)
     if arguments.json:
         print(json.dumps(facts.to_dict(), indent=2))
     else:
@@ -72,7 +77,7 @@ def _inspect(arguments: argparse.Namespace) -> None:
                 print(f"{name:10} {value}")
         for finding in facts.findings:
             print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip())
-    if not facts.usable:
+    if any(finding.weight == "stop" for finding in facts.findings):
         raise InputError(f"{facts.name} cannot be used as it is.")
 
 
@@ -96,17 +101,24 @@ def _run(step: Step, inputs: dict[str, Held], frame: Frame, out: Path) -> None:
 def _do(arguments: argparse.Namespace) -> None:
     operation = operations.find(arguments.operation)
     files = dict(arguments.inputs)
-    inputs = {name: formats.read(path, arguments.crs) for name, path in files.items()}
+    declared = _declared(arguments)
+    inputs: dict[str, Held] = {
+        name: formats.read(path, declared, frame_crs=arguments.crs) for name, path in files.items()
+    }
     frame = _frame(arguments.frame, inputs)
     out = Path(arguments.out)
     if out.exists():
         raise InputError(f"{out} exists already and is not overwritten. Choose another name.")
     params = operations.parse_params(operation, {name: _value(text) for name, text in arguments.settings})
-    keys = {name: recipe.file_key(path) for name, path in files.items()}
+    file_keys = {name: recipe.file_key(path) for name, path in files.items()}
+    keys = {name: declared.key(key) for name, key in file_keys.items()}
     step = operations.make_step(operation, params, keys, frame)
     _run(step, inputs, frame, out)
     if arguments.recipe:
-        sources = {keys[name]: {"name": Path(path).name, "crs": arguments.crs} for name, path in files.items()}
+        sources = {
+            keys[name]: recipe.source(Path(path).name, file_keys[name], declared.to_dict(), arguments.crs)
+            for name, path in files.items()
+        }
         text = json.dumps(recipe.export(step.key, {step.key: step}, sources), indent=2)
         Path(arguments.recipe).write_text(text + "\n", encoding="utf-8")
 
@@ -126,9 +138,10 @@ def _cook(arguments: argparse.Namespace) -> None:
             path = folder / Path(sources[key]["name"]).name
             if not path.exists():
                 raise InputError(f"The recipe needs {path.name}; put it into {folder} or give --files FOLDER.")
-            if recipe.file_key(path) != key:
+            declared = Declared.from_dict(sources[key].get("declared", {}))
+            if declared.key(recipe.file_key(path)) != key:
                 raise InputError(f"{path} is not the file the recipe was made from: its contents differ.")
-            made[key] = formats.read(path, sources[key].get("crs", ""))
+            made[key] = formats.read(path, declared, frame_crs=sources[key].get("crs", ""))
         elif key in steps:
             step = steps[key]
             operation = operations.find(step.operation)
@@ -157,14 +170,17 @@ def parser() -> argparse.ArgumentParser:
     look = commands.add_parser("inspect", help="say what a file is and what is wrong with it")
     look.add_argument("file")
     look.add_argument("--json", action="store_true")
-    look.add_argument("--crs", default="", help="CRS of a table whose coordinates are not degrees")
+    look.add_argument("--crs", default="", help="CRS of a table or drawing that names none")
+    look.add_argument("--declare", dest="declared", action="append", default=[], type=_pair, metavar="NAME=VALUE",
+                      help="say what the file does not: crs, unit, nodata, swap, leave_out, layer")  # fmt: skip
     look.set_defaults(run=_inspect)
     do = commands.add_parser("do", help="run one operation on files")
     do.add_argument("operation")
     do.add_argument("--in", dest="inputs", action="append", default=[], type=_pair, metavar="ROLE=FILE")
     do.add_argument("--set", dest="settings", action="append", default=[], type=_pair, metavar="NAME=VALUE")
     do.add_argument("--frame", metavar="FRAME.json", help="the grid to build on; taken from the inputs if left out")
-    do.add_argument("--crs", default="", help="CRS of tables whose coordinates are not degrees")
+    do.add_argument("--crs", default="", help="CRS of tables and drawings that name none")
+    do.add_argument("--declare", dest="declared", action="append", default=[], type=_pair, metavar="NAME=VALUE")
     do.add_argument("--out", required=True)
     do.add_argument("--recipe", metavar="RECIPE.json", help="write down how the result was made")
     do.set_defaults(run=_do)

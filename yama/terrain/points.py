@@ -94,43 +94,54 @@ class Points:
             )  # fmt: skip
 
 
+def _places(x: FloatArray, y: FloatArray) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+    """Points grouped by place: their order by x then y, first come first, and the number of the group of each in it."""
+    order = np.lexsort((y, x))
+    new = np.ones(x.size, np.bool_)
+    new[1:] = (np.diff(x[order]) != 0) | (np.diff(y[order]) != 0)
+    return order, np.cumsum(new) - 1
+
+
 def merge_duplicates(
     x: FloatArray, y: FloatArray, z: FloatArray, rule: DuplicateRule
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
     """One point for each place, its height by `rule`. Order is that of the first point at each place."""
-    places, first, group = np.unique(np.column_stack([x, y]), axis=0, return_index=True, return_inverse=True)
-    if len(places) == x.size:
+    order, group = _places(x, y)
+    if x.size == 0 or group[-1] + 1 == x.size:
         return x, y, z
-    group = group.ravel()
+    starts = np.flatnonzero(np.diff(group, prepend=-1))
+    first = order[starts]  # the sort is stable, so the first of a group came first
+    heights = z[order]
     if rule == "mean":
-        heights = np.bincount(group, weights=z) / np.bincount(group)
+        heights = np.add.reduceat(heights, starts) / np.diff(starts, append=x.size)
     elif rule == "first":
         heights = z[first]
     elif rule == "lowest":
-        heights = np.full(len(places), np.inf)
-        np.minimum.at(heights, group, z)
+        heights = np.minimum.reduceat(heights, starts)
     else:
-        heights = np.full(len(places), -np.inf)
-        np.maximum.at(heights, group, z)
-    order = np.argsort(first)
-    return x[first][order], y[first][order], heights[order]
+        heights = np.maximum.reduceat(heights, starts)
+    back = np.argsort(first)
+    return x[first][back], y[first][back], heights[back]
 
 
 def duplicate_places(points: Points) -> dict[str, Any]:
     """Places with more than one point: `places`, how many hold `differing` heights, `largest` difference,
     and the `where` `(places, 2)` of the differing ones."""
-    places, group = np.unique(np.column_stack([points.x, points.y]), axis=0, return_inverse=True)
-    group = group.ravel()
-    counts = np.bincount(group)
-    low = np.full(len(places), np.inf)
-    high = np.full(len(places), -np.inf)
-    np.minimum.at(low, group, points.z)
-    np.maximum.at(high, group, points.z)
-    spread = high - low
+    nothing = {"places": 0, "differing": 0, "largest": 0.0, "where": np.empty((0, 2))}
+    if not len(points):
+        return nothing
+    order, group = _places(points.x, points.y)
+    if group[-1] + 1 == order.size:
+        return nothing
+    starts = np.flatnonzero(np.diff(group, prepend=-1))
+    counts = np.diff(starts, append=order.size)
+    heights = points.z[order]
+    spread = np.maximum.reduceat(heights, starts) - np.minimum.reduceat(heights, starts)
     differing = (counts > 1) & (spread > 0)
+    first = order[starts[differing]]
     return {
         "places": int((counts > 1).sum()),
         "differing": int(differing.sum()),
         "largest": float(spread[differing].max()) if differing.any() else 0.0,
-        "where": places[differing],
+        "where": np.column_stack([points.x[first], points.y[first]]),
     }

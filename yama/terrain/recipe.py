@@ -49,8 +49,14 @@ def file_key(path: str | Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()[:32]
 
 
+def source(name: str, file: str, declared: dict[str, Any], crs: str) -> dict[str, Any]:
+    """What a recipe says of a file: its name, the key of its bytes, what was declared about it, and the CRS it was
+    taken to be in where it names none."""
+    return {"name": name, "file": file, "declared": declared, "crs": crs}
+
+
 def export(result: str, steps: dict[str, Step], files: dict[str, dict[str, Any]]) -> dict[str, Any]:
-    """A recipe as JSON values: every step by key, and each source file's name and CRS by key."""
+    """A recipe as JSON values: every step by key, and each source file as `source` describes it by key."""
     return {
         "format": FORMAT,
         "result": result,

@@ -134,35 +134,52 @@ class LiveSurface(Surface):
 
 
 class StoredSurface(Surface):
-    """Heights in a raster file, read through rasterio. The file is opened once for each thread and level."""
+    """Heights in a raster file, read through rasterio. The file is opened once for each thread and level.
+
+    driver: the only one that may open it. crs: instead of the file's own. empty: a further cell value that means
+    empty. factor: cells times this are heights in metres; given, the file's own word on its unit does not count.
+    """
 
     def __init__(
-        self, path: str | Path, band: int = 1, unit: str | None = None, vertical_datum: str = "", name: str = ""
+        self,
+        path: str | Path,
+        band: int = 1,
+        unit: str | None = None,
+        vertical_datum: str = "",
+        name: str = "",
+        driver: str = "GTiff",
+        crs: str = "",
+        empty: float | None = None,
+        factor: float | None = None,
     ) -> None:
         self.path = Path(path)
         self._name = name or self.path.name
         self._band = band
+        self._driver = driver
         self._local = threading.local()
         try:
-            with rasterio.open(self.path) as dataset:
-                if dataset.crs is None:
+            with rasterio.open(self.path, driver=driver) as dataset:
+                if dataset.crs is None and not crs:
                     raise InputError(f"{self._name} does not say its CRS. Give it one before using it.")
-                grid = Grid.from_transform(
-                    crs_name(parse_crs(dataset.crs.to_wkt())), dataset.transform, dataset.height, dataset.width
-                )
+                crs = crs or crs_name(parse_crs(dataset.crs.to_wkt()))
+                grid = Grid.from_transform(crs, dataset.transform, dataset.height, dataset.width)
                 tags = dataset.tags()
                 self._nodata = dataset.nodatavals[band - 1]
-                self._scale = dataset.scales[band - 1]
-                self._offset = dataset.offsets[band - 1]
+                self._empty = empty
+                self._scale = dataset.scales[band - 1] * (factor or 1.0)
+                self._offset = dataset.offsets[band - 1] * (factor or 1.0)
                 self._overviews = dataset.overviews(band)
         except RasterioError as error:
             raise InputError(f"{self._name} cannot be read as a raster: {error}") from error
-        super().__init__(grid, unit or tags.get("HEIGHT_UNIT", "m"), vertical_datum or tags.get("VERTICAL_DATUM", ""))
+        said = tags.get("HEIGHT_UNIT", "m") if factor is None else "m"
+        super().__init__(grid, unit or said, vertical_datum or tags.get("VERTICAL_DATUM", ""))
 
     def _dataset(self, level: int) -> Any:
         held: dict[Any, Any] = self._local.__dict__
         if level not in held:
-            held[level] = rasterio.open(self.path, **({"overview_level": level - 1} if level else {}))
+            held[level] = rasterio.open(
+                self.path, driver=self._driver, **({"overview_level": level - 1} if level else {})
+            )
         return held[level]
 
     def read(self, window: Window, level: int = 0) -> Heights:
@@ -186,6 +203,8 @@ class StoredSurface(Surface):
         heights = raw.astype(np.float32)
         if self._nodata is not None and not np.isnan(self._nodata):
             heights[raw == raw.dtype.type(self._nodata)] = np.nan
+        if self._empty is not None:
+            heights[raw == self._empty] = np.nan
         if self._scale != 1.0 or self._offset != 0.0:
             heights = (heights * np.float32(self._scale) + np.float32(self._offset)).astype(np.float32)
         heights[~np.isfinite(heights)] = np.nan

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
-import uuid
 from datetime import datetime
-from pathlib import PurePosixPath
 from typing import Any, Literal
 
 import numpy as np
-from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Field, Router, Schema
@@ -17,7 +13,8 @@ from ninja.errors import HttpError
 
 from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
-from yama.service.holdings.models import Holding, find_key, project_dir
+from yama.service.holdings.features import geojson
+from yama.service.holdings.models import Holding, find_key
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
@@ -25,15 +22,13 @@ from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.tiles import surfaces
 from yama.service.tiles.api import FindingOut, RunIn, prepare
-from yama.terrain import formats, operations
+from yama.terrain import operations, overview
 from yama.terrain.errors import InputError
-from yama.terrain.files import PART
-from yama.terrain.grid import Grid, parse_crs
-from yama.terrain.recipe import export
+from yama.terrain.formats.las import CLASSES
+from yama.terrain.grid import Grid
+from yama.terrain.recipe import export, source
 
 router = Router(tags=["holdings"])
-
-_CHUNK = 1 << 20
 
 
 class StatisticsOut(Schema):
@@ -91,6 +86,34 @@ class PointsFacts(Schema):
     crs: str
 
 
+class CloudFacts(Schema):
+    """Of a point cloud. classes and returns: number of points by number. spacing: mean distance of neighbours in metres."""
+
+    count: int
+    crs: str
+    version: str
+    unit: str
+    classes: dict[str, int]
+    class_names: dict[str, str]
+    returns: dict[str, int]
+    lowest: float
+    highest: float
+    spacing: float
+    density: float
+    strips: int
+
+
+class FeaturesFacts(Schema):
+    """Of features: how many of each geometry, and the columns of their table with what they hold."""
+
+    counts: dict[str, int]
+    vertices: int
+    attributes: dict[str, str]
+    crs: str
+    layer: str
+    layers: list[str]
+
+
 class RecipeOut(Schema):
     """What made a holding, for reading: operation, settings, and the names of what went in."""
 
@@ -105,7 +128,7 @@ class HoldingOut(Schema):
     """A thing held in a project."""
 
     id: int
-    kind: Literal["surface", "points", "features"]
+    kind: Literal["surface", "points", "features", "cloud"]
     name: str
     key: str
     live: bool
@@ -113,6 +136,12 @@ class HoldingOut(Schema):
     created_at: datetime
     surface: SurfaceFacts | None
     points: PointsFacts | None
+    cloud: CloudFacts | None
+    features: FeaturesFacts | None
+    file: dict[str, Any] | None
+    declared: dict[str, Any]
+    origin: dict[str, Any]
+    uploaded: bool
     findings: list[FindingOut]
     recipe: RecipeOut | None
     accuracy: AccuracyOut | None
@@ -178,6 +207,10 @@ def _accuracy(holding: Holding, project: Project) -> dict[str, Any] | None:
     return None
 
 
+def _class_names(holding: Holding) -> dict[str, str]:
+    return {code: CLASSES.get(int(code), f"class {code}") for code in holding.facts["classes"]}
+
+
 def _out(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict[str, Any]:
     return {
         "id": holding.pk,
@@ -189,6 +222,14 @@ def _out(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict
         "created_at": holding.created_at,
         "surface": _surface_facts(holding, project),
         "points": holding.facts if holding.kind == Holding.Kind.POINTS else None,
+        "cloud": {**holding.facts, "class_names": _class_names(holding)}
+        if holding.kind == Holding.Kind.CLOUD
+        else None,
+        "features": holding.facts if holding.kind == Holding.Kind.FEATURES else None,
+        "file": holding.facts.get("file"),
+        "declared": holding.declared,
+        "origin": holding.origin,
+        "uploaded": bool(holding.file_key),
         "findings": holding.facts.get("findings", []),
         "recipe": _recipe(holding, by_key),
         "accuracy": _accuracy(holding, project),
@@ -210,70 +251,7 @@ def list_holdings(request: HttpRequest, project_id: int) -> list[dict[str, Any]]
     return [_out(holding, project, by_key) for holding in held]
 
 
-# -- adding -----------------------------------------------------------------------------------------------
-
-
-def _safe_name(name: str) -> str:
-    """The last part of whatever somebody calls a file, without control characters."""
-    last = PurePosixPath(name.replace("\\", "/")).name
-    cleaned = "".join(letter for letter in last if letter.isprintable()).strip()
-    return cleaned[-120:] or "upload"
-
-
-def _receive(request: HttpRequest, project_id: int, name: str) -> str:
-    """Stream the body to the store under the hash of its bytes; returns that key."""
-    limit = settings.MAX_UPLOAD_BYTES
-    too_large = HttpError(413, f"{name} is larger than {limit // 1_000_000} MB, the most that is taken in.")
-    if int(request.META.get("CONTENT_LENGTH") or 0) > limit:
-        raise too_large
-    folder = project_dir(project_id)
-    part = folder / f"{uuid.uuid4().hex}.upload{PART}"
-    digest = hashlib.sha256()
-    size = 0
-    try:
-        with part.open("wb") as file:
-            while chunk := request.read(_CHUNK):
-                size += len(chunk)
-                if size > limit:
-                    raise too_large
-                digest.update(chunk)
-                file.write(chunk)
-        key = digest.hexdigest()[:32]
-        part.replace(folder / f"{key}.upload")
-        return key
-    finally:
-        part.unlink(missing_ok=True)
-
-
-@router.post("/{int:project_id}/uploads", response={200: AcceptedOut, 202: AcceptedOut, 413: Failure, 422: Failure})
-def upload(request: HttpRequest, project_id: int, name: str, crs: str = "") -> tuple[int, dict[str, Any]]:
-    """Take in a file sent as the request's body. `crs` is used where the file does not say its own.
-
-    The bytes are kept untouched; a job inspects them and makes the holding. The same bytes again give the holding
-    that is there already.
-    """
-    project = open_project(request, project_id, Membership.Role.EDITOR)
-    if crs:
-        parse_crs(crs)
-    shown = _safe_name(name)
-    key = _receive(request, project_id, shown)
-    existing = find_key(project_id, key)
-    if existing is not None:
-        return 200, {"holding_id": existing.pk}
-    open_job = Job.objects.filter(project=project, key=key, state__in=Job.OPEN).exists()
-    path = project_dir(project_id) / f"{key}.upload"
-    try:
-        if formats.kind_of(path, shown) == "surface":
-            facts = formats.inspect(path, name=shown)
-            for finding in facts.findings:
-                if finding.weight == "stop":
-                    raise InputError(f"{finding.sentence} {finding.why}".strip())
-    except InputError:
-        if not open_job:
-            path.unlink(missing_ok=True)
-        raise
-    job = submit(project, "take_in", f"Take in {shown}", {"name": shown, "crs": crs}, person(request).pk, key)
-    return 202, {"job": job}
+# -- making ----------------------------------------------------------------------------------------------
 
 
 @router.post("/{int:project_id}/runs", response={200: AcceptedOut, 202: AcceptedOut, 422: Failure})
@@ -401,7 +379,7 @@ def recipe(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, 
         if held is None:
             raise HttpError(409, "Something this was made from is no longer in the project.")
         if held.step is None:
-            files[key] = {"name": held.original, "crs": held.source_crs}
+            files[key] = source(held.original, held.file_key, held.declared, held.source_crs)
         else:
             steps[key] = held.step
             todo += [source for keys in held.step.inputs.values() for source in keys]
@@ -429,9 +407,32 @@ def points(request: HttpRequest, project_id: int, holding_id: int) -> HttpRespon
 
 
 @router.get("/{int:project_id}/holdings/{int:holding_id}/features", response=dict[str, Any])
-def features(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, Any]:
-    """Map features as GeoJSON with coordinates in the frame's CRS."""
+def features(request: HttpRequest, project_id: int, holding_id: int) -> HttpResponse:
+    """Map features as GeoJSON with coordinates in the frame's CRS; a feature's id is its number in the holding."""
     holding = _get(request, project_id, holding_id)
     if holding.kind != Holding.Kind.FEATURES:
         raise HttpError(422, f"{holding.name} holds no features.")
-    return {"type": "FeatureCollection", "features": holding.facts["features"]}
+    return HttpResponse(geojson(holding), content_type="application/geo+json")
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/cloud", response=dict[str, Any])
+def cloud(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, Any]:
+    """A cloud's overview for the map: corner and size in the frame's CRS, and its squares as level, column, row, first
+    point, number of points."""
+    return overview.index_of(_cloud(request, project_id, holding_id).overview_path)[0]
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/cloud/{int:number}", include_in_schema=False)
+def cloud_node(request: HttpRequest, project_id: int, holding_id: int, number: int) -> HttpResponse:
+    """The points of one square of a cloud's overview, as `overview.RECORD`."""
+    data = overview.node_bytes(_cloud(request, project_id, holding_id).overview_path, number)
+    response = HttpResponse(data, content_type="application/octet-stream")
+    response["Cache-Control"] = "private, max-age=86400, immutable"
+    return response
+
+
+def _cloud(request: HttpRequest, project_id: int, holding_id: int) -> Holding:
+    holding = _get(request, project_id, holding_id)
+    if holding.kind != Holding.Kind.CLOUD:
+        raise HttpError(422, f"{holding.name} is not a point cloud.")
+    return holding

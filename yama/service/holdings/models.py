@@ -13,12 +13,14 @@ from yama.terrain.recipe import Step
 
 
 class Holding(models.Model):
-    """A surface, points or features of a project.
+    """Anything held in a project.
 
-    key: hash of what made it (its bytes for an upload, its recipe otherwise); the same key is the same holding.
-    recipe: the step that made it, None for uploads. live: computed on sight, so it has no file of cells.
+    key: hash of what made it (for an upload its bytes and what is declared about them, its recipe otherwise); the same
+    key is the same holding. recipe: the step that made it, None for uploads. live: computed on sight, so it has no
+    file of cells. declared: what was said about an upload that it does not say itself, as `Declared.to_dict`.
     facts: what is known of its contents: for surfaces `grid`, `statistics`, `unit`, `vertical_datum`; for points
-    `count`, `codes`, `fields`, `height_field`, `bounds`; for all `findings`.
+    `count`, `codes`, `fields`, `height_field`, `bounds`; for clouds and features what their inspection gives; for all
+    `findings`.
     """
 
     class Kind(models.TextChoices):
@@ -27,6 +29,7 @@ class Holding(models.Model):
         SURFACE = "surface"
         POINTS = "points"
         FEATURES = "features"
+        CLOUD = "cloud"
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="holdings")
     kind = models.CharField(max_length=10, choices=Kind)
@@ -36,6 +39,11 @@ class Holding(models.Model):
     live = models.BooleanField(default=False)
     original = models.CharField(max_length=160, blank=True)
     """Name of the uploaded file as it was given, for people; the bytes lie at `upload_path`."""
+    file_key = models.CharField(max_length=32, blank=True, db_index=True)
+    """Hash of the uploaded bytes; several holdings may be of one upload, differently declared."""
+    declared: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(default=dict, blank=True)
+    origin: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(default=dict, blank=True)
+    """Where an upload came from when nobody dropped it: depot, product and tile, or the zip it was in."""
     source_crs = models.TextField(blank=True)
     """CRS that the technician gave for an upload that did not say its own."""
     facts = models.JSONField(default=dict)
@@ -67,7 +75,12 @@ class Holding(models.Model):
     @property
     def upload_path(self) -> Path:
         """Where the uploaded bytes are, untouched."""
-        return upload_path(self.project_id, self.key)
+        return upload_path(self.project_id, self.file_key)
+
+    @property
+    def overview_path(self) -> Path:
+        """Where a cloud's overview for the map is."""
+        return project_dir(self.project_id) / f"{self.key}.cloud"
 
     @property
     def picture_path(self) -> Path:
@@ -80,9 +93,34 @@ class Holding(models.Model):
         return [other for other in live if other.step and any(self.key in keys for keys in other.step.inputs.values())]
 
     def remove_files(self) -> None:
-        """Delete the files of a holding whose row is gone."""
-        for path in (self.cells_path, self.points_path, self.upload_path, self.picture_path):
+        """Delete the files of a holding whose row is gone; the upload only where no other holding is of it."""
+        for path in (self.cells_path, self.points_path, self.overview_path, self.picture_path):
             path.unlink(missing_ok=True)
+        if self.file_key and not Holding.objects.filter(project_id=self.project_id, file_key=self.file_key).exists():
+            self.upload_path.unlink(missing_ok=True)
+
+
+class Feature(models.Model):
+    """One line, polygon or plain point of a holding, in the holding's own CRS.
+
+    geometry: well-known binary. west to north: its bounding box.
+    """
+
+    holding = models.ForeignKey(Holding, on_delete=models.CASCADE, related_name="features")
+    number = models.PositiveIntegerField()
+    geometry = models.BinaryField()
+    west = models.FloatField()
+    south = models.FloatField()
+    east = models.FloatField()
+    north = models.FloatField()
+    attributes: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(default=dict)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["holding", "number"], name="one_feature_a_number")]
+        ordering = ["number"]
+
+    def __str__(self) -> str:
+        return f"{self.holding_id}:{self.number}"
 
 
 class Scorecard(models.Model):

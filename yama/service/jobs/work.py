@@ -2,26 +2,30 @@
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any
 
+import shapely
 from django.db import transaction
 
-from yama.service.holdings.models import Holding, Scorecard, find_key, free_name, upload_path
+from yama.service.holdings.models import Feature, Holding, Scorecard, find_key, free_name, project_dir, upload_path
 from yama.service.jobs.models import Job
 from yama.service.projects.models import Project
 from yama.service.tiles import surfaces
-from yama.terrain import formats, operations
+from yama.terrain import formats, operations, overview
 from yama.terrain.errors import InputError
+from yama.terrain.features import Features
 from yama.terrain.files import replacing
 from yama.terrain.findings import Finding
-from yama.terrain.formats import delimited
+from yama.terrain.formats import archive, delimited, las, lattice, raster, vector
+from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.judge.accuracy import accuracy
 from yama.terrain.points import Points
-from yama.terrain.recipe import Step
+from yama.terrain.recipe import Step, file_key
 from yama.terrain.relief.picture import picture
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, statistics, store
 
@@ -95,43 +99,177 @@ def _keep_surface(job: Job, holding: Holding, surface: Surface) -> Outcome:
 
 
 def take_in(job: Job, progress: Progress) -> Outcome:
-    """Inspect an upload and make a holding of it; see `holdings.api.upload` for what went before."""
+    """Inspect an upload and make a holding of it; see `holdings.api.upload` for what went before.
+
+    Of the upload as declared: the same bytes may be held several times. A zip of several files starts a job for each.
+    """
     request = job.request
-    project = job.project
-    path = upload_path(project.pk, job.key)
     name = request["name"]
+    path = upload_path(job.project_id, request["file_key"])
     if not path.exists():
         raise InputError(f"{name} is not here any more. Add it again.")
-    crs = request.get("crs") or project.frame.grid.crs
-    holding = Holding(
-        project=project, key=job.key, original=name, name=free_name(project, Path(name).stem),
-        source_crs=crs, created_by_id=job.created_by_id,
-    )  # fmt: skip
     try:
-        facts = formats.inspect(path, crs, name=name)
-        stops = [finding for finding in facts.findings if finding.weight == "stop"]
-        if stops:
-            raise InputError(" ".join(f"{finding.sentence} {finding.why}".strip() for finding in stops))
-        if isinstance(facts, delimited.TableFacts):
-            holding.kind = Holding.Kind.POINTS
-            points = delimited.read(path, facts.crs, facts.layout)
-            holding.facts = points_facts(points, facts.findings)
-            with replacing(holding.points_path) as part:
-                points.save(part)
-            holding.save()
-            return Outcome(holding.pk, facts.findings)
-        holding.kind = Holding.Kind.SURFACE
-        source = StoredSurface(path, name=name)
-        found = store(source, holding.cells_path, progress)
-        if found.empty == found.cells:
-            holding.cells_path.unlink(missing_ok=True)
-            raise InputError(f"Every cell of {name} is empty; there is nothing to hold.")
-        surface = StoredSurface(holding.cells_path)
-        holding.facts = surface_facts(surface, found, facts.findings)
-        return _keep_surface(job, holding, surface)
+        if formats.family_of(path, name) == "archive":
+            return _unpack(job, path, progress)
+        return _hold(job, path, Declared.from_dict(request.get("declared", {})), progress)
     except InputError:
-        path.unlink(missing_ok=True)  # not kept: the person has it and is told what to change
+        if not Holding.objects.filter(project_id=job.project_id, file_key=request["file_key"]).exists():
+            path.unlink(missing_ok=True)  # not kept: the person has it and is told what to change
         raise
+
+
+def _unpack(job: Job, path: Path, progress: Progress) -> Outcome:
+    """A job for each file of a zip that is of a kind that is read; the others are named."""
+    from yama.service.jobs.queue import submit
+
+    name, project = job.request["name"], job.project
+    left: list[str] = []
+    taken = 0
+    members = archive.members(path, name)
+    shapes = {str(PurePosixPath(member).with_suffix("")) for member in members if member.lower().endswith(".shp")}
+    with tempfile.TemporaryDirectory(dir=project_dir(project.pk), prefix="unpack-") as folder:
+        for number, member in enumerate(members):
+            progress(number / len(members))
+            if str(PurePosixPath(member).with_suffix("")) in shapes:
+                continue
+            (made,) = archive.extract(path, [member], Path(folder), name)
+            try:
+                formats.glance(made, name=member)
+                if formats.family_of(made, member) == "archive":
+                    raise InputError(f"{member} is a zip in a zip; unpack that and add it.")
+            except InputError as error:
+                left.append(str(error))
+                made.unlink()
+                continue
+            key = file_key(made)
+            made.replace(upload_path(project.pk, key))
+            taken += 1
+            if find_key(project.pk, key) is None:
+                request = {"name": PurePosixPath(member).name, "file_key": key, "declared": {},
+                           "origin": {"zip": name}, "crs": job.request.get("crs", "")}  # fmt: skip
+                submit(project, "take_in", f"Take in {request['name']}", request, job.created_by_id, key)
+    path.unlink(missing_ok=True)
+    if not taken:
+        raise InputError(f"Nothing in {name} is of a kind that is read. {' '.join(left[:3])}".strip())
+    findings = (
+        [Finding("left_out", "note", f"{len(left)} files of {name} were left out.", " ".join(left[:5]))] if left else []
+    )
+    return Outcome(None, findings)
+
+
+def _hold(job: Job, path: Path, declared: Declared, progress: Progress) -> Outcome:
+    request, project = job.request, job.project
+    name = request["name"]
+    crs = request.get("crs") or project.frame.grid.crs
+    existing = find_key(project.pk, job.key)
+    if existing is not None:
+        return Outcome(existing.pk)
+    holding = Holding(
+        project=project, key=job.key, file_key=request["file_key"], declared=declared.to_dict(), original=name,
+        name=free_name(project, request.get("title") or Path(name).stem), source_crs=crs, origin=request.get("origin", {}),
+        created_by_id=job.created_by_id,
+    )  # fmt: skip
+    family = formats.family_of(path, name)
+    if family == "raster":
+        return _hold_surface(job, holding, path, declared, progress)
+    if family == "cloud":
+        return _hold_cloud(holding, path, declared, progress)
+    if family == "vector":
+        facts, held = vector.look(path, declared, name, crs)
+        formats.refuse(facts.findings)
+        if isinstance(held, Features):
+            return _hold_features(holding, facts, held)
+        return _hold_points(holding, held, facts.findings)
+    table, points = delimited.look(path, declared, name, crs)
+    if declared.grid:
+        source = lattice.surface_of(points, name)
+        return _store_surface(job, holding, source, table.findings, progress)
+    return _hold_points(holding, points, table.findings)
+
+
+def _hold_points(holding: Holding, points: Points, findings: list[Finding]) -> Outcome:
+    holding.kind = Holding.Kind.POINTS
+    holding.facts = points_facts(points, findings)
+    with replacing(holding.points_path) as part:
+        points.save(part)
+    holding.save()
+    return Outcome(holding.pk, findings)
+
+
+def _hold_features(holding: Holding, facts: vector.VectorFacts, features: Features) -> Outcome:
+    holding.kind = Holding.Kind.FEATURES
+    holding.facts = {**facts.to_dict(), "crs": features.crs, "bounds": list(features.bounds)}
+    boxes = shapely.bounds(features.geometries)
+    with transaction.atomic():
+        holding.save()
+        Feature.objects.bulk_create(
+            (
+                Feature(holding=holding, number=i, geometry=shapely.to_wkb(features.geometries[i]), west=boxes[i, 0],
+                        south=boxes[i, 1], east=boxes[i, 2], north=boxes[i, 3], attributes=features.row(i))
+                for i in range(len(features))
+            ),
+            batch_size=500,
+        )  # fmt: skip
+    return Outcome(holding.pk, facts.findings)
+
+
+def _hold_cloud(holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
+    holding.kind = Holding.Kind.CLOUD
+    facts = las.inspect(path, declared, holding.original, lambda share: progress(0.3 * share))
+    formats.refuse(facts.findings)
+    overview.build(
+        las.read(path, declared, holding.original), holding.project.frame.grid.crs, holding.overview_path,
+        lambda share: progress(0.3 + 0.7 * share),
+    )  # fmt: skip
+    holding.facts = facts.to_dict()
+    holding.save()
+    return Outcome(holding.pk, facts.findings)
+
+
+def _hold_surface(job: Job, holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
+    holding.kind = Holding.Kind.SURFACE
+    facts = raster.inspect(path, declared, holding.original, lambda share: progress(0.4 * share))
+    formats.refuse(facts.findings)
+    source = raster.read(path, declared, holding.original)
+    findings = [*facts.findings, *_beside_others(job.project, source, holding.original, declared)]
+    _store_surface(job, holding, source, findings, lambda share: progress(0.4 + 0.6 * share))
+    holding.facts["holes"] = facts.holes.to_dict() if facts.holes else None
+    holding.facts["hole_bounds"] = [list(bounds) for bounds in raster.hole_bounds(facts)[:50]]
+    holding.facts["file"] = {
+        "bands": facts.bands, "cell_type": facts.cell_type, "nodata": None if facts.nodata is None else str(facts.nodata),
+        "driver": facts.driver, "bytes": path.stat().st_size,
+    }  # fmt: skip
+    holding.save(update_fields=["facts"])
+    return Outcome(holding.pk, findings)
+
+
+def _store_surface(job: Job, holding: Holding, source: Surface, findings: list[Finding], progress: Progress) -> Outcome:
+    holding.kind = Holding.Kind.SURFACE
+    found = store(source, holding.cells_path, progress)
+    surface = StoredSurface(holding.cells_path)
+    holding.facts = surface_facts(surface, found, findings)
+    return _keep_surface(job, holding, surface)
+
+
+def _beside_others(project: Project, surface: Surface, name: str, declared: Declared) -> list[Finding]:
+    """What is suspicious about an arrival beside the frame and the surfaces that are there already."""
+    findings = []
+    frame = project.frame.grid
+    if surface.grid.crs == frame.crs:
+        across, down = surface.grid.phase(frame)
+        if surface.grid.cell_width == frame.cell_width and max(abs(across), abs(down)) > 0.01:
+            findings.append(
+                Finding("phase", "note", f"Cells of {name} lie {abs(across):.2f} and {abs(down):.2f} of a cell off the "
+                        "frame's.", "Differences against it are made on the frame, by bilinear reading.")
+            )  # fmt: skip
+    if not declared.unit:
+        for other in project.holdings.filter(kind=Holding.Kind.SURFACE).order_by("created_at"):
+            if not is_judgeable(other) or other.live:
+                continue
+            found = raster.feet_against(surface, surfaces.surface_of_holding(other), name)
+            if found is not None:
+                return [*findings, found]
+    return findings
 
 
 def run_operation(job: Job, progress: Progress) -> Outcome:

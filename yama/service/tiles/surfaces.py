@@ -15,9 +15,10 @@ from yama.service.projects.models import Project
 from yama.terrain import operations
 from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import fitted
+from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
-from yama.terrain.operations.base import Held, Quantity
+from yama.terrain.operations.base import Quantity
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.relief.slope import gradient, gradients_of

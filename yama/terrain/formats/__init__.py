@@ -1,19 +1,31 @@
-"""File formats. What a file is, is decided by looking into it; its name is only a hint between text tables."""
+"""File formats. What a file is, is decided by looking into it, never by its name."""
 
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Literal
 
+from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
-from yama.terrain.formats import delimited, geotiff
+from yama.terrain.features import Features
+from yama.terrain.findings import Finding
+from yama.terrain.formats import archive, delimited, las, lattice, raster, vector
+from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.points import Points
-from yama.terrain.surface import Surface
+from yama.terrain.surface import Progress, Surface, ignore_progress
 
-_TIFF_STARTS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
+Family = Literal["raster", "table", "cloud", "vector", "archive"]
+Facts = raster.RasterFacts | delimited.TableFacts | las.CloudFacts | vector.VectorFacts
+Held = Surface | Points | Cloud | Features
+
+READ = (
+    "Surfaces: GeoTIFF, ASCII grid, NetCDF. Points: CSV, TXT, spreadsheet. Clouds: LAS, LAZ. "
+    "Lines and polygons: GeoPackage, shapefile in a zip, GeoJSON, KML, DXF. Or a zip of such files."
+)
 
 
-def kind_of(path: str | Path, name: str = "") -> str:
-    """`surface` or `points`, from the first bytes. Raises InputError for what is neither.
+def family_of(path: str | Path, name: str = "") -> Family:
+    """Which module reads a file, from its first bytes. Raises InputError for what none does.
 
     name: what people call the file, where that is not its name on disk.
     """
@@ -21,23 +33,92 @@ def kind_of(path: str | Path, name: str = "") -> str:
     name = name or path.name
     try:
         with path.open("rb") as file:
-            start = file.read(512)
+            start = file.read(4096)
     except OSError as error:
         raise InputError(f"{name} cannot be opened: {error.strerror or error}.") from error
-    if not start:
+    if not start.strip():
         raise InputError(f"{name} is empty.")
-    if start[:4] in _TIFF_STARTS:
-        return "surface"
-    if b"\0" in start:
-        raise InputError(f"{name} is of a kind that is not read yet. GeoTIFF surfaces and CSV or TXT points are.")
-    return "points"
+    if raster.driver_of(start):
+        return "raster"
+    if start[:4] == b"LASF":
+        return "cloud"
+    if start[:4] == b"PK\x03\x04" and delimited.is_spreadsheet(path):
+        return "table"
+    if vector.family_of(path, start):
+        return "vector"
+    if start[:2] == b"PK":
+        return "archive"
+    if start[:4] in (b"\x00\x00\x27\x0a",) or name.lower().endswith((".shp", ".shx", ".dbf", ".prj")):
+        raise InputError(f"{name} is one part of a shapefile. Zip its .shp, .shx, .dbf and .prj and add the zip.")
+    if b"\0" in start and start[:2] not in (b"\xff\xfe", b"\xfe\xff"):
+        raise InputError(f"{name} is of a kind that is not read. {READ}")
+    if start.lstrip()[:1] == b"<":
+        raise InputError(f"{name} is an XML or HTML page, not data that is read. {READ}")
+    return "table"
 
 
-def inspect(path: str | Path, crs: str = "", name: str = "") -> geotiff.RasterFacts | delimited.TableFacts:
-    """What a file is and what is wrong with it."""
-    return geotiff.inspect(path, name) if kind_of(path, name) == "surface" else delimited.inspect(path, crs, name)
+def glance(path: str | Path, declared: Declared = NOTHING, name: str = "") -> None:
+    """Refuse at once what can be refused from a header. Raises InputError."""
+    family = family_of(path, name)
+    facts: Facts | None = None
+    if family == "raster":
+        facts = raster.header(path, declared, name)
+    elif family == "cloud":
+        facts = las.header(path, declared, name)
+    elif family == "archive":
+        if not archive.members(path, name):
+            raise InputError(f"{name or Path(path).name} holds no files.")
+    if facts is not None:
+        refuse(facts.findings)
 
 
-def read(path: str | Path, crs: str = "") -> Surface | Points:
-    """The surface or points in a file. `crs` is used for tables whose coordinates are not degrees."""
-    return geotiff.read(path) if kind_of(path) == "surface" else delimited.read(path, crs)
+def refuse(findings: list[Finding]) -> None:
+    """Raise InputError where a finding is of weight stop."""
+    stops = [finding for finding in findings if finding.weight == "stop"]
+    if stops:
+        raise InputError(" ".join(f"{finding.sentence} {finding.why}".strip() for finding in stops))
+
+
+def _no_archive(name: str) -> InputError:
+    return InputError(f"{name} is a zip of several files. Unpack it and name the file you mean.")
+
+
+def inspect(
+    path: str | Path,
+    declared: Declared = NOTHING,
+    name: str = "",
+    frame_crs: str = "",
+    progress: Progress = ignore_progress,
+) -> Facts:
+    """What a file is and what is wrong with it, all of it read. frame_crs: for tables and drawings that name none."""
+    path = Path(path)
+    name = name or path.name
+    family = family_of(path, name)
+    if family == "raster":
+        return raster.inspect(path, declared, name, progress)
+    if family == "cloud":
+        return las.inspect(path, declared, name, progress)
+    if family == "vector":
+        return vector.look(path, declared, name, frame_crs)[0]
+    if family == "archive":
+        raise _no_archive(name)
+    return delimited.inspect(path, declared, name, frame_crs)
+
+
+def read(path: str | Path, declared: Declared = NOTHING, name: str = "", frame_crs: str = "") -> Held:
+    """What a file holds. Raises InputError with the reason against its use."""
+    path = Path(path)
+    name = name or path.name
+    family = family_of(path, name)
+    if family == "raster":
+        return raster.read(path, declared, name)
+    if family == "cloud":
+        return las.read(path, declared, name)
+    if family == "vector":
+        facts, held = vector.look(path, declared, name, frame_crs)
+        refuse(facts.findings)
+        return held
+    if family == "archive":
+        raise _no_archive(name)
+    points = delimited.read(path, declared, name, frame_crs)
+    return lattice.surface_of(points, name) if declared.grid else points

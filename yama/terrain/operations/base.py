@@ -9,15 +9,18 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
+from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
+from yama.terrain.features import Features
 from yama.terrain.findings import Finding
+from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Surface
 
-Kind = Literal["points", "surface"]
-Held = Points | Surface
+Kind = Literal["points", "surface", "cloud", "features"]
+_TYPES: dict[Kind, type] = {"points": Points, "surface": Surface, "cloud": Cloud, "features": Features}
 Quantity = Literal["height", "difference", "slope", "aspect", "brightness"]
 """What the cells of a surface say."""
 Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"]
@@ -110,7 +113,7 @@ def take_inputs(operation: Operation, given: Mapping[str, Held]) -> dict[str, He
     for name, role in operation.inputs.items():
         if name not in given:
             raise InputError(f"{operation.title} needs {role.title.lower()} (input {name!r}).")
-        if isinstance(given[name], Points) != (role.kind == "points"):
+        if not isinstance(given[name], _TYPES[role.kind]):
             raise InputError(f"{operation.title}: input {name!r} must be {role.kind}.")
         taken[name] = given[name]
     for name in given:

@@ -11,11 +11,12 @@ from pydantic import Field
 
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding, Mend
+from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.grid import parse_crs
 from yama.terrain.interpolate.idw import inverse_distance, nearest
 from yama.terrain.interpolate.triangulation import triangulated
-from yama.terrain.operations.base import Held, Operation, Params, Role, register
+from yama.terrain.operations.base import Operation, Params, Role, register
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
 from yama.terrain.surface import Surface
 

@@ -8,9 +8,10 @@ from typing import Any
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.fit.reproject import difference
+from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.judge.accuracy import accuracy
-from yama.terrain.operations.base import Held, Operation, Role, register
+from yama.terrain.operations.base import Operation, Role, register
 from yama.terrain.operations.relief import NoParams
 from yama.terrain.points import Points
 from yama.terrain.surface import Surface

@@ -7,8 +7,9 @@ from typing import Any
 
 from pydantic import Field
 
+from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
-from yama.terrain.operations.base import Held, Operation, Params, Role, register
+from yama.terrain.operations.base import Operation, Params, Role, register
 from yama.terrain.relief.slope import aspect, hillshade, slope
 from yama.terrain.surface import Surface
 

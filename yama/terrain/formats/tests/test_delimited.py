@@ -50,7 +50,7 @@ class LayoutTest(TableTest):
             "\ufeff" + table(",", "X,Y,Z,CODE"),
         ]
         for text in variants:
-            points = delimited.read(self.file(text), CRS)
+            points = delimited.read(self.file(text), frame_crs=CRS)
             np.testing.assert_allclose(points.x, [row[0] for row in rows], err_msg=text)
             np.testing.assert_allclose(points.y, [row[1] for row in rows], err_msg=text)
             np.testing.assert_allclose(points.z, [row[2] for row in rows], err_msg=text)
@@ -58,24 +58,24 @@ class LayoutTest(TableTest):
 
     def test_degrees_are_known_by_their_size(self):
         path = self.file("lon,lat,h\n62.41,-41.2,5\n62.42,-41.21,6\n62.43,-41.2,7\n")
-        facts = delimited.inspect(path, CRS)
+        facts = delimited.inspect(path, frame_crs=CRS)
         self.assertEqual(facts.crs, "EPSG:4326")
         self.assertEqual([finding.code for finding in facts.findings], ["degrees"])
 
     def test_unusable_rows_are_counted_and_left_out(self):
         text = "x,y,z\n1,2,3\n4,oops,6\n7,8,nan\n9,10,1e300\n11,12,13\n14,15,16\n17\n"
-        facts = delimited.inspect(self.file(text), CRS)
+        facts = delimited.inspect(self.file(text), frame_crs=CRS)
         (finding,) = [finding for finding in facts.findings if finding.code == "bad_rows"]
         self.assertIn("4 of 7 rows", finding.sentence)
         self.assertIn("row 3", finding.why)
-        self.assertEqual(len(delimited.read(self.file(text), CRS)), 3)
+        self.assertEqual(len(delimited.read(self.file(text), frame_crs=CRS)), 3)
 
     def test_written_tables_are_read_again(self):
         points = Points(
             CRS, np.array([1.0, 2, 3]), np.array([4.0, 6, 5]), {"z": np.array([7.5, 8, 9])}, np.array(list("abc"))
         )
         delimited.write(points, self.folder / "out.csv")
-        again = delimited.read(self.folder / "out.csv", CRS)
+        again = delimited.read(self.folder / "out.csv", frame_crs=CRS)
         np.testing.assert_array_equal(again.z, points.z)
         self.assertEqual(again.codes.tolist(), ["a", "b", "c"])
         points.save(self.folder / "held")
@@ -97,18 +97,18 @@ class RefusalTest(TableTest):
         for name, (text, words) in cases.items():
             with self.assertRaises(InputError, msg=name) as caught:
                 path = self.file(text, name)
-                formats.kind_of(path)
-                delimited.read(path, CRS)
+                formats.family_of(path)
+                delimited.read(path, frame_crs=CRS)
             self.assertIn(words, str(caught.exception))
             self.assertIn(name, str(caught.exception))
 
     def test_binary_files_are_not_read_as_tables(self):
         path = self.folder / "picture.csv"
         path.write_bytes(b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR")
-        with self.assertRaisesMessage(InputError, "of a kind that is not read yet"):
-            formats.kind_of(path)
+        with self.assertRaisesMessage(InputError, "of a kind that is not read."):
+            formats.family_of(path)
 
     def test_an_unclosed_quote_does_not_swallow_the_program(self):
         path = self.file('x,y,z\n1,2,"3\n4,5,6\n7,8,9\n')
         with self.assertRaises(InputError):
-            delimited.read(path, CRS)
+            delimited.read(path, frame_crs=CRS)

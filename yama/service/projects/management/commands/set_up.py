@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import shutil
 from pathlib import Path
 from typing import Any
@@ -11,7 +10,6 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
-from pyproj import Transformer
 
 from yama.demo import files
 from yama.service.accounts.models import OneTimeLink
@@ -19,11 +17,12 @@ from yama.service.holdings.models import Holding, upload_path
 from yama.service.jobs.models import Job
 from yama.service.jobs.tasks import run_job
 from yama.service.projects.models import Membership, Project
-from yama.terrain.frame import Frame
 from yama.terrain.recipe import file_key
 
 NAME = "Avel rack railway"
 USER = "demo"
+BACKDROP = {"coast": "Coast", "water": "Lakes", "rivers": "Rivers", "places": "Place names"}
+"""What a new demo project shows under everything else; the rest waits in `var/demo` to be dropped in or ordered."""
 
 
 def _take_in(project: Project, path: Path, name: str, user: User) -> Holding:
@@ -31,40 +30,14 @@ def _take_in(project: Project, path: Path, name: str, user: User) -> Holding:
     key = file_key(path)
     shutil.copyfile(path, upload_path(project.pk, key))
     job = Job.objects.create(
-        project=project, kind="take_in", title=f"Take in {path.name}", request={"name": path.name, "crs": ""},
-        created_by=user, key=key,
+        project=project, kind="take_in", title=f"Take in {path.name}", created_by=user, key=key,
+        request={"name": path.name, "file_key": key, "title": name},
     )  # fmt: skip
     run_job(str(job.pk))
     job.refresh_from_db()
     if job.holding is None:
         raise CommandError(f"The demo file {path.name} was not taken in: {job.message} {job.log}")
-    job.holding.name = name
-    job.holding.save(update_fields=["name"])
     return job.holding
-
-
-def _in_frame(geometry: dict[str, Any], transformer: Transformer) -> dict[str, Any]:
-    def turn(node: Any) -> Any:
-        if isinstance(node[0], (int, float)):
-            x, y = transformer.transform(*node[:2])
-            return [round(x, 2), round(y, 2)]
-        return [turn(part) for part in node]
-
-    return {"type": geometry["type"], "coordinates": turn(geometry["coordinates"])}
-
-
-def _features(project: Project, path: Path, frame: Frame, user: User) -> None:
-    transformer = Transformer.from_crs("EPSG:4326", frame.grid.crs, always_xy=True)
-    collection = json.loads(path.read_text(encoding="utf-8"))
-    placed = [
-        {**feature, "geometry": _in_frame(feature["geometry"], transformer)} for feature in collection["features"]
-    ]
-    key = file_key(path)
-    shutil.copyfile(path, upload_path(project.pk, key))
-    Holding.objects.create(
-        project=project, kind=Holding.Kind.FEATURES, name="Sundrel features", key=key, original=path.name,
-        facts={"features": placed, "count": len(placed)}, created_by=user,
-    )  # fmt: skip
 
 
 class Command(BaseCommand):
@@ -91,7 +64,8 @@ class Command(BaseCommand):
         try:
             paths = files.make(settings.VAR_DIR / "demo")
             Membership.objects.create(project=project, user=user, role=Membership.Role.OWNER)
-            _features(project, paths["features"], frame, user)
+            for name, title in BACKDROP.items():
+                _take_in(project, paths[name], title, user)
             project.checkpoints = _take_in(project, paths["checkpoints"], "Checkpoints 2026", user)
             project.save()
             _take_in(project, paths["survey"], "Survey points 2026", user)

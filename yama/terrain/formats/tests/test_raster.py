@@ -10,7 +10,7 @@ from django.test import SimpleTestCase
 
 from yama.terrain import formats
 from yama.terrain.errors import InputError
-from yama.terrain.formats import geotiff
+from yama.terrain.formats import raster
 from yama.terrain.grid import Window
 from yama.terrain.surface import StoredSurface, store
 
@@ -33,13 +33,13 @@ class GeoTiffTest(SimpleTestCase):
         return path
 
     def codes(self, path):
-        return {finding.code: finding.weight for finding in geotiff.inspect(path).findings}
+        return {finding.code: finding.weight for finding in raster.inspect(path).findings}
 
     def test_a_plain_one_has_no_findings(self):
         path = self.write()
         self.assertEqual(self.codes(path), {})
-        self.assertEqual(formats.kind_of(path), "surface")
-        self.assertEqual(geotiff.read(path).read(Window(0, 0, 2, 2)).tolist(), [[100, 101], [101, 102]])
+        self.assertEqual(formats.family_of(path), "raster")
+        self.assertEqual(raster.read(path).read(Window(0, 0, 2, 2)).tolist(), [[100, 101], [101, 102]])
 
     def test_stops_and_cautions(self):
         self.assertEqual(self.codes(self.write(crs=None)), {"no_crs": "stop"})
@@ -58,7 +58,7 @@ class GeoTiffTest(SimpleTestCase):
         self.assertEqual([p.name for p in self.folder.iterdir()], ["a.tif"])
         path.write_bytes(data[:30])
         with self.assertRaisesMessage(InputError, "not a readable GeoTIFF"):
-            geotiff.inspect(path)
+            raster.inspect(path)
 
     def test_a_header_that_claims_too_much_is_refused(self):
         path = self.folder / "huge.tif"
@@ -80,7 +80,7 @@ class GeoTiffTest(SimpleTestCase):
         path = self.write(dtype="int16", nodata=101)
         with rasterio.open(path, "r+") as dataset:
             dataset.scales, dataset.offsets = (0.5,), (1000.0,)
-        found = geotiff.read(path).read(Window(0, 0, 1, 3))
+        found = raster.read(path).read(Window(0, 0, 1, 3))
         np.testing.assert_array_equal(found, [[1050.0, np.nan, 1051.0]])
 
     def test_the_name_people_know_is_in_the_sentence(self):

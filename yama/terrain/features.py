@@ -1,0 +1,91 @@
+"""Features: lines, polygons and plain points with attributes, such as rivers, contours, boundaries and land cover."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from pyproj import Transformer
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import Bounds, parse_crs
+
+Value = str | float | int | bool | None
+
+
+@dataclass(frozen=True)
+class Features:
+    """Geometries in a CRS with one row of attributes each.
+
+    geometries: shapely geometries `(features,)`, none empty. attributes: columns `(features,)` of plain values by name.
+    """
+
+    crs: str
+    geometries: npt.NDArray[np.object_]
+    attributes: dict[str, list[Value]]
+
+    def __len__(self) -> int:
+        return int(self.geometries.size)
+
+    @property
+    def bounds(self) -> Bounds:
+        """The rectangle around all of them."""
+        if not len(self):
+            raise InputError("There are no features here.")
+        return Bounds(*(float(value) for value in shapely.total_bounds(self.geometries)))
+
+    @property
+    def vertices(self) -> int:
+        """Number of vertices of all of them."""
+        return int(shapely.get_num_coordinates(self.geometries).sum())
+
+    def counts(self) -> dict[str, int]:
+        """How many are points, lines and polygons; kinds that do not occur are left out."""
+        dimension = shapely.get_dimensions(self.geometries)
+        every = {"points": 0, "lines": 1, "polygons": 2}
+        return {name: count for name, number in every.items() if (count := int((dimension == number).sum()))}
+
+    def in_crs(self, crs: str) -> Features:
+        """The same features with coordinates in another CRS; those it cannot express are left out."""
+        source, target = parse_crs(self.crs), parse_crs(crs)
+        if source == target:
+            return self
+        turn = Transformer.from_crs(source, target, always_xy=True).transform
+
+        def turned(places: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+            x, y = turn(places[:, 0], places[:, 1])
+            return np.column_stack([x, y, *places[:, 2:].T])
+
+        geometries = np.array(
+            [shapely.transform(each, turned, include_z=bool(shapely.has_z(each))) for each in self.geometries],
+            dtype=object,
+        )
+        usable = np.isfinite(shapely.bounds(geometries)).all(1) if len(geometries) else np.zeros(0, np.bool_)
+        return replace(self, crs=crs, geometries=geometries).kept(usable)
+
+    def kept(self, keep: npt.NDArray[np.bool_]) -> Features:
+        """The features where `keep` is true."""
+        where = np.flatnonzero(keep)
+        return replace(
+            self,
+            geometries=self.geometries[where],
+            attributes={name: [values[i] for i in where] for name, values in self.attributes.items()},
+        )
+
+    def row(self, number: int) -> dict[str, Value]:
+        """Attributes of one feature."""
+        return {name: values[number] for name, values in self.attributes.items()}
+
+
+def plain(value: Any) -> Value:
+    """An attribute as a JSON value: numbers and texts as they are, dates as text, what is not a number as None."""
+    if value is None or isinstance(value, (bool, str)):
+        return value
+    if isinstance(value, np.generic):
+        value = value.item()
+    if isinstance(value, float):
+        return value if np.isfinite(value) else None
+    return value if isinstance(value, int) else str(value)

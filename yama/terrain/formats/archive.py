@@ -1,0 +1,88 @@
+"""Zip files: what is in them, unpacked within bounds and never outside the folder that was named."""
+
+from __future__ import annotations
+
+import zipfile
+import zlib
+from pathlib import Path, PurePosixPath
+
+from yama.terrain.errors import InputError
+
+MAX_BYTES = 8_000_000_000
+"""The most that a zip may unpack to."""
+
+_MAX_MEMBERS = 2_000
+_MAX_RATIO = 400  # text with long runs reaches 100; what exceeds this is made to fill a disk
+_SMALL = 50_000_000  # below this a high ratio does no harm
+_CHUNK = 1 << 20
+
+
+def _open(path: Path, name: str) -> zipfile.ZipFile:
+    try:
+        return zipfile.ZipFile(path)
+    except (zipfile.BadZipFile, OSError) as error:
+        raise InputError(f"{name} is not a readable zip: it is damaged or cut short. Get it again.") from error
+
+
+def check_expansion(path: Path, name: str) -> None:
+    """Refuse what claims to unpack to far more than a file of its size can hold."""
+    with _open(path, name) as held:
+        infos = held.infolist()
+        total = sum(info.file_size for info in infos)
+        if len(infos) > _MAX_MEMBERS:
+            raise InputError(f"{name} holds {len(infos)} files; {_MAX_MEMBERS} are the most that are taken in at once.")
+        if total > MAX_BYTES or (total > _SMALL and total > _MAX_RATIO * path.stat().st_size):
+            raise InputError(
+                f"{name} would unpack to {total / 1e6:.0f} MB from {path.stat().st_size / 1e6:.1f} MB. "
+                "That is not taken in; unpack it and add the files you need."
+            )
+
+
+def members(path: str | Path, name: str = "") -> list[str]:
+    """Names of the files in a zip, as they stand there. Raises InputError for a zip that is damaged, that would unpack
+    to too much, or whose names lead out of a folder."""
+    path = Path(path)
+    name = name or path.name
+    check_expansion(path, name)
+    with _open(path, name) as held:
+        found = []
+        for info in held.infolist():
+            member = info.filename.replace("\\", "/")
+            if info.is_dir() or member.startswith("__MACOSX/") or PurePosixPath(member).name.startswith("."):
+                continue
+            if member.startswith("/") or ".." in PurePosixPath(member).parts or (len(member) > 1 and member[1] == ":"):
+                raise InputError(f"{name} holds a file named {info.filename!r}, which leads out of its folder. "
+                                 "Nothing of it was taken in.")  # fmt: skip
+            if info.flag_bits & 1:
+                raise InputError(f"{name} is locked with a password. Unpack it and add the files.")
+            found.append(info.filename)
+    return found
+
+
+def extract(path: str | Path, wanted: list[str], folder: Path, name: str = "") -> list[Path]:
+    """Unpack some members of a zip into `folder`, without their folders; returns where each is.
+
+    What a member unpacks to is counted as it is written: a header that lies is found out. Raises InputError.
+    """
+    path = Path(path)
+    name = name or path.name
+    known = set(members(path, name))
+    made = []
+    with _open(path, name) as held:
+        for member in wanted:
+            if member not in known:
+                raise InputError(f"{name} holds no file {member!r}.")
+            target = folder / PurePosixPath(member.replace("\\", "/")).name
+            claimed = held.getinfo(member).file_size
+            written = 0
+            try:
+                with held.open(member) as source, target.open("wb") as file:
+                    while chunk := source.read(_CHUNK):
+                        written += len(chunk)
+                        if written > claimed:
+                            raise InputError(f"{name}: {member} unpacks to more than it claims. Get it again.")
+                        file.write(chunk)
+            except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+                raise InputError(f"{name}: {member} cannot be unpacked; the zip is damaged. Get it again.") from error
+            made.append(target)
+    return made

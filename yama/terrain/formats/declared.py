@@ -1,0 +1,71 @@
+"""What a technician says about a file that the file does not say itself, or says wrongly."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass, fields
+from typing import Any, Literal
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import parse_crs
+
+UNITS = {"m": 1.0, "ft": 0.3048, "us-ft": 1200 / 3937}
+"""Height units and their length in metres: metre, international foot, US survey foot."""
+
+
+@dataclass(frozen=True)
+class Declared:
+    """Declarations about one file; each default means that the file's own word counts.
+
+    crs: its coordinates' CRS. unit: of its heights, one of UNITS. nodata: a further cell value that means empty.
+    swap: exchange x and y of `suspected` points or of `all`. leave_out: points far from the rest (`strays`).
+    layout: how a table is read, as `Layout.to_dict`. grid: take a table of regular points as a surface. layer: of a
+    file with several.
+    """
+
+    crs: str = ""
+    unit: str = ""
+    nodata: float | None = None
+    swap: Literal["", "suspected", "all"] = ""
+    leave_out: Literal["", "strays"] = ""
+    layout: dict[str, Any] | None = None
+    grid: bool = False
+    layer: str = ""
+
+    def __post_init__(self) -> None:
+        if self.crs:
+            parse_crs(self.crs)
+        if self.unit and self.unit not in UNITS:
+            raise InputError(f"{self.unit!r} is not a height unit known here. Choose one of: {', '.join(UNITS)}.")
+        if self.swap not in ("", "suspected", "all") or self.leave_out not in ("", "strays"):
+            raise InputError("Points can have x and y exchanged where suspected or for all, and strays left out.")
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain JSON values of what differs from the defaults."""
+        return {each.name: value for each in fields(self) if (value := getattr(self, each.name)) != each.default}
+
+    @classmethod
+    def from_dict(cls, data: dict[str, Any]) -> Declared:
+        """The inverse of `to_dict`. Raises InputError for anything else."""
+        known = {each.name for each in fields(cls)}
+        if strange := set(data) - known:
+            raise InputError(f"Nothing can be declared about {', '.join(sorted(strange))}.")
+        if not isinstance(data.get("nodata", 0), (int, float, type(None))):
+            raise InputError("The value of empty cells must be a number.")
+        return cls(**data)
+
+    def also(self, change: dict[str, Any]) -> Declared:
+        """These declarations with some changed."""
+        return Declared.from_dict({**self.to_dict(), **change})
+
+    def key(self, file_key: str) -> str:
+        """Key of the file of that key as declared: its own where nothing is declared."""
+        said = self.to_dict()
+        if not said:
+            return file_key
+        text = file_key + json.dumps(said, sort_keys=True, separators=(",", ":"), allow_nan=False)
+        return hashlib.sha256(text.encode()).hexdigest()[:32]
+
+
+NOTHING = Declared()

@@ -1,0 +1,217 @@
+"""Point clouds: LAS 1.0 to 1.4 and LAZ through laspy, chunk by chunk in bounded memory."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import laspy
+import lazrs
+import numpy as np
+from laspy.errors import LaspyException
+from pyproj.exceptions import CRSError
+
+from yama.terrain.cloud import Cloud
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding
+from yama.terrain.formats.declared import NOTHING, UNITS, Declared
+from yama.terrain.grid import Bounds, crs_name, parse_crs
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import Progress, ignore_progress
+
+CHUNK = 500_000
+"""Points that are decoded at once."""
+
+CLASSES = {0: "never classified", 1: "unclassified", 2: "ground", 3: "low vegetation", 4: "medium vegetation",
+           5: "high vegetation", 6: "building", 7: "low noise", 8: "key point", 9: "water", 10: "rail",
+           11: "road surface", 12: "overlap", 13: "wire guard", 14: "wire conductor", 15: "transmission tower",
+           16: "wire connector", 17: "bridge deck", 18: "high noise"}  # fmt: skip
+"""Standard classes of the LAS 1.4 specification (ASPRS, 2019)."""
+
+_BINS = 512
+_NOISE = (7, 18)
+
+
+@dataclass
+class CloudFacts:
+    """What a cloud holds, over all its points. spacing: mean distance of neighbours over the ground that has points."""
+
+    name: str
+    version: str
+    compressed: bool
+    point_format: int
+    count: int
+    crs: str
+    unit: str = "m"
+    bounds: Bounds = field(default_factory=lambda: Bounds(0, 0, 0, 0))
+    lowest: float = 0.0
+    highest: float = 0.0
+    spacing: float = 0.0
+    density: float = 0.0
+    classes: dict[int, int] = field(default_factory=dict)
+    returns: dict[int, int] = field(default_factory=dict)
+    strips: int = 0
+    findings: list[Finding] = field(default_factory=list)
+    kind = "cloud"
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain JSON values."""
+        return {
+            **vars(self),
+            "kind": self.kind,
+            "bounds": list(self.bounds),
+            "findings": [finding.to_dict() for finding in self.findings],
+        }
+
+
+@contextmanager
+def _reading(path: Path, name: str) -> Iterator[Any]:
+    try:
+        with laspy.open(path, laz_backend=laspy.LazBackend.LazrsParallel) as reader:
+            yield reader
+    except (LaspyException, lazrs.LazrsError, ValueError, EOFError, OSError, MemoryError) as error:
+        raise InputError(f"{name} cannot be read as LAS or LAZ; it is damaged or cut short. Get it again.") from error
+
+
+def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> CloudFacts:
+    """What the header says, at once. Raises InputError where it is no readable cloud or claims more than it can hold."""
+    path = Path(path)
+    name = name or path.name
+    with _reading(path, name) as reader:
+        head = reader.header
+        size = path.stat().st_size
+        if (
+            not head.are_points_compressed
+            and head.offset_to_point_data + head.point_count * head.point_format.size > size
+        ):
+            held = max(size - head.offset_to_point_data, 0) // head.point_format.size
+            raise InputError(f"{name} claims {head.point_count} points but holds {held} at most. It is cut short; "
+                             "get it again.")  # fmt: skip
+        if head.are_points_compressed and head.point_count > size * 60:
+            raise InputError(f"{name} claims {head.point_count} points in {size / 1e6:.1f} MB; its header is damaged.")
+        facts = CloudFacts(
+            name=name,
+            version=f"{head.version.major}.{head.version.minor}",
+            compressed=bool(head.are_points_compressed),
+            point_format=int(head.point_format.id),
+            count=int(head.point_count),
+            crs=declared.crs,
+            bounds=Bounds(float(head.x_min), float(head.y_min), float(head.x_max), float(head.y_max)),
+        )
+        try:
+            said = head.parse_crs()
+        except (CRSError, ValueError, KeyError, IndexError):
+            said = None
+    vertical = next((part for part in said.sub_crs_list if part.is_vertical), None) if said else None
+    if not facts.crs and said:
+        horizontal = next((part for part in said.sub_crs_list if not part.is_vertical), said)
+        facts.crs = crs_name(horizontal)
+    axis = vertical.axis_info[0].unit_name.lower() if vertical and vertical.axis_info else ""
+    facts.unit = declared.unit or ("us-ft" if "us survey" in axis else "ft" if "foot" in axis else "m")
+    if not facts.count:
+        raise InputError(f"{name} holds no points.")
+    if not facts.crs:
+        facts.findings.append(Finding("no_crs", "stop", f"{name} does not say its CRS.",
+                                      "Without one its place is unknown. Name the CRS and add it again."))  # fmt: skip
+    elif parse_crs(facts.crs).is_geographic:
+        facts.findings.append(Finding("degrees", "note", f"{name} is in degrees ({facts.crs}).",
+                                      "It is put into the frame's CRS for every use."))  # fmt: skip
+    return facts
+
+
+@kernel
+def _tally(x, y, z, classes, returns, sources, extent, class_counts, return_counts, strips, bins, west, south, size):
+    for i in range(x.size):
+        extent[0] = min(extent[0], x[i])
+        extent[1] = min(extent[1], y[i])
+        extent[2] = min(extent[2], z[i])
+        extent[3] = max(extent[3], x[i])
+        extent[4] = max(extent[4], y[i])
+        extent[5] = max(extent[5], z[i])
+        class_counts[classes[i]] += 1
+        return_counts[returns[i]] += 1
+        strips[sources[i]] = True
+        col = int((x[i] - west) / size)
+        row = int((y[i] - south) / size)
+        if 0 <= row < bins.shape[0] and 0 <= col < bins.shape[1]:
+            bins[row, col] = True
+
+
+def chunks(path: str | Path, name: str = "") -> Iterator[Any]:
+    """The points, CHUNK by CHUNK, as laspy gives them. Raises InputError where the file ends too soon."""
+    path = Path(path)
+    name = name or path.name
+    with _reading(path, name) as reader:
+        left = int(reader.header.point_count)
+        for chunk in reader.chunk_iterator(CHUNK):
+            left -= len(chunk)
+            yield chunk
+        if left:
+            raise InputError(f"{name} ends {left} points too soon. It is cut short; get it again.")
+
+
+def inspect(
+    path: str | Path, declared: Declared = NOTHING, name: str = "", progress: Progress = ignore_progress
+) -> CloudFacts:
+    """Read all points once: true extent, classes, returns, density. Raises InputError where it cannot be read."""
+    facts = header(path, declared, name)
+    width, height = facts.bounds.east - facts.bounds.west, facts.bounds.north - facts.bounds.south
+    size = max(width, height, 1e-9) / _BINS * (1 + 1e-9)
+    bins = np.zeros((_BINS, _BINS), np.bool_)
+    extent = np.array([np.inf] * 3 + [-np.inf] * 3)
+    class_counts, return_counts = np.zeros(256, np.int64), np.zeros(256, np.int64)
+    strips = np.zeros(65536, np.bool_)
+    done = 0
+    for chunk in chunks(path, facts.name):
+        _tally(
+            np.asarray(chunk.x), np.asarray(chunk.y), np.asarray(chunk.z), np.asarray(chunk.classification),
+            np.asarray(chunk.return_number), np.asarray(chunk.point_source_id), extent, class_counts, return_counts,
+            strips, bins, facts.bounds.west, facts.bounds.south, size,
+        )  # fmt: skip
+        done += len(chunk)
+        progress(done / facts.count)
+    factor = UNITS[facts.unit]
+    said = facts.bounds
+    facts.bounds = Bounds(float(extent[0]), float(extent[1]), float(extent[3]), float(extent[4]))
+    facts.lowest, facts.highest = float(extent[2]) * factor, float(extent[5]) * factor
+    facts.classes = {int(i): int(class_counts[i]) for i in np.flatnonzero(class_counts)}
+    facts.returns = {int(i): int(return_counts[i]) for i in np.flatnonzero(return_counts)}
+    facts.strips = int(strips.sum())
+    ground = float(bins.sum()) * size * size
+    facts.density = facts.count / ground if ground else 0.0
+    facts.spacing = facts.density**-0.5 if facts.density else 0.0
+    _check(facts, said)
+    return facts
+
+
+def _check(facts: CloudFacts, said: Bounds) -> None:
+    name, add = facts.name, facts.findings.append
+    slack = 1e-3 * max(facts.bounds.east - facts.bounds.west, facts.bounds.north - facts.bounds.south, 1e-9) + 0.01
+    if any(abs(a - b) > slack for a, b in zip(said, facts.bounds, strict=True)):
+        add(Finding("extent", "note", f"The header of {name} names another extent than its points have.",
+                    "The points' own extent is used."))  # fmt: skip
+    noise = sum(facts.classes.get(code, 0) for code in _NOISE)
+    if noise:
+        add(Finding("noise", "note", f"{noise} points of {name} are classified as noise.",
+                    "Leave classes 7 and 18 out when a surface is made of it."))  # fmt: skip
+    if set(facts.classes) <= {0, 1}:
+        add(Finding("unclassified", "caution", f"No point of {name} is classified.",
+                    "Ground must be found before it can give a bare-earth surface."))  # fmt: skip
+    elif 2 not in facts.classes:
+        add(Finding("no_ground", "caution", f"{name} has no ground points (class 2).",
+                    "It cannot give a bare-earth surface as it is."))  # fmt: skip
+    if facts.unit == "m" and facts.highest > 8_900:
+        add(Finding("high", "caution", f"Heights in {name} reach {facts.highest:.0f} m, which no ground does.",
+                    "They are in feet, or a few points are far too high."))  # fmt: skip
+
+
+def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Cloud:
+    """The cloud in a file. Raises InputError with the reason against its use."""
+    facts = header(path, declared, name)
+    for finding in facts.findings:
+        if finding.weight == "stop":
+            raise InputError(f"{finding.sentence} {finding.why}".strip())
+    return Cloud(Path(path), facts.crs, facts.unit, facts.count, facts.bounds, facts.name)

@@ -1,0 +1,449 @@
+"""Raster files of heights: GeoTIFF (COG among them), ASCII grid and NetCDF, through rasterio."""
+
+from __future__ import annotations
+
+import re
+import warnings
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import rasterio
+from pyproj import CRS, Transformer
+from rasterio.errors import NotGeoreferencedWarning, RasterioError
+
+from yama.terrain.errors import GridError, InputError
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.formats.declared import NOTHING, UNITS, Declared
+from yama.terrain.grid import MAX_CELLS, Bounds, Grid, crs_name, parse_crs
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, ignore_progress, sample
+from yama.terrain.voids import HoleFinder, Holes
+
+_LARGEST_SIDE = 1_000_000
+_STRIP_CELLS = 2_000_000
+_TIFF_STARTS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
+_USUAL_VOIDS = (-9999.0, -99999.0, -32768.0, -32767.0, 9999.0, 32767.0, 65535.0)
+"""Values that many programs write where they know no height; one such cell far from all others is enough."""
+_HIGHEST_GROUND = 8_900.0  # metres; what is higher is not ground in metres
+_PASSES = 3
+_FEET = {"ft": "ft", "foot": "ft", "feet": "ft", "us survey foot": "us-ft", "us-ft": "us-ft", "ftus": "us-ft",
+         "metre": "m", "meter": "m", "m": "m", "metres": "m", "meters": "m"}  # fmt: skip
+
+
+def driver_of(start: bytes) -> str:
+    """The driver that reads a file with these first bytes; empty where it is no raster."""
+    if start[:4] in _TIFF_STARTS:
+        return "GTiff"
+    if re.match(rb"\s*ncols\s+\d+\s+nrows\s+\d+", start, re.IGNORECASE):
+        return "AAIGrid"
+    if start[:3] == b"CDF" or start[:8] == b"\x89HDF\r\n\x1a\n":
+        return "netCDF"
+    return ""
+
+
+@dataclass
+class RasterFacts:
+    """What a raster says of itself, and, once its cells were read, what they say.
+
+    statistics, holes: over all cells, with `voids` taken as empty. voids: value and number of cells that mean empty
+    though the file does not say so.
+    """
+
+    name: str
+    rows: int
+    cols: int
+    bands: int
+    cell_type: str
+    crs: str
+    nodata: float | None
+    grid: dict[str, Any] | None
+    driver: str = "GTiff"
+    unit: str = "m"
+    vertical_datum: str = ""
+    statistics: Statistics | None = None
+    holes: Holes | None = None
+    voids: list[tuple[float, int]] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+    kind = "surface"
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain JSON values."""
+        return {
+            **vars(self),
+            "kind": self.kind,
+            "statistics": self.statistics.to_dict() if self.statistics else None,
+            "holes": self.holes.to_dict() if self.holes else None,
+            "findings": [finding.to_dict() for finding in self.findings],
+        }
+
+
+@dataclass
+class _Cells:
+    """What one pass over all cells found."""
+
+    state: Any
+    empty: int
+    holes: Holes
+
+
+def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> RasterFacts:
+    """What a raster's header says, at once. `name` is what people call the file.
+
+    Raises InputError where the file cannot be opened as a raster at all.
+    """
+    path = Path(path)
+    name = name or path.name
+    with path.open("rb") as file:
+        driver = driver_of(file.read(512)) or "GTiff"
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", NotGeoreferencedWarning)
+            with rasterio.open(path, driver=driver) as dataset:
+                if not dataset.count:
+                    raise InputError(
+                        f"{name} holds {len(dataset.subdatasets)} variables and none of them alone is a surface. "
+                        "Save the heights as a GeoTIFF and add that."
+                    )
+                crs = declared.crs or (crs_name(parse_crs(dataset.crs.to_wkt())) if dataset.crs else "")
+                facts = RasterFacts(
+                    name=name,
+                    rows=dataset.height,
+                    cols=dataset.width,
+                    bands=dataset.count,
+                    cell_type=dataset.dtypes[0],
+                    crs=crs,
+                    nodata=dataset.nodatavals[0],
+                    grid=None,
+                    driver=driver,
+                )
+                transform = dataset.transform
+                says_unit = dataset.units[0] or dataset.tags().get("HEIGHT_UNIT", "")
+                facts.vertical_datum = dataset.tags().get("VERTICAL_DATUM", "")
+                rational = dataset.tags(ns="RPC")
+    except (RasterioError, OSError) as error:
+        kind = {"GTiff": "GeoTIFF", "AAIGrid": "ASCII grid", "netCDF": "NetCDF file"}[driver]
+        raise InputError(
+            f"{name} is not a readable {kind} (it may be damaged, cut short or of another kind). "
+            "Get the file again, or convert it to GeoTIFF."
+        ) from error
+    stop = facts.findings.append
+    if rational:
+        stop(Finding("image", "stop", f"{name} is an image with rational polynomial coefficients, not a surface.",
+                     "Surfaces from image pairs are not made here yet."))  # fmt: skip
+        return facts
+    if not facts.crs:
+        stop(Finding("no_crs", "stop", f"{name} does not say its CRS.",
+                     "Without one its place is unknown. Name the CRS and add it again."))  # fmt: skip
+    elif parse_crs(facts.crs).is_geographic and not _in_degrees(transform, facts):
+        stop(Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its corner is beyond 180 or 90.",
+                     "Its coordinates are in another CRS. Name that CRS and add it again."))  # fmt: skip
+    if max(facts.rows, facts.cols) > _LARGEST_SIDE or facts.rows * facts.cols > MAX_CELLS:
+        stop(Finding("too_large", "stop", f"{name} claims {facts.cols} x {facts.rows} cells.",
+                     f"More than {_LARGEST_SIDE} in a row or {MAX_CELLS} in all cannot be held; the header may be "
+                     "damaged."))  # fmt: skip
+    elif facts.crs:
+        try:
+            facts.grid = Grid.from_transform(facts.crs, transform, facts.rows, facts.cols).to_dict()
+        except GridError as error:
+            stop(Finding("rotated", "stop", f"{name}: {error}", "Resample it to a north-up grid and add it again."))
+    _check_crs(facts, declared, transform)
+    _set_unit(facts, declared, says_unit)
+    if facts.bands > 1:
+        stop(Finding("bands", "caution", f"{name} has {facts.bands} bands; the first is taken as height.",
+                     "A picture has three or four bands and holds colours, not heights."))  # fmt: skip
+    if "complex" in facts.cell_type:
+        stop(Finding("cell_type", "stop", f"{name} holds complex numbers.", "Heights are real."))
+    elif "int" in facts.cell_type:
+        stop(Finding("whole_numbers", "note", f"{name} holds whole numbers ({facts.cell_type}).",
+                     "Slopes of gentle ground come out as steps."))  # fmt: skip
+    return facts
+
+
+def _in_degrees(transform: Any, facts: RasterFacts) -> bool:
+    east, south = transform.c + transform.a * facts.cols, transform.f + transform.e * facts.rows
+    return bool(max(abs(transform.c), abs(east)) <= 361 and max(abs(transform.f), abs(south)) <= 91)
+
+
+def _check_crs(facts: RasterFacts, declared: Declared, transform: Any) -> None:
+    """Degrees behind a CRS in metres, and what a compound CRS says of heights."""
+    if not facts.crs:
+        return
+    crs = parse_crs(facts.crs)
+    if not crs.is_geographic and _in_degrees(transform, facts) and abs(transform.a) < 0.1:
+        facts.findings.append(
+            Finding(
+                "degrees",
+                "caution",
+                f"{facts.name} says {facts.crs}, in metres, but its cells of {transform.a:.6g} and its corner at "
+                f"{transform.c:.5g}, {transform.f:.5g} look like degrees.",
+                "Taken as metres it would be a speck near the CRS's origin.",
+                Mend("Take as degrees", {"crs": "EPSG:4326"}),
+            )
+        )
+    vertical = next((part for part in crs.sub_crs_list if part.is_vertical), None)
+    if vertical is not None:
+        facts.vertical_datum = facts.vertical_datum or vertical.name
+
+
+def _set_unit(facts: RasterFacts, declared: Declared, says: str) -> None:
+    compound = next(
+        (part for part in (parse_crs(facts.crs).sub_crs_list if facts.crs else []) if part.is_vertical), None
+    )
+    axis = compound.axis_info[0].unit_name if isinstance(compound, CRS) and compound.axis_info else ""
+    facts.unit = declared.unit or _FEET.get(says.strip().lower()) or _FEET.get(axis.lower()) or "m"
+    if facts.unit != "m" and not declared.unit:
+        facts.findings.append(
+            Finding(
+                "feet_said",
+                "note",
+                f"{facts.name} says its heights are in feet ({facts.unit}).",
+                f"They are turned into metres ({UNITS[facts.unit]:.7g} m each) as they are read.",
+            )
+        )
+
+
+@kernel
+def _scan(cells, nodata, others, state, empty):
+    """One strip: count, sum and extremes of heights; how often each extreme repeats and how far it lies from its
+    neighbours. state: see `_STATE`; empty: `(rows, cols)`, set where a cell is empty."""
+    rows, cols = cells.shape
+    low, high = state[0], state[5]
+    for r in range(rows):
+        before = np.nan
+        for c in range(cols):
+            value = np.float64(cells[r, c])
+            void = not np.isfinite(value) or value == nodata
+            for k in range(others.size):
+                void = void or value == others[k]
+            empty[r, c] = void
+            if void:
+                before = np.nan
+                continue
+            if value < low:
+                low = value
+                state[1] = state[2] = state[3] = state[4] = 0.0
+            if value > high:
+                high = value
+                state[6] = state[7] = state[8] = state[9] = 0.0
+            if value == low:
+                state[1] += 1.0
+            if value == high:
+                state[6] += 1.0
+            if value == 0.0:
+                state[15] += 1.0
+            state[10] += value
+            state[11] += value * value
+            state[12] += 1.0
+            if before == before:
+                step = abs(value - before)
+                if value == low or before == low:
+                    if step == 0.0:
+                        state[2] += 1.0
+                    else:
+                        state[3] += step
+                        state[4] += 1.0
+                elif value == high or before == high:
+                    if step == 0.0:
+                        state[7] += 1.0
+                    else:
+                        state[8] += step
+                        state[9] += 1.0
+                else:
+                    state[13] += step
+                    state[14] += 1.0
+            before = value
+    state[0], state[5] = low, high
+
+
+def _pass(dataset: Any, nodata: float, others: list[float], progress: Progress) -> _Cells:
+    state = np.zeros(16)
+    state[0], state[5] = np.inf, -np.inf
+    rows, cols = dataset.height, dataset.width
+    block = max(dataset.block_shapes[0][0], 1)
+    strip = max(_STRIP_CELLS // max(cols, 1) // block, 1) * block
+    finder = HoleFinder(rows, cols)
+    known = np.array(others, np.float64)
+    empties = 0
+    for row in range(0, rows, strip):
+        cells = dataset.read(1, window=((row, min(row + strip, rows)), (0, cols)))
+        empty = np.empty(cells.shape, np.bool_)
+        _scan(cells, nodata, known, state, empty)
+        empties += int(empty.sum())
+        finder.add(empty)
+        progress(min(row + strip, rows) / rows)
+    return _Cells(state, empties, finder.result)
+
+
+def _void_in(state: Any) -> tuple[float, int] | None:
+    """The extreme that means empty: one that repeats in runs and lies far from its neighbours."""
+    total, (steps, count) = state[12], (state[13], state[14])
+    if total < 2:
+        return None
+    typical = steps / count if count else 0.0
+    for at in (0, 5):
+        value, repeats, runs, jump, edges = state[at : at + 5]
+        rest = total - repeats
+        if repeats == 0 or rest == 0:
+            continue
+        mean = (state[10] - value * repeats) / rest
+        deviation = max((state[11] - value * value * repeats) / rest - mean * mean, 0.0) ** 0.5
+        far = abs(value - mean) > 8 * deviation + 1
+        leap = edges > 0 and jump / edges > 50 * max(typical, 0.02)
+        usual = value in _USUAL_VOIDS or abs(value) > 1e30
+        if (far or leap) and (usual or (repeats >= 9 and runs >= 0.3 * repeats and far and (leap or not edges))):
+            return float(value), int(repeats)
+    return None
+
+
+def inspect(
+    path: str | Path, declared: Declared = NOTHING, name: str = "", progress: Progress = ignore_progress
+) -> RasterFacts:
+    """Read a whole raster, strip by strip in bounded memory: true statistics of all cells, holes, and undeclared voids.
+
+    Reads once, and once more for each value found to mean empty. Raises InputError where it cannot be read.
+    """
+    facts = header(path, declared, name)
+    if any(finding.weight == "stop" for finding in facts.findings):
+        return facts
+    try:
+        with rasterio.open(path, driver=facts.driver) as dataset:
+            nodata = float("nan") if facts.nodata is None else float(facts.nodata)
+            scale, offset = dataset.scales[0], dataset.offsets[0]
+            others = [] if declared.nodata is None else [declared.nodata]
+            for _ in range(_PASSES):
+                seen = _pass(dataset, nodata, others, progress)
+                found = _void_in(seen.state)
+                if found is None:
+                    break
+                facts.voids.append(found)
+                others.append(found[0])
+    except RasterioError as error:
+        raise InputError(
+            f"Some rows of {facts.name} cannot be read; the file is damaged or cut short. Get it again."
+        ) from error
+    _conclude(facts, seen, scale, offset)
+    return facts
+
+
+def _conclude(facts: RasterFacts, seen: _Cells, scale: float, offset: float) -> None:
+    state = seen.state
+    cells, count = facts.rows * facts.cols, state[12]
+    factor = scale * UNITS[facts.unit]
+    if count:
+        mean = state[10] / count
+        deviation = max(state[11] / count - mean * mean, 0.0) ** 0.5
+        low, high, middle = (value * factor + offset * UNITS[facts.unit] for value in (state[0], state[5], mean))
+        facts.statistics = Statistics(cells, seen.empty, low, high, middle, deviation * abs(factor))
+    else:
+        facts.statistics = Statistics(cells, seen.empty)
+    facts.holes = seen.holes
+    add = facts.findings.append
+    if not count:
+        add(Finding("all_empty", "stop", f"Every cell of {facts.name} is empty; there is nothing to hold."))
+        return
+    for value, number in facts.voids:
+        add(
+            Finding(
+                "void_value",
+                "caution",
+                f"{value:g} is not declared as empty in {facts.name}, but stands in {number} cells far from all others.",
+                "Counted as height it ruins every mean, slope and mosaic.",
+                Mend("Make empty", {"nodata": value}),
+            )
+        )
+    if facts.holes.count:
+        share = 100 * facts.holes.cells / cells
+        add(
+            Finding(
+                "holes",
+                "note",
+                f"{facts.name} has {facts.holes.count} holes of {facts.holes.cells} cells in all ({share:.1f} %).",
+                f"The largest has {facts.holes.largest[0].cells} cells.",
+                places=[_middle(facts, hole.top, hole.left, hole.bottom, hole.right) for hole in facts.holes.largest],
+            )
+        )
+    zeros = state[15]
+    if zeros > 0.01 * count and 0.0 not in (value for value, _ in facts.voids) and (state[0] < 0 or state[5] > 0):
+        add(
+            Finding(
+                "zeros",
+                "note",
+                f"{100 * zeros / count:.0f} % of the cells of {facts.name} are exactly 0.",
+                "Sea, or background that should be empty.",
+                Mend("Make empty", {"nodata": 0.0}),
+            )
+        )
+    highest = facts.statistics.highest or 0.0
+    if facts.unit == "m" and highest > _HIGHEST_GROUND:
+        add(
+            Finding(
+                "feet",
+                "caution",
+                f"{facts.name} reaches {highest:.0f}, which no ground does in metres.",
+                "Heights in feet are 3.28 times too high when taken as metres.",
+                Mend("Take as feet", {"unit": "ft"}),
+            )
+        )
+
+
+def _middle(facts: RasterFacts, top: int, left: int, bottom: int, right: int) -> tuple[float, float]:
+    grid = Grid.from_dict(facts.grid or {})
+    return float(grid.x_of((left + right) / 2)), float(grid.y_of((top + bottom) / 2))
+
+
+def hole_bounds(facts: RasterFacts) -> list[Bounds]:
+    """The rectangles around the holes that are remembered one by one, in the raster's CRS."""
+    if facts.holes is None or facts.grid is None:
+        return []
+    grid = Grid.from_dict(facts.grid)
+    width, height = grid.cell_width / 2, grid.cell_height / 2
+    return [
+        Bounds(float(grid.x_of(hole.left)) - width, float(grid.y_of(hole.bottom)) - height,
+               float(grid.x_of(hole.right)) + width, float(grid.y_of(hole.top)) + height)
+        for hole in facts.holes.largest
+    ]  # fmt: skip
+
+
+def feet_against(surface: Surface, reference: Surface, name: str) -> Finding | None:
+    """Whether heights look like feet beside another surface of the same ground: about 3.28 times as high nearly
+    everywhere they overlap."""
+    low, high = surface.grid.bounds[:2], surface.grid.bounds[2:]
+    side = 24
+    x, y = np.meshgrid(*(np.linspace(low[i], high[i], side + 2)[1:-1] for i in (0, 1)))
+    mine = sample(surface, x.ravel(), y.ravel())
+    turn = Transformer.from_crs(parse_crs(surface.grid.crs), parse_crs(reference.grid.crs), always_xy=True)
+    there = sample(reference, *turn.transform(x.ravel(), y.ravel()))
+    both = np.isfinite(mine) & np.isfinite(there) & (there > 10)
+    if both.sum() < 30:
+        return None
+    ratios = mine[both] / there[both]
+    middle = float(np.median(ratios))
+    spread = float(np.median(np.abs(ratios - middle)))
+    if abs(middle - 1 / UNITS["ft"]) > 0.25 or spread > 0.3:
+        return None
+    return Finding(
+        "feet",
+        "caution",
+        f"Heights in {name} are {middle:.2f} times those of other surfaces here: they look like feet.",
+        "Taken as metres they would be wrong by hundreds of metres.",
+        Mend("Take as feet", {"unit": "ft"}),
+    )
+
+
+def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> StoredSurface:
+    """The surface in a raster file, heights in metres. Raises InputError with the first reason against its use."""
+    facts = header(path, declared, name)
+    for finding in facts.findings:
+        if finding.weight == "stop":
+            raise InputError(f"{finding.sentence} {finding.why}".strip())
+    return StoredSurface(
+        path,
+        vertical_datum=facts.vertical_datum,
+        name=facts.name,
+        driver=facts.driver,
+        crs=declared.crs,
+        empty=declared.nodata,
+        factor=UNITS[facts.unit],
+    )

@@ -1,0 +1,319 @@
+"""Vector files: GeoPackage, shapefile (in a zip), GeoJSON and KML through pyogrio, DXF through ezdxf.
+
+What holds nothing but points with heights is read as points; anything else as features.
+"""
+
+from __future__ import annotations
+
+import re
+import tempfile
+import warnings
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyogrio
+import shapely
+from pyogrio.errors import DataSourceError
+
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features, Value, plain
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.formats import archive
+from yama.terrain.formats.declared import NOTHING, UNITS, Declared
+from yama.terrain.formats.point_checks import check_points
+from yama.terrain.grid import crs_name, parse_crs
+from yama.terrain.points import Points
+
+MAX_FEATURES = 2_000_000
+_SHAPE_MEMBERS = (".shp", ".shx", ".dbf")
+_HEIGHTS = ("z", "h", "height", "elev", "elevation", "alt", "altitude", "z_m", "height_m", "level", "contour")
+_CODES = ("code", "kind", "class", "type")
+_FLATNESS = 0.05  # of arcs and curves turned into lines, in drawing units
+
+
+@dataclass
+class VectorFacts:
+    """What a vector file holds: layers, number of features of each geometry, attributes, and findings."""
+
+    name: str
+    family: str
+    crs: str
+    layer: str
+    layers: list[str]
+    counts: dict[str, int]
+    vertices: int
+    attributes: dict[str, str]
+    kind: str = "features"
+    findings: list[Finding] = field(default_factory=list)
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain JSON values."""
+        return {**vars(self), "findings": [finding.to_dict() for finding in self.findings]}
+
+
+def family_of(path: str | Path, start: bytes) -> str:
+    """`gpkg`, `geojson`, `kml`, `dxf`, `shp` for a zip with a shapefile, or empty. start: the file's first bytes."""
+    if start[:16] == b"SQLite format 3\0":
+        return "gpkg"
+    text = start.removeprefix(b"\xef\xbb\xbf").lstrip()
+    if text[:1] == b"{":
+        return "geojson"
+    if text[:1] == b"<":
+        return "kml" if b"<kml" in start else ""
+    if re.match(rb"(999\r?\n[^\n]*\n\s*)*0\r?\nSECTION\r?\n", text) or b"Binary DXF\r\n\x1a\0" in start[:24]:
+        return "dxf"
+    if start[:4] == b"PK\x03\x04" and any(name.lower().endswith(".shp") for name in archive.members(path)):
+        return "shp"
+    return ""
+
+
+@contextmanager
+def _opened(path: Path, family: str, name: str) -> Iterator[Path]:
+    """The file under a name that says its kind, a shapefile unpacked, in a folder that is deleted afterwards."""
+    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
+        if family != "shp":
+            link = Path(folder) / f"file.{family}"
+            link.symlink_to(path.resolve())
+            yield link
+            return
+        members = archive.members(path, name)
+        shapes = sorted(member for member in members if member.lower().endswith(".shp"))
+        stem = shapes[0][:-4]
+        beside = {member[len(stem) :].lower(): member for member in members if member.startswith(stem + ".")}
+        missing = [suffix for suffix in _SHAPE_MEMBERS if suffix not in beside]
+        if missing:
+            raise InputError(f"{name}: the shapefile {shapes[0]} lacks its {' and '.join(missing)}. "
+                             "A shapefile is several files; zip all of them together.")  # fmt: skip
+        yield next(
+            made for made in archive.extract(path, list(beside.values()), Path(folder), name)
+            if made.suffix.lower() == ".shp"
+        )  # fmt: skip
+
+
+def look(
+    path: str | Path, declared: Declared = NOTHING, name: str = "", frame_crs: str = ""
+) -> tuple[VectorFacts, Features | Points]:
+    """A vector file looked at and read. `frame_crs` is taken where neither file nor technician says a CRS and the
+    format never does (DXF). Raises InputError where nothing can be read."""
+    path = Path(path)
+    name = name or path.name
+    with path.open("rb") as file:
+        start = file.read(4096)
+    family = family_of(path, start)
+    if not family:
+        raise InputError(f"{name} is not a vector file that is read here.")
+    if family == "kml":
+        _refuse_entities(path, name)
+    facts = VectorFacts(name, family, "", "", [], {}, 0, {})
+    drawn = family == "dxf"
+    features = _drawing(path, facts, declared, frame_crs) if drawn else _dataset(path, facts, declared)
+    _check(facts, features)
+    return _as_points(facts, features, declared) or (facts, features)
+
+
+def _refuse_entities(path: Path, name: str) -> None:
+    with path.open("rb") as file:
+        start = file.read(1 << 16)
+    if b"<!DOCTYPE" in start or b"<!ENTITY" in start:
+        raise InputError(f"{name} defines entities of its own, which can fetch other files. It is not opened. "
+                         "Export it again without a document type.")  # fmt: skip
+
+
+def _dataset(path: Path, facts: VectorFacts, declared: Declared) -> Features:
+    name = facts.name
+    unreadable = InputError(f"{name} cannot be read (it may be damaged or cut short). Get the file again.")
+    with _opened(path, facts.family, name) as opened, warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        try:
+            layers = [(str(layer), kind) for layer, kind in pyogrio.list_layers(opened)]
+            spatial = [layer for layer, kind in layers if kind is not None]
+            if not spatial:
+                raise InputError(f"{name} holds no geometries, only tables. Add a file with lines, polygons or points.")
+            facts.layers = [] if facts.family in ("shp", "geojson") else spatial
+            if declared.layer and declared.layer not in spatial:
+                raise InputError(f"{name} has no layer {declared.layer!r}; it has: {', '.join(spatial)}.")
+            facts.layer = declared.layer or spatial[0]
+            info = pyogrio.read_info(opened, layer=facts.layer)
+            if (info["features"] or 0) > MAX_FEATURES:
+                raise InputError(f"{name} claims {info['features']} features; {MAX_FEATURES} are the most taken in.")
+            meta, _, wkb, columns = pyogrio.raw.read(opened, layer=facts.layer)
+        except (DataSourceError, ValueError, RuntimeError) as error:
+            raise unreadable from error
+    try:
+        geometries = shapely.from_wkb(np.asarray(wkb, dtype=object), on_invalid="ignore")
+    except (TypeError, shapely.GEOSException) as error:
+        raise unreadable from error
+    facts.crs = declared.crs or (crs_name(parse_crs(meta["crs"])) if meta["crs"] else "")
+    columns_by_name = {
+        str(column): [plain(value) for value in values] for column, values in zip(meta["fields"], columns, strict=True)
+    }
+    if facts.family == "kml":  # most of its columns are about drawing and stand empty
+        columns_by_name = {
+            column: values for column, values in columns_by_name.items()
+            if any(value not in (None, "", -1, 0, False) for value in values)
+        }  # fmt: skip
+    usable = ~(shapely.is_missing(geometries) | shapely.is_empty(geometries))
+    if not usable.all():
+        left = int((~usable).sum())
+        facts.findings.append(
+            Finding("empty_features", "note", f"{left} features of {name} have no geometry and are left out.")
+        )
+    return Features(facts.crs, geometries, columns_by_name).kept(usable)
+
+
+def _drawing(path: Path, facts: VectorFacts, declared: Declared, frame_crs: str) -> Features:
+    from ezdxf import recover  # only where a drawing is read
+    from ezdxf.lldxf.const import DXFError
+    from ezdxf.path import make_path
+
+    try:
+        document, _ = recover.readfile(str(path))
+    except (OSError, DXFError, ValueError, IndexError, KeyError, AttributeError, TypeError) as error:
+        raise InputError(f"{facts.name} cannot be read as a DXF drawing; it is damaged or cut short. "
+                         "Get it again.") from error  # fmt: skip
+    geometries: list[Any] = []
+    rows: list[dict[str, Value]] = []
+    skipped: Counter[str] = Counter()
+    for entity in document.modelspace():
+        kind = entity.dxftype()
+        shape, text = None, None
+        try:
+            if kind == "POINT":
+                shape = shapely.Point(*entity.dxf.location)
+            elif kind in ("TEXT", "MTEXT"):
+                shape = shapely.Point(*entity.dxf.insert)
+                text = entity.dxf.text if kind == "TEXT" else entity.plain_text()  # type: ignore[attr-defined]
+            elif kind in ("LINE", "LWPOLYLINE", "POLYLINE", "ARC", "CIRCLE", "ELLIPSE", "SPLINE"):
+                places = [tuple(place) for place in make_path(entity).flattening(_FLATNESS)]
+                shape = shapely.LineString(places) if len(places) > 1 else None
+        except (TypeError, ValueError, AttributeError, DXFError):
+            shape = None
+        if shape is None or not np.isfinite(shape.bounds).all():
+            skipped[kind] += 1
+            continue
+        geometries.append(shape)
+        rows.append({"layer": str(entity.dxf.layer), "entity": kind.lower(), "text": text})
+    if not geometries:
+        raise InputError(f"{facts.name} holds no lines, points or texts in its model space; there is nothing to use.")
+    if skipped:
+        listed = ", ".join(f"{count} {kind}" for kind, count in skipped.most_common(4))
+        facts.findings.append(
+            Finding("not_lines", "note", f"{sum(skipped.values())} entities of {facts.name} are no lines or points.",
+                    f"Left out: {listed}.")
+        )  # fmt: skip
+    facts.crs = declared.crs or frame_crs
+    if not declared.crs and frame_crs:
+        facts.findings.append(
+            Finding("assumed_crs", "caution", f"{facts.name} cannot say its CRS; {frame_crs} of the frame is taken.",
+                    "If it lies elsewhere, add it again and name its CRS.")
+        )  # fmt: skip
+    columns = {name: [row[name] for row in rows] for name in ("layer", "entity", "text")}
+    if not any(columns["text"]):
+        del columns["text"]
+    return Features(facts.crs, np.array(geometries, dtype=object), columns)
+
+
+def _check(facts: VectorFacts, features: Features) -> None:
+    name, add = facts.name, facts.findings.append
+    if not len(features):
+        raise InputError(f"{name} holds no features.")
+    facts.counts, facts.vertices = features.counts(), features.vertices
+    for column, values in features.attributes.items():
+        kinds = {type(value) for value in values if value is not None}
+        facts.attributes[column] = "number" if kinds and kinds <= {int, float} else "text"
+    if not facts.crs:
+        add(Finding("no_crs", "stop", f"{name} does not say its CRS.",
+                    "Without one its place is unknown. Name the CRS and add it again."))  # fmt: skip
+        return
+    if len(facts.layers) > 1:
+        others = [layer for layer in facts.layers if layer != facts.layer]
+        for other in others[:6]:
+            add(Finding("layers", "note", f"{name} also holds the layer {other}.", f"{facts.layer} was read.",
+                        Mend(f"Read {other}"[:24], {"layer": other})))  # fmt: skip
+    bounds = features.bounds
+    if not all(np.isfinite(bounds)):
+        raise InputError(f"{name} holds coordinates that are not numbers. Export it again.")
+    geographic = parse_crs(facts.crs).is_geographic
+    small = max(abs(bounds.west), abs(bounds.east)) <= 180 and max(abs(bounds.south), abs(bounds.north)) <= 90
+    if geographic and not small:
+        add(Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its coordinates reach "
+                    f"{max(abs(value) for value in bounds):.0f}.", "Name the CRS they are in and add it again."))  # fmt: skip
+    if not geographic and small:
+        add(Finding("degrees", "caution", f"{name} says {facts.crs}, in metres, but all its coordinates are within "
+                    "180 and 90.", "They look like degrees.", Mend("Take as degrees", {"crs": "EPSG:4326"})))  # fmt: skip
+    polygons = shapely.get_dimensions(features.geometries) == 2
+    invalid = polygons & ~shapely.is_valid(features.geometries)
+    if invalid.any():
+        middle = shapely.centroid(features.geometries[invalid][:50])
+        add(Finding("invalid_polygons", "caution", f"{int(invalid.sum())} polygons of {name} cross themselves.",
+                    "As masks they would be wrong inside and out; they are mended before use.",
+                    places=[(float(place.x), float(place.y)) for place in middle if not place.is_empty]))  # fmt: skip
+
+
+def _as_points(facts: VectorFacts, features: Features, declared: Declared) -> tuple[VectorFacts, Points] | None:
+    """The features as points where they are nothing else and have heights."""
+    geometries = features.geometries
+    if set(facts.counts) != {"points"} or not (shapely.get_type_id(geometries) == 0).all():
+        return None
+    if any(finding.weight == "stop" for finding in facts.findings):
+        return None
+    lower = {name.lower(): name for name in features.attributes}
+    column = next((lower[height] for height in _HEIGHTS if height in lower), "")
+    if shapely.has_z(geometries).all():
+        column, heights = column or "z", shapely.get_z(geometries)
+    elif column and facts.attributes[column] == "number":
+        heights = np.array([np.nan if value is None else float(value) for value in features.attributes[column]])  # type: ignore[arg-type]
+    else:
+        return None
+    code = next((lower[code] for code in _CODES if code in lower), "")
+    codes = np.array([str(value or "") for value in features.attributes[code]]) if code else np.empty(0, "U1")
+    points = Points(
+        facts.crs, shapely.get_x(geometries), shapely.get_y(geometries),
+        {column: heights * UNITS[declared.unit or "m"]}, codes, column,
+    )  # fmt: skip
+    known = np.isfinite(points.x) & np.isfinite(points.y) & np.isfinite(heights)
+    if not known.all():
+        facts.findings.append(
+            Finding("bad_rows", "caution", f"{int((~known).sum())} points of {facts.name} have no height.",
+                    "They are left out.")
+        )  # fmt: skip
+    points, found = check_points(points.kept(known), facts.name, declared)
+    facts.kind = "points"
+    facts.findings += found
+    if len(points) < 3:
+        facts.findings.append(Finding("too_few", "stop", f"{facts.name} holds {len(points)} usable points.",
+                                      "A surface needs at least three, not on one line."))  # fmt: skip
+    return facts, points
+
+
+def write(features: Features, path: str | Path, layer: str = "features", append: bool = False) -> None:
+    """Write features as GeoPackage, shapefile or GeoJSON, by the suffix of `path`; GeoJSON in degrees, as RFC 7946 asks.
+    append: as a further layer of a GeoPackage that is there."""
+    path = Path(path)
+    shapefile = next(name for name in pyogrio.list_drivers() if name.endswith("Shapefile"))
+    drivers = {".gpkg": "GPKG", ".shp": shapefile, ".geojson": "GeoJSON"}
+    driver = drivers.get(path.suffix)
+    if driver is None:
+        raise InputError(f"Features are written as one of {', '.join(drivers)}, not as {path.suffix or 'a bare name'}.")
+    if driver == "GeoJSON":
+        features = features.in_crs("EPSG:4326")
+    columns = []
+    for values in features.attributes.values():
+        numbers = all(
+            value is None or (isinstance(value, (int, float)) and not isinstance(value, bool)) for value in values
+        )
+        if numbers and any(value is not None for value in values):
+            columns.append(np.array([np.nan if value is None else float(value) for value in values]))  # type: ignore[arg-type]
+        else:
+            columns.append(np.array([None if value is None else str(value) for value in values], dtype=object))
+    kinds = {str(geometry.geom_type) for geometry in features.geometries}
+    pyogrio.raw.write(
+        path, shapely.to_wkb(features.geometries), columns, list(features.attributes), driver=driver, layer=layer,
+        crs=features.crs, append=append, geometry_type=kinds.pop() if len(kinds) == 1 else "Unknown",
+        **({} if driver != "GeoJSON" else {"RFC7946": "YES"}),
+    )  # fmt: skip

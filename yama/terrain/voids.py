@@ -1,0 +1,163 @@
+"""Holes: groups of empty cells, found in one pass over the rows of a surface of any size.
+
+Two-pass connected-component labelling (A. Rosenfeld and J. Pfaltz, "Sequential operations in digital picture
+processing", JACM 13, 1966) with union-find, run strip by strip: after each strip only the labels of its last row stay
+open, so memory is bounded by the width of the grid whatever its height.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from yama.terrain.kernels import kernel
+
+_KEPT = 200
+"""Holes that are remembered one by one; of the others only number and area."""
+
+_AREA, _TOP, _LEFT, _BOTTOM, _RIGHT, _EDGE = range(6)
+
+
+@dataclass(frozen=True)
+class Hole:
+    """Empty cells that touch along their sides. top, left, bottom, right: its rows and columns, inclusive."""
+
+    cells: int
+    top: int
+    left: int
+    bottom: int
+    right: int
+
+    def to_dict(self) -> dict[str, int]:
+        """Plain JSON values."""
+        return dict(vars(self))
+
+
+@dataclass(frozen=True)
+class Holes:
+    """All holes of a surface that its data surround, largest first as far as kept, and the cells outside its data."""
+
+    count: int
+    cells: int
+    outside: int
+    largest: list[Hole]
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain JSON values."""
+        return {**vars(self), "largest": [hole.to_dict() for hole in self.largest]}
+
+
+@kernel
+def _root(parent, label):
+    while parent[label] != label:
+        parent[label] = parent[parent[label]]
+        label = parent[label]
+    return label
+
+
+@kernel
+def _label(empty, first_row, above, parent, facts, used, last):
+    """Label one strip. above: labels of the row before it, -1 where full; becomes those of the strip's last row."""
+    rows, cols = empty.shape
+    for r in range(rows):
+        left = -1
+        for c in range(cols):
+            if not empty[r, c]:
+                above[c] = -1
+                left = -1
+                continue
+            label = above[c]
+            if label >= 0:
+                label = _root(parent, label)
+                if left >= 0 and left != label:
+                    other = _root(parent, left)
+                    if other != label:
+                        if facts[other, 0] > facts[label, 0]:
+                            label, other = other, label
+                        parent[other] = label
+                        facts[label, 0] += facts[other, 0]
+                        facts[label, 1] = min(facts[label, 1], facts[other, 1])
+                        facts[label, 2] = min(facts[label, 2], facts[other, 2])
+                        facts[label, 3] = max(facts[label, 3], facts[other, 3])
+                        facts[label, 4] = max(facts[label, 4], facts[other, 4])
+                        facts[label, 5] = max(facts[label, 5], facts[other, 5])
+            elif left >= 0:
+                label = _root(parent, left)
+            else:
+                label = used
+                used += 1
+                parent[label] = label
+                facts[label, 0] = 0
+                facts[label, 1] = first_row + r
+                facts[label, 2] = c
+                facts[label, 3] = first_row + r
+                facts[label, 4] = c
+                facts[label, 5] = 0
+            facts[label, 0] += 1
+            facts[label, 2] = min(facts[label, 2], c)
+            facts[label, 3] = first_row + r
+            facts[label, 4] = max(facts[label, 4], c)
+            if c == 0 or c == cols - 1 or first_row + r == 0 or (last and r == rows - 1):
+                facts[label, 5] = 1
+            above[c] = label
+            left = label
+    return used
+
+
+class HoleFinder:
+    """Feed it the rows of a surface, top to bottom, `add` by `add`; then ask for the `result`."""
+
+    def __init__(self, rows: int, cols: int) -> None:
+        self._rows, self._cols = rows, cols
+        self._row = 0
+        self._above = np.full(cols, -1, np.int64)
+        self._open = np.empty((0, 6), np.int64)
+        self._ended: list[npt.NDArray[np.int64]] = []
+        self._count = self._cells = self._outside = 0
+
+    def add(self, empty: npt.NDArray[np.bool_]) -> None:
+        """The next rows: `(any number, cols)`, true where empty."""
+        if not empty.any() and not len(self._open):  # most strips of most surfaces
+            self._row += len(empty)
+            return
+        before = len(self._open)
+        capacity = before + empty.size // 2 + empty.shape[0] + 1
+        parent, facts = np.empty(capacity, np.int64), np.empty((capacity, 6), np.int64)
+        parent[:before], facts[:before] = np.arange(before), self._open
+        last = self._row + len(empty) >= self._rows
+        used = _label(empty, self._row, self._above, parent, facts, before, last)
+        self._row += len(empty)
+        parent, facts = parent[:used], facts[:used]
+        roots = np.array([_root(parent, label) for label in np.unique(self._above[self._above >= 0])], np.int64)
+        open_roots = np.unique(roots)
+        ended = np.flatnonzero(parent == np.arange(used))
+        self._end(facts[np.setdiff1d(ended, open_roots)])
+        self._open = facts[open_roots]
+        lines = self._above >= 0
+        where = np.array([_root(parent, label) for label in self._above[lines]], np.int64)
+        self._above[lines] = np.searchsorted(open_roots, where)
+
+    def _end(self, facts: npt.NDArray[np.int64]) -> None:
+        edge = facts[:, _EDGE] == 1
+        self._outside += int(facts[edge, _AREA].sum())
+        inner = facts[~edge]
+        self._count += len(inner)
+        self._cells += int(inner[:, _AREA].sum())
+        self._ended.append(inner[np.argsort(-inner[:, _AREA], kind="stable")[:_KEPT]])
+        if len(self._ended) > 64:
+            self._ended = [self._best()]
+
+    def _best(self) -> npt.NDArray[np.int64]:
+        every = np.vstack([*self._ended, np.empty((0, 6), np.int64)])
+        return every[np.lexsort((every[:, _LEFT], every[:, _TOP], -every[:, _AREA]))[:_KEPT]]
+
+    @property
+    def result(self) -> Holes:
+        """What was found, when all rows were given."""
+        self._end(self._open)
+        self._open = np.empty((0, 6), np.int64)
+        kept = [Hole(*(int(value) for value in row[:5])) for row in self._best()]
+        return Holes(self._count, self._cells, self._outside, kept)
