@@ -25,7 +25,7 @@ from typing import Any
 
 ROOT = Path(__file__).resolve().parents[1]
 _READY_SECONDS = 60.0
-_STOP_SIGNALS = {"web": "INT", "worker": "QUIT"}
+_STOP_SIGNALS = {"web": "INT", "depot": "INT", "worker": "QUIT"}
 """These end at once; a job cut off this way is started again by the watch at the next start."""
 
 
@@ -41,6 +41,7 @@ class Place:
     port: int
     db_port: int
     redis_port: int
+    depot_port: int
     secret: dict[str, str]
 
     @property
@@ -60,6 +61,9 @@ class Place:
             "YAMA_DB_PASSWORD": self.secret["database"],
             "YAMA_SECRET": self.secret["django"],
             "YAMA_REDIS_URL": f"redis://:{self.secret['redis']}@127.0.0.1:{self.redis_port}/0",
+            "YAMA_DEPOT_URL": f"http://127.0.0.1:{self.depot_port}",
+            "DEPOT_DIR": str(self.var / "demo" / "depot"),
+            "DEPOT_CONTROL": self.secret["depot"],
             "DJANGO_SETTINGS_MODULE": "yama.service.settings",
             "NUMBA_CACHE_DIR": os.environ.get("NUMBA_CACHE_DIR", str(ROOT / "var" / "numba")),
             "PYTHONPATH": str(ROOT),
@@ -92,13 +96,14 @@ def _secrets(var: Path) -> dict[str, str]:
     if path.exists():
         try:
             held: dict[str, str] = json.loads(path.read_text(encoding="utf-8"))
-            return {name: held[name] for name in ("database", "django", "redis")}
+            secret = {name: held[name] for name in ("database", "django", "redis")}
+            return {**secret, "depot": held.get("depot") or secrets.token_hex(24)}  # one of before has none
         except (ValueError, KeyError) as error:
             raise StartError(
                 f"{path} is damaged, so the database cannot be opened. Put the file back from a copy, or start anew with "
                 "./run --fresh, which drops everything in var/."
             ) from error
-    made = {name: secrets.token_hex(24) for name in ("database", "django", "redis")}
+    made = {name: secrets.token_hex(24) for name in ("database", "django", "redis", "depot")}
     with os.fdopen(os.open(path, os.O_CREAT | os.O_WRONLY | os.O_EXCL, 0o600), "w", encoding="utf-8") as file:
         json.dump(made, file)
     return made
@@ -127,7 +132,7 @@ def prepare(var: Path, port: int) -> Place:
         raise StartError(f"{error.filename} cannot be made: {error.strerror}. Check who owns {var}.") from error
     if port:
         _check_port(port)
-    place = Place(var, port or free_port(), free_port(), free_port(), _secrets(var))
+    place = Place(var, port or free_port(), free_port(), free_port(), free_port(), _secrets(var))
     place.sockets.mkdir(mode=0o700, exist_ok=True)
     _install_database(place)
     return place
@@ -165,6 +170,8 @@ def _supervisor_file(place: Place) -> Path:
         "--performance-schema=OFF",
         "redis": f"redis-server {var}/redis.conf",
         "web": f"{bin_dir}/gunicorn yama.service.wsgi -c python:yama.service.gunicorn_conf",
+        "depot": f"{bin_dir}/gunicorn yama.depot.wsgi:application --workers 1 --threads 16 --bind "
+        f"127.0.0.1:{place.depot_port}",
         "worker": f"{python} -m celery -A yama.service.celery worker -P threads -c 2 --without-gossip "
         "--without-mingle --loglevel WARNING",
         "watch": f"{python} manage.py watch_jobs",
@@ -269,8 +276,9 @@ class Instance:
         """Everything; returns the address that signs the demo user in once."""
         self.start_stores()
         token = self.manage("set_up", *([] if demo else ["--no-demo"]))
-        self._control("start", "web", "worker", "watch")
+        self._control("start", "web", "depot", "worker", "watch")
         self._wait_for("web", self.place.port)
+        self._wait_for("depot", self.place.depot_port)
         return f"http://127.0.0.1:{self.place.port}/enter/{token}"
 
     def wait(self) -> None:

@@ -8,6 +8,7 @@ from ninja.errors import ValidationError
 from ninja.security import SessionAuth
 
 from yama.service.accounts.api import router as accounts
+from yama.service.depots.api import router as depots
 from yama.service.holdings.api import router as holdings
 from yama.service.holdings.uploads import router as uploads
 from yama.service.jobs.api import router as jobs
@@ -20,6 +21,7 @@ api.add_router("/accounts", accounts)
 api.add_router("/projects", projects)
 api.add_router("/projects", holdings)
 api.add_router("/projects", uploads)
+api.add_router("/projects", depots)
 api.add_router("/projects", jobs)
 api.add_router("/projects", tiles)
 

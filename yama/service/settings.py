@@ -24,6 +24,7 @@ INSTALLED_APPS = [
     "yama.service.holdings",
     "yama.service.jobs",
     "yama.service.tiles",
+    "yama.service.depots",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -86,6 +87,10 @@ LANGUAGE_CODE = "en"
 
 MAX_UPLOAD_BYTES = int(os.environ.get("YAMA_MAX_UPLOAD_MB", "4096")) * 1_000_000
 """Largest file that is taken in. It streams to disk, never through memory."""
+DEPOT_URL = os.environ.get("YAMA_DEPOT_URL", "http://127.0.0.1:9")
+DEPOTS = ["beacon", "plover", "heron", "skerry"]
+"""Elevation providers; each has its own part of DEPOT_URL. Nobody else is ever asked."""
+
 JOB_SILENCE_SECONDS = float(os.environ.get("YAMA_JOB_SILENCE", "12"))
 """A running job not heard of for this long lost its worker."""
 
@@ -100,6 +105,8 @@ LOGGING = {
         "rasterio": {"level": "ERROR"},
         "pyogrio": {"level": "WARNING"},
         "laspy": {"level": "CRITICAL"},
+        "urllib3": {"level": "ERROR"},
+        "werkzeug": {"level": "ERROR"},
         "ezdxf": {"level": "ERROR"},
     },
 }

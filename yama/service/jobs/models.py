@@ -41,6 +41,8 @@ class Job(models.Model):
     tries = models.PositiveSmallIntegerField(default=0)
     worker = models.CharField(max_length=32, blank=True)
     heard_at = models.DateTimeField(null=True)
+    not_before = models.DateTimeField(null=True)
+    """A queued job waits until then for something outside."""
     cancel_requested = models.BooleanField(default=False)
     message = models.TextField(blank=True)
     """For a failed job: what happened and what to do."""

@@ -20,8 +20,10 @@ from django.db import connection, transaction
 from django.db.models import F, Q
 from django.utils import timezone
 
+from yama.service.jobs.kinds import WORK
 from yama.service.jobs.models import Job
-from yama.service.jobs.work import WORK, Outcome
+from yama.service.jobs.retry import LaterError
+from yama.service.jobs.work import Outcome
 from yama.terrain.errors import CancelledError, TerrainError
 
 _log = logging.getLogger(__name__)
@@ -72,7 +74,8 @@ def claim(job_id: str) -> Job | None:
     """Take a queued job for this worker; None where it is not waiting (any more)."""
     token = uuid.uuid4().hex
     now = timezone.now()
-    taken = Job.objects.filter(pk=job_id, state=Job.State.QUEUED).update(
+    due = Q(not_before=None) | Q(not_before__lte=now)
+    taken = Job.objects.filter(due, pk=job_id, state=Job.State.QUEUED).update(
         state=Job.State.RUNNING, worker=token, tries=F("tries") + 1, heard_at=now, started_at=now, progress=0.0
     )
     return Job.objects.select_related("project").get(pk=job_id) if taken else None
@@ -89,6 +92,17 @@ def _end(job: Job, state: str, message: str = "", outcome: Outcome | None = None
     Job.objects.filter(pk=job.pk, worker=job.worker, state=Job.State.RUNNING).update(**values)
 
 
+def _postpone(job: Job, seconds: float) -> None:
+    """Put a job back into the queue for later; the watch wakes it. Waiting does not count as a try."""
+    now = timezone.now()
+    Job.objects.filter(pk=job.pk, worker=job.worker, state=Job.State.RUNNING).update(
+        state=Job.State.QUEUED, worker="", tries=0, heard_at=None, not_before=now + timedelta(seconds=seconds)
+    )
+    Job.objects.filter(pk=job.pk, state=Job.State.QUEUED, cancel_requested=True).update(
+        state=Job.State.CANCELLED, message="Cancelled; nothing was kept.", ended_at=now
+    )
+
+
 @shared_task
 def run_job(job_id: str) -> None:
     """Run one job to its end. Never raises: what went wrong is written into the job."""
@@ -98,6 +112,8 @@ def run_job(job_id: str) -> None:
     with Running(job) as running:
         try:
             outcome = WORK[job.kind](job, running.progress)
+        except LaterError as later:
+            _postpone(job, later.seconds)
         except CancelledError as stopped:
             _end(job, Job.State.CANCELLED, str(stopped))
         except TerrainError as error:
@@ -139,9 +155,10 @@ def look_after_jobs() -> int:
                 if again:
                     transaction.on_commit(partial(wake, job))
                 touched += again
-    waiting = Job.objects.filter(state=Job.State.QUEUED, created_at__lt=silent_since).filter(
-        Q(heard_at__lt=silent_since) | Q(heard_at=None)
-    )
+    queued = Job.objects.filter(state=Job.State.QUEUED)
+    unheard = Q(not_before=None, created_at__lt=silent_since) & (Q(heard_at__lt=silent_since) | Q(heard_at=None))
+    due = Q(not_before__lte=now) & (Q(heard_at__lt=silent_since) | Q(heard_at=None))
+    waiting = queued.filter(unheard | due)
     for job in waiting:
         Job.objects.filter(pk=job.pk, state=Job.State.QUEUED).update(heard_at=now)
         wake(job)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -312,10 +311,3 @@ def judge_all(job: Job, progress: Progress) -> Outcome:
         progress(done / len(todo))
         judge(holding, project.checkpoints)
     return Outcome()
-
-
-WORK: dict[str, Callable[[Job, Progress], Outcome]] = {
-    "take_in": take_in,
-    "run": run_operation,
-    "judge": judge_all,
-}

@@ -132,7 +132,7 @@ class ViewOut(Schema):
 class RoleOut(Schema):
     """One thing an operation takes."""
 
-    kind: Literal["points", "surface"]
+    kind: Literal["points", "surface", "cloud", "features"]
     title: str
 
 
@@ -203,11 +203,10 @@ def prepare(
     held = {}
     keys = {}
     for name, number in body.inputs.items():
-        holding = Holding.objects.filter(project=project, pk=number).exclude(kind=Holding.Kind.FEATURES).first()
+        holding = Holding.objects.filter(project=project, pk=number).first()
         if holding is None:
             raise InputError(f"{operation.title}: the holding chosen as {name} is not in this project.")
-        is_points = holding.kind == Holding.Kind.POINTS
-        held[name] = surfaces.points_of(holding) if is_points else surfaces.surface_of_holding(holding)
+        held[name] = surfaces.held_by(holding)
         keys[name] = holding.key
     taken = operations.take_inputs(operation, held)
     step = operations.make_step(operation, params, keys, project.frame)

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import re
 import threading
 from collections import OrderedDict
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 from django.core.cache import cache
 from django.http import Http404
 
-from yama.service.holdings.models import Holding, find_key
+from yama.service.holdings.features import features_of
+from yama.service.holdings.models import Holding, find_key, project_dir
 from yama.service.projects.models import Project
 from yama.terrain import operations
 from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import fitted
-from yama.terrain.formats import Held
+from yama.terrain.formats import Held, las
+from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.operations.base import Quantity
@@ -24,6 +28,7 @@ from yama.terrain.recipe import Step
 from yama.terrain.relief.slope import gradient, gradients_of
 from yama.terrain.surface import Heights, StoredSurface, Surface
 
+_QUICK = re.compile(r"quick-[a-z]{1,25}")
 _HELD = 48
 _COARSE = 3.0
 _PREVIEW_SECONDS = 6 * 3600
@@ -89,6 +94,17 @@ def _live(project_id: int, step: Step) -> Surface:
     return found
 
 
+def held_by(holding: Holding) -> Held:
+    """What a holding holds, as the core knows it."""
+    if holding.kind == Holding.Kind.POINTS:
+        return points_of(holding)
+    if holding.kind == Holding.Kind.SURFACE:
+        return surface_of_holding(holding)
+    if holding.kind == Holding.Kind.CLOUD:
+        return las.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
+    return features_of(holding)
+
+
 def inputs_of(project_id: int, step: Step) -> dict[str, Held]:
     """The inputs a step names. Raises InputError where one is gone."""
     inputs: dict[str, Held] = {}
@@ -96,7 +112,7 @@ def inputs_of(project_id: int, step: Step) -> dict[str, Held]:
         holding = find_key(project_id, keys[0])
         if holding is None:
             raise InputError(f"An input of this ({name}) is no longer in the project. Choose it again.")
-        inputs[name] = points_of(holding) if holding.kind == Holding.Kind.POINTS else surface_of_holding(holding)
+        inputs[name] = held_by(holding)
     return inputs
 
 
@@ -110,11 +126,21 @@ def surface_of(project_id: int, key: str) -> tuple[Surface, Step | None]:
     holding = find_key(project_id, key)
     if holding is not None and holding.kind == Holding.Kind.SURFACE:
         return surface_of_holding(holding), holding.step
+    if _QUICK.fullmatch(key):
+        path = quick_look_path(project_id, key)
+        if path.exists():
+            found: Surface = _recent.get((project_id, key, "stored"), lambda: StoredSurface(path))
+            return found, None
     data = cache.get(f"preview:{project_id}:{key}")
     if data is None:
         raise Http404
     step = Step.from_dict(data)
     return _live(project_id, step), step
+
+
+def quick_look_path(project_id: int, key: str) -> Path:
+    """Where the quick look at a provider's product lies, once it was fetched; its key is `quick-` and the provider."""
+    return project_dir(project_id) / f"{key}.tif"
 
 
 def quantity_of(step: Step | None) -> Quantity:

@@ -9,10 +9,11 @@ from django.utils import timezone
 
 from yama.service.holdings.models import Holding, project_dir
 from yama.service.jobs import tasks
+from yama.service.jobs.kinds import WORK
 from yama.service.jobs.management.commands.watch_jobs import sweep_parts
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
-from yama.service.jobs.work import WORK, Outcome
+from yama.service.jobs.work import Outcome
 from yama.service.tests.base import ServiceTest, table
 from yama.terrain.errors import CancelledError, InputError
 

@@ -13,7 +13,7 @@ from django.db import OperationalError, close_old_connections
 from yama.service.jobs.tasks import look_after_jobs
 
 _log = logging.getLogger(__name__)
-_EVERY_SECONDS = 2.0
+_EVERY_SECONDS = 1.0
 _PART_LIFETIME = 86_400.0
 
 
