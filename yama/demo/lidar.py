@@ -33,7 +33,8 @@ def _at(values: npt.NDArray[Any], x: Array, y: Array, order: int) -> Array:
     return found
 
 
-def _tile(truth: Island, canopy: npt.NDArray[np.float32], corner: tuple[int, int], path: Path, seed: int) -> None:
+def _tile(truth: Island, canopy: npt.NDArray[np.float32], water: npt.NDArray[np.uint8],
+          corner: tuple[int, int], path: Path, seed: int) -> None:  # fmt: skip
     rng = np.random.default_rng(seed)
     west, south = corner[0] * 1000.0 - _OVERLAP, corner[1] * 1000.0 - _OVERLAP
     side = 1000.0 + 2 * _OVERLAP
@@ -48,7 +49,7 @@ def _tile(truth: Island, canopy: npt.NDArray[np.float32], corner: tuple[int, int
         x, y, cover = x[keep], y[keep], cover[keep]
         ground = _at(truth.heights, x, y, 1)
         top = _at(canopy, x, y, 0)
-        river = _near(truth, x, y) < 5.5
+        river = _at(water, x, y, 0) > 0
         high = top > 2
         wood = high & (cover == COVERS.index("wood"))
         house = high & (cover == COVERS.index("town"))
@@ -81,11 +82,17 @@ def _tile(truth: Island, canopy: npt.NDArray[np.float32], corner: tuple[int, int
     _save(held, path)
 
 
-def _near(truth: Island, x: Array, y: Array) -> Array:
-    from scipy.spatial import cKDTree
-
-    found: Array = cKDTree(truth.river).query(np.column_stack([x, y]))[0]
-    return found
+def _river(truth: Island) -> npt.NDArray[np.uint8]:
+    """Cells of the Avel, 1 where its water is."""
+    along = np.r_[0, np.cumsum(np.hypot(*np.diff(truth.river, axis=0).T))]
+    fine = np.arange(0, along[-1], 1.0)
+    bed = np.zeros(truth.heights.shape, np.bool_)
+    rows, cols = (np.round(v).astype(int) for v in (
+        FRAME.row_of(np.interp(fine, along, truth.river[:, 1])), FRAME.col_of(np.interp(fine, along, truth.river[:, 0]))
+    ))  # fmt: skip
+    bed[rows, cols] = True
+    wide: npt.NDArray[np.uint8] = ndimage.binary_dilation(bed, iterations=2).astype(np.uint8)
+    return wide
 
 
 def viaduct(truth: Island) -> tuple[Array, Array, float]:
@@ -131,9 +138,10 @@ def _save(held: dict[str, npt.NDArray[Any]], path: Path) -> None:
 
 def make(truth: Island, canopy: npt.NDArray[np.float32], folder: Path, seed: int) -> list[Path]:
     """Write all tiles; returns their paths."""
+    water = _river(truth)
     made = []
     for number, corner in enumerate(TILES):
         path = folder / f"avel_lidar_{corner[0]}_{corner[1]}.laz"
-        _tile(truth, canopy, corner, path, seed + number)
+        _tile(truth, canopy, water, corner, path, seed + number)
         made.append(path)
     return made

@@ -47,13 +47,13 @@ class Product:
 
 PRODUCTS = (
     Product("beacon-30", "Beacon 30", "EPSG:4326", _SECOND, 108 * _SECOND, "int16", "first surface", 30, 6.5, 2015,
-            "1 % empty", True, -32768, "Sundrel mean sea level", 250_000),
+            "1 %", True, -32768, "Sundrel mean sea level", 250_000),
     Product("plover-30", "Plover 30", "EPSG:4326", _SECOND, 108 * _SECOND, "float32", "bare ground", 30, 4.1, 2019,
             "filled", False, None, "Sundrel 1954", 300_000),
     Product("heron-90", "Heron 90", "EPSG:4326", 3 * _SECOND, 216 * _SECOND, "float32", "first surface", 90, 9.8, 2011,
             "filled", True, None, "Sundrel mean sea level", 100_000),
     Product("skerry-5", "Skerry 5", FRAME.crs, 5.0, 2000.0, "float64", "bare ground", 5, 0.9, 2024,
-            "0.4 % empty", False, None, "Sundrel mean sea level", 300_000),
+            "0.4 %", False, None, "Sundrel mean sea level", 300_000),
 )  # fmt: skip
 
 FAULTS: dict[str, Any] = {

@@ -14,7 +14,7 @@ import shapely
 from pyproj import Transformer
 from scipy import ndimage
 
-from yama.demo.terrain import FRAME, Island, streams
+from yama.demo.terrain import COVERS, FRAME, Island, streams
 from yama.terrain.features import Features
 from yama.terrain.formats import vector
 
@@ -86,7 +86,13 @@ def _spots_and_streams(truth: Island, ground: npt.NDArray[np.float32], folder: P
     lon, lat = turn.transform(FRAME.x_of(cols * _STEP), FRAME.y_of(rows * _STEP))
     heights = np.round(ground[rows, cols] + rng.normal(0, 0.5, len(rows)), 1)
     spots = Features("EPSG:4326", shapely.points(lon, lat), {"height": [float(h) for h in heights]})
-    found = [shapely.LineString(line).simplify(4) for line in streams(truth, 240)]
+    lake = truth.cover == COVERS.index("water")
+    found = []
+    for line in streams(truth, 240):
+        rows, cols = FRAME.row_of(line[:, 1]).astype(int), FRAME.col_of(line[:, 0]).astype(int)
+        dry = line[~lake[np.clip(rows, 0, FRAME.rows - 1), np.clip(cols, 0, FRAME.cols - 1)]]
+        if len(dry) > 5 and np.hypot(*np.diff(dry, axis=0).T).max() < 100:  # what flows through the lake is not drawn
+            found.append(shapely.LineString(dry).simplify(4))
     lines = Features(FRAME.crs, np.array(found, dtype=object), {"kind": ["stream"] * len(found)}).in_crs("EPSG:4326")
     path = folder / "old_sheet_spots_streams.gpkg"
     path.unlink(missing_ok=True)

@@ -61,7 +61,8 @@ def _rivers(truth: Island, rng: np.random.Generator) -> Features:
         pieces.append(shapely.LineString(bend + side * bow[:, None]))
         names.append(SPELLINGS[0])
         kinds.append("side channel")
-    main = shapely.buffer(shapely.LineString(truth.river), 40)
+    lake = [shapely.Polygon(ring) for ring in outlines(truth.cover == COVERS.index("water"), 30)]
+    main = shapely.union_all([shapely.buffer(shapely.LineString(truth.river), 40), *shapely.buffer(lake, 15)])
     for number, line in enumerate(streams(truth, 160)):
         shape = shapely.LineString(line).simplify(4)
         rest = shapely.difference(shape, main)

@@ -239,7 +239,7 @@ class Depots:
             cell = max(side / _OVERVIEW_CELLS, product["cell"])
             empty = product["nodata"] if product["nodata"] is not None else -32767
             cells, transform = rasterio.merge.merge(
-                paths, res=(cell, cell), nodata=empty, dtype="float32", resampling=Resampling.average
+                paths, res=(cell, cell), nodata=empty, dtype="float32", resampling=Resampling.nearest
             )
             with rasterio.MemoryFile() as held:
                 with rasterio.open(

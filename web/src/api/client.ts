@@ -13,6 +13,14 @@ export type Probe = Schemas["ProbeOut"];
 export type Reading = Schemas["ReadingOut"];
 export type ViewFigures = Schemas["ViewOut"];
 export type Accepted = Schemas["AcceptedOut"];
+export type Table = Schemas["TableOut"];
+export type Layout = Schemas["LayoutOut"];
+export type Received = Schemas["ReceivedOut"];
+export type Product = Schemas["ProductOut"];
+export type Cover = Schemas["CoverOut"];
+export type Order = Schemas["OrderOut"];
+export type Collection = Schemas["CollectionOut"];
+export type Place = Schemas["PlaceOut"];
 export type Member = Schemas["MemberOut"];
 export type Quantity = "height" | "difference" | "slope" | "aspect" | "brightness";
 
@@ -74,17 +82,17 @@ export function upload(
   file: File,
   crs: string,
   progress: (share: number) => void,
-): Promise<Accepted> {
+): Promise<Received> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    const query = new URLSearchParams({ name: file.name, crs });
+    const query = new URLSearchParams({ name: file.name, crs, look: "true" });
     request.open("POST", `/api/projects/${projectId}/uploads?${query}`);
     request.setRequestHeader("X-CSRFToken", csrf());
     request.setRequestHeader("Content-Type", "application/octet-stream");
     request.upload.onprogress = (event) => progress(event.loaded / Math.max(event.total, 1));
     request.onerror = () => reject(new ApiError(0, `${file.name} could not be sent. Is ./run still running?`));
     request.onload = () => {
-      let answer: Accepted & { detail?: string } = { job: null, holding_id: null };
+      let answer: Received & { detail?: string } = { job: null, holding_id: null, table: null };
       try {
         answer = JSON.parse(request.responseText);
       } catch {

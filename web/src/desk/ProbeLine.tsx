@@ -66,7 +66,7 @@ export function ProbeLine() {
       )}
       {preview && (
         <span>
-          <i className="l">A is the</i> preview
+          <i className="l">A is the</i> {preview.title ?? "preview"}
         </span>
       )}
     </div>

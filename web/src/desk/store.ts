@@ -1,5 +1,6 @@
 import { create } from "zustand";
 import type { Probe, Quantity } from "../api/client";
+import type { Dress } from "../map/dress";
 
 export type Slot = "a" | "b";
 export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
@@ -17,6 +18,14 @@ export interface Look {
   places: number[] | null;
 }
 
+/** A footprint on the map while tiles are chosen. */
+export interface Foot {
+  name: string;
+  ring: [number, number][];
+  look: "chosen" | "open" | "received" | "arriving" | "failed";
+  word: string;
+}
+
 export interface Sheet {
   inputs: Record<string, number>;
   params: Record<string, unknown>;
@@ -28,6 +37,8 @@ export interface ShownPreview {
   quantity: Quantity;
   coarse: boolean;
   outline: [number, number][][];
+  /** What it is called, where it is no preview of a worksheet's result. */
+  title?: string;
 }
 
 /** A kept reading: what was in the slots then, and what their cells said. */
@@ -45,6 +56,7 @@ export interface Remembered {
   previewOn: boolean;
   tab: Tab;
   hidden: Record<string, boolean>;
+  dress: Record<string, Partial<Dress>>;
   pinned: Pinned[];
   view: { center: [number, number]; resolution: number } | null;
 }
@@ -56,10 +68,18 @@ interface Desk extends Remembered {
   hovered: string | null;
   preview: ShownPreview | null;
   places: [number, number][];
+  /** Points of a table that is looked at before it is taken in. */
+  dots: [number, number][];
+  feet: Foot[];
+  /** A foot that was pressed on the map. */
+  pressed: string | null;
+  /** The area that is asked for, a ring in the frame's CRS. */
+  area: [number, number][] | null;
+  drawing: boolean;
   pointer: [number, number] | null;
   bounds: [number, number, number, number] | null;
   keysOpen: boolean;
-  goTo: { x: number; y: number } | "whole" | "in" | "out" | null;
+  goTo: { x: number; y: number; resolution?: number } | "whole" | "in" | "out" | null;
   set: (change: Partial<Desk>) => void;
   put: (slot: Slot, key: string | null) => void;
   swap: () => void;
@@ -92,6 +112,7 @@ export const FRESH: Remembered = {
   previewOn: true,
   tab: "surfaces",
   hidden: {},
+  dress: {},
   pinned: [],
   view: null,
 };
@@ -104,6 +125,11 @@ export const useDesk = create<Desk>((set) => ({
   hovered: null,
   preview: null,
   places: [],
+  dots: [],
+  feet: [],
+  pressed: null,
+  area: null,
+  drawing: false,
   pointer: null,
   bounds: null,
   keysOpen: false,
@@ -118,7 +144,8 @@ export const useDesk = create<Desk>((set) => ({
       const before = desk.sheets[operation] ?? { inputs: {}, params: {}, name: "" };
       return { sheets: { ...desk.sheets, [operation]: { ...before, ...change } } };
     }),
-  open: (stage, operation = null) => set({ stage, operation, preview: null, places: [] }),
+  open: (stage, operation = null) =>
+    set({ stage, operation, preview: null, places: [], dots: [], feet: [], area: null, drawing: false }),
 }));
 
 /** The part of the desk that is kept. */

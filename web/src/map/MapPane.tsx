@@ -1,22 +1,23 @@
-import { useQueries } from "@tanstack/react-query";
 import Feature from "ol/Feature";
 import { LineString, Point } from "ol/geom";
 import { defaults as interactions } from "ol/interaction/defaults";
-import type BaseLayer from "ol/layer/Base";
 import VectorLayer from "ol/layer/Vector";
 import OlMap from "ol/Map";
 import type MapBrowserEvent from "ol/MapBrowserEvent";
 import VectorSource from "ol/source/Vector";
+import type Style from "ol/style/Style";
 import type View from "ol/View";
-import { useEffect, useMemo, useRef, useState } from "react";
-import { bytes, call, type Quantity } from "../api/client";
-import { useHeld, useProject } from "../desk/context";
+import { useEffect, useRef, useState } from "react";
+import type { Quantity } from "../api/client";
+import { useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
-import { featuresLayer, pinMark, placeMark, previewBorder } from "./featuresLayer";
-import { decodePoints, PointsLayer } from "./pointsLayer";
+import { dotMark, pinMark, placeMark, previewBorder } from "./featuresLayer";
 import { stopsOf } from "./ramps";
 import { styleOf } from "./style";
 import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
+import { useDrawing } from "./useDrawing";
+import { useDressed } from "./useDressed";
+import { useFeet } from "./useFeet";
 
 /** A surface on this pane; `from` and `to` are the shares of the pane's width that it may draw on. */
 export interface Drawn {
@@ -42,11 +43,10 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   const project = useProject();
   const grid = project.frame.grid;
   const [west, south] = originOf(grid);
-  const held = useHeld();
   const looks = useDesk((desk) => desk.looks);
-  const hidden = useDesk((desk) => desk.hidden);
   const preview = useDesk((desk) => desk.preview);
   const places = useDesk((desk) => desk.places);
+  const dots = useDesk((desk) => desk.dots);
   const pinned = useDesk((desk) => desk.pinned);
   const set = useDesk((desk) => desk.set);
   const element = useRef<HTMLDivElement>(null);
@@ -84,6 +84,12 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       waiting ||= window.setTimeout(show, 50);
     };
     const click = (event: MapBrowserEvent) => {
+      if (useDesk.getState().drawing) return;
+      const foot = map.forEachFeatureAtPixel(event.pixel, (feature) => feature.get("foot") as string | undefined);
+      if (foot) {
+        set({ pressed: foot });
+        return;
+      }
       set({ pointer: [(event.coordinate[0] ?? 0) + west, (event.coordinate[1] ?? 0) + south] });
       window.setTimeout(() => pin.current(), 0);
     };
@@ -176,51 +182,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
     return () => held.clear();
   }, []);
 
-  // -- points and features ------------------------------------------------------------------------------
-  const shownPoints = useMemo(() => held.points.filter((one) => !hidden[one.id]), [held.points, hidden]);
-  const shownFeatures = useMemo(() => held.features.filter((one) => !hidden[one.id]), [held.features, hidden]);
-  const pointData = useQueries({
-    queries: shownPoints.map((one) => ({
-      queryKey: ["points", project.id, one.id],
-      queryFn: async () => {
-        const body = await bytes(`/projects/${project.id}/holdings/${one.id}/points`);
-        return decodePoints(body ?? new ArrayBuffer(0), [west, south]);
-      },
-      staleTime: Infinity,
-    })),
-    combine: (results) => results.map((result) => result.data),
-  });
-  const featureData = useQueries({
-    queries: shownFeatures.map((one) => ({
-      queryKey: ["features", project.id, one.id],
-      queryFn: () => call<object>("GET", `/projects/${project.id}/holdings/${one.id}/features`),
-      staleTime: Infinity,
-    })),
-    combine: (results) => results.map((result) => result.data),
-  });
-
-  useEffect(() => {
-    if (!map) return;
-    const added: BaseLayer[] = [];
-    pointData.forEach((points, i) => {
-      const holding = shownPoints[i];
-      if (!points || !holding) return;
-      const judging = holding.id === project.checkpoints_id;
-      const layer = new PointsLayer(points, () => true, judging ? "#9C2B2B" : "#1F2A30");
-      layer.setZIndex(40);
-      added.push(layer);
-    });
-    for (const collection of featureData) {
-      if (!collection) continue;
-      const layer = featuresLayer(collection, [west, south]);
-      layer.setZIndex(50);
-      added.push(layer);
-    }
-    for (const layer of added) map.addLayer(layer);
-    return () => {
-      for (const layer of added) map.removeLayer(layer);
-    };
-  }, [map, pointData, featureData, shownPoints, project.checkpoints_id, west, south]);
+  useDressed(map, grid);
 
   // -- marks --------------------------------------------------------------------------------------------
   const shownTo = drawn.find((one) => one.id === "preview")?.to ?? 0;
@@ -250,24 +212,25 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
 
   useEffect(() => {
     if (!map) return;
+    const marked = (at: [number, number], style: Style) => {
+      const feature = new Feature(new Point([at[0] - west, at[1] - south]));
+      feature.setStyle(style);
+      return feature;
+    };
     const features = [
-      ...places.map((place) => {
-        const feature = new Feature(new Point([place[0] - west, place[1] - south]));
-        feature.setStyle(placeMark);
-        return feature;
-      }),
-      ...pinned.map((reading, i) => {
-        const feature = new Feature(new Point([reading.x - west, reading.y - south]));
-        feature.setStyle(pinMark(String(i + 1)));
-        return feature;
-      }),
+      ...dots.map((at) => marked(at, dotMark)),
+      ...places.map((at) => marked(at, placeMark)),
+      ...pinned.map((reading, i) => marked([reading.x, reading.y], pinMark(String(i + 1)))),
     ];
     const layer = new VectorLayer({ source: new VectorSource({ features }), zIndex: 61 });
     map.addLayer(layer);
     return () => {
       map.removeLayer(layer);
     };
-  }, [map, places, pinned, west, south]);
+  }, [map, places, dots, pinned, west, south]);
+
+  useFeet(map, grid);
+  useDrawing(map, grid);
 
   return <div ref={element} className={`pane ${className}`} role="application" aria-label={label} />;
 }

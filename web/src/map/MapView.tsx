@@ -87,7 +87,7 @@ export function MapView() {
     else
       view.animate({
         center: [goTo.x - originX, goTo.y - originY],
-        resolution: Math.min(view.getResolution() ?? 5, 3),
+        resolution: goTo.resolution ?? Math.min(view.getResolution() ?? 5, 3),
         duration: 250,
       });
     set({ goTo: null });
@@ -173,7 +173,7 @@ export function MapView() {
       )}
       {preview && a?.key !== preview.key && mode !== "minus" && (
         <div className="tag" style={{ left: 12, top: 48 }}>
-          preview
+          {preview.title ?? "preview"}
         </div>
       )}
       <SlotChip slot="a" holding={a} />

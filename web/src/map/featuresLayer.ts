@@ -1,54 +1,86 @@
 import type { FeatureLike } from "ol/Feature";
 import GeoJSON from "ol/format/GeoJSON";
+import type Polygon from "ol/geom/Polygon";
 import VectorLayer from "ol/layer/Vector";
 import VectorSource from "ol/source/Vector";
 import { Circle, Fill, Stroke, Style, Text } from "ol/style";
+import { num } from "../desk/format";
+import { type Dress, inkOf, passes } from "./dress";
 
 const halo = new Stroke({ color: "rgba(252,251,247,0.85)", width: 3 });
 const ink = new Fill({ color: "#1F2A30" });
+const TEXT = '500 12px "Instrument Sans Variable"';
+const LINE_TEXT = '500 11.5px "Instrument Sans Variable"';
+const FIGURES = '500 10.5px "Spline Sans Mono Variable"';
 
-const coast = [
-  new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.45)", width: 2.5 }) }),
-  new Style({ stroke: new Stroke({ color: "rgba(31,42,48,0.85)", width: 1 }) }),
-];
+function labelOf(feature: FeatureLike, dress: Dress): string {
+  if (feature.get("kind") === "coast") return ""; // a name along the whole shore says nothing
+  const value = feature.get(dress.label);
+  if (value === null || value === undefined || value === "") return "";
+  const text = typeof value === "number" ? num(value, Number.isInteger(value) ? 0 : 1) : String(value);
+  return dress.unit ? `${text} ${dress.unit}` : text;
+}
 
-function styleOf(feature: FeatureLike, resolution: number): Style | Style[] | undefined {
-  const name = String(feature.get("name") ?? "");
-  switch (feature.get("kind")) {
-    case "coast":
-      return coast;
-    case "water":
-      return new Style({ stroke: new Stroke({ color: "#17343D", width: 1 }) });
-    case "river":
-      return new Style({
-        stroke: new Stroke({ color: "#1D4752", width: 1.5 }),
-        text: new Text({
-          text: name,
-          placement: "line",
-          font: '500 11.5px "Instrument Sans Variable"',
+/** Styles are kept by what they depend on: a map of a hundred thousand vertices asks for them at every move. */
+function styler(dress: Dress) {
+  const made = new Map<string, Style | Style[]>();
+  return (feature: FeatureLike, resolution: number): Style | Style[] | undefined => {
+    if (!passes(dress.filter, (column) => feature.get(column))) return undefined;
+    const kind = feature.get("kind");
+    const label = dress.label && resolution <= dress.labelFrom ? labelOf(feature, dress) : "";
+    const type = feature.getGeometry()?.getType() ?? "LineString";
+    const key = `${kind}|${label}|${type}`;
+    const known = made.get(key);
+    if (known) return known;
+    const colour = inkOf(dress, kind);
+    const line = type.includes("LineString");
+    const text = label
+      ? new Text({
+          text: label,
+          placement: line ? "line" : "point",
+          font: typeof feature.get(dress.label) === "number" ? FIGURES : line ? LINE_TEXT : TEXT,
           fill: ink,
           stroke: halo,
           overflow: false,
-        }),
-      });
-    case "place":
-      return resolution > 40
-        ? undefined
-        : new Style({
-            text: new Text({ text: name, font: '500 12px "Instrument Sans Variable"', fill: ink, stroke: halo }),
-          });
-    default:
-      return new Style({ stroke: new Stroke({ color: "#1F2A30", width: 1 }) });
-  }
+          offsetY: type === "Point" && kind !== "place" ? -10 : 0,
+        })
+      : undefined;
+    let style: Style | Style[];
+    if (type.includes("Point"))
+      style =
+        kind === "place"
+          ? new Style({ text })
+          : new Style({
+              text,
+              image: new Circle({
+                radius: 2.6,
+                fill: new Fill({ color: colour }),
+                stroke: new Stroke({ color: "#FCFBF7", width: 1 }),
+              }),
+            });
+    else {
+      const stroke = new Stroke({ color: colour, width: dress.width });
+      const under = new Stroke({ color: "rgba(252,251,247,0.5)", width: dress.width + 1.5 });
+      const fill = line ? undefined : new Fill({ color: `${colour}14` });
+      style =
+        line && dress.width < 1
+          ? new Style({ stroke, text })
+          : [new Style({ stroke: under }), new Style({ stroke, fill, text })];
+    }
+    made.set(key, style);
+    return style;
+  };
 }
 
-/** Coast, water, rivers and place names, with halos that keep them legible on any ground. */
-export function featuresLayer(collection: object, [west, south]: [number, number]): VectorLayer {
+/** Lines, polygons and plain points as they are dressed, with halos that keep them legible on any ground. */
+export function featuresLayer(collection: object, [west, south]: [number, number], dress: Dress): VectorLayer {
   const features = new GeoJSON().readFeatures(collection);
   for (const feature of features) feature.getGeometry()?.translate(-west, -south);
   const source = new VectorSource({ features });
-  return new VectorLayer({ source, style: styleOf, declutter: true });
+  return new VectorLayer({ source, style: styler(dress), declutter: true, renderBuffer: 200 });
 }
+
+export const redress = (layer: VectorLayer, dress: Dress) => layer.setStyle(styler(dress));
 
 /** The dashed border of a preview. */
 export const previewBorder = [
@@ -78,3 +110,59 @@ export const pinMark = (label: string) =>
 export const placeMark = new Style({
   image: new Circle({ radius: 7, stroke: new Stroke({ color: "#9A6B00", width: 2 }) }),
 });
+
+/** A point of a table that is not taken in yet. */
+export const dotMark = new Style({
+  image: new Circle({
+    radius: 2,
+    fill: new Fill({ color: "#1B6470" }),
+    stroke: new Stroke({ color: "#FCFBF7", width: 0.8 }),
+  }),
+});
+
+/** The area asked for. */
+export const areaMark = [
+  new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: 4 }) }),
+  new Style({ stroke: new Stroke({ color: "#1B6470", width: 2 }) }),
+];
+
+const FOOT: Record<string, { stroke: string; fill: string; dash?: number[] }> = {
+  chosen: { stroke: "#1B6470", fill: "rgba(27,100,112,0.14)" },
+  open: { stroke: "rgba(31,42,48,0.55)", fill: "rgba(252,251,247,0.10)" },
+  received: { stroke: "#1F2A30", fill: "rgba(31,42,48,0)" },
+  arriving: { stroke: "#1F2A30", fill: "rgba(252,251,247,0.35)", dash: [3, 3] },
+  failed: { stroke: "#9C2B2B", fill: "rgba(156,43,43,0.14)", dash: [4, 3] },
+};
+
+/** A tile's footprint by how it stands, with its name and a word on it. */
+export function footStyle(look: string, name: string, word: string, resolution: number): Style[] {
+  const { stroke, fill, dash } = FOOT[look] ?? FOOT.open ?? { stroke: "#1F2A30", fill: "transparent" };
+  const label = (
+    text: string,
+    offsetY: number,
+    font: string,
+    colour: string,
+    at?: (f: FeatureLike) => Polygon | undefined,
+  ) =>
+    new Style({
+      geometry: at,
+      text: new Text({ text, font, offsetY, fill: new Fill({ color: colour }), stroke: halo, overflow: false }),
+    });
+  const styles = [
+    new Style({
+      stroke: new Stroke({ color: stroke, width: look === "open" ? 1 : 1.6, lineDash: dash }),
+      fill: new Fill({ color: fill }),
+    }),
+  ];
+  if (resolution < 22) styles.push(label(name, word ? -8 : 0, FIGURES, "#1F2A30"));
+  if (word)
+    styles.push(
+      label(
+        word,
+        resolution < 22 ? 9 : 0,
+        '600 11.5px "Instrument Sans Variable"',
+        look === "failed" ? "#9C2B2B" : "#1B6470",
+      ),
+    );
+  return styles;
+}

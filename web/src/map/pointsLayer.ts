@@ -1,5 +1,11 @@
 import Layer from "ol/layer/Layer";
 import type { FrameState } from "ol/Map";
+import { lookUp } from "./cloudLayer";
+import { INKS } from "./dress";
+import type { Stop } from "./ramps";
+
+const bytesOf = (value: number) =>
+  [value & 255, (value >> 8) & 255, (value >> 16) & 255].map((part) => part.toString(16).padStart(2, "0")).join("");
 
 export interface DotPoints {
   count: number;
@@ -30,18 +36,35 @@ export function decodePoints(buffer: ArrayBuffer, [west, south]: [number, number
 export class PointsLayer extends Layer {
   private canvas = document.createElement("canvas");
 
-  constructor(
-    private points: DotPoints,
-    private shown: (code: number) => boolean,
-    private colour = "#1F2A30",
-  ) {
+  private shown: (code: number) => boolean = () => true;
+  private colour = "#1F2A30";
+  private colours: string[] | null = null;
+  private ofPoint: (i: number) => number = () => 0;
+
+  constructor(private points: DotPoints) {
     super({});
     this.canvas.style.position = "absolute";
     this.canvas.style.pointerEvents = "none";
   }
 
-  setShown(shown: (code: number) => boolean): void {
+  /** One colour, or each point's by its height on a ramp or by its code. */
+  dress(
+    colour: string,
+    by: { stops: Stop[]; range: [number, number] } | "code" | null,
+    shown: (code: number) => boolean,
+  ): void {
     this.shown = shown;
+    this.colour = colour || "#1F2A30";
+    this.colours = null;
+    if (by === "code") {
+      this.colours = INKS;
+      this.ofPoint = (i) => (this.points.code[i] as number) % INKS.length;
+    } else if (by) {
+      const [low, high] = by.range;
+      this.colours = Array.from(lookUp(by.stops), (value) => `#${bytesOf(value)}`);
+      this.ofPoint = (i) =>
+        Math.min(Math.max((((this.points.z[i] as number) - low) / Math.max(high - low, 1e-6)) * 255, 0), 255) | 0;
+    }
     this.changed();
   }
 
@@ -80,6 +103,7 @@ export class PointsLayer extends Layer {
         const y = (top - (points.y[i] as number)) * scale;
         if (x < -side || y < -side || x > canvas.width + side || y > canvas.height + side) continue;
         if (!this.shown(points.code[i] as number)) continue;
+        if (this.colours && grow === 0) context.fillStyle = this.colours[this.ofPoint(i)] ?? this.colour;
         context.fillRect(x - side / 2, y - side / 2, side, side);
       }
     }

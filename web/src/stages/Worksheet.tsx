@@ -5,8 +5,10 @@ import { InterpolatePoints } from "./build/InterpolatePoints";
 import { Downloads } from "./deliver/Downloads";
 import { GenericSheet } from "./GenericSheet";
 import { AddFiles } from "./gather/AddFiles";
+import { FetchFeatures } from "./gather/FetchFeatures";
 import { Members } from "./gather/Members";
 import { NewProject } from "./gather/NewProject";
+import { OrderTiles } from "./gather/OrderTiles";
 import { AccuracySheet } from "./judge/AccuracySheet";
 
 interface Entry {
@@ -24,8 +26,22 @@ const OWN: Entry[] = [
     stage: "Gather",
     name: "add_files",
     title: "Add files",
-    summary: "GeoTIFF surfaces and tables of points, inspected as they arrive.",
+    summary: "Surfaces, points, clouds, lines and polygons, inspected as they arrive.",
     sheet: AddFiles,
+  },
+  {
+    stage: "Gather",
+    name: "order_tiles",
+    title: "Order tiles",
+    summary: "Elevation of an area from the providers, compared before it is ordered.",
+    sheet: OrderTiles,
+  },
+  {
+    stage: "Gather",
+    name: "fetch_features",
+    title: "Fetch map features",
+    summary: "Rivers, roads, boundaries and names, by kind and name.",
+    sheet: FetchFeatures,
   },
   { stage: "Gather", name: "new_project", title: "New project", summary: "A name and a frame.", sheet: NewProject },
   { stage: "Gather", name: "members", title: "Members", summary: "Who works in this project.", sheet: Members },

@@ -160,39 +160,39 @@ const WORD = { note: "Note.", caution: "Caution.", stop: "Stop." };
 export function Findings({
   findings,
   onMend,
+  bare,
 }: {
   findings: Finding[];
   onMend?: (change: Record<string, unknown>) => void;
+  /** Without a heading of its own. */
+  bare?: boolean;
 }) {
   const set = useDesk((desk) => desk.set);
   const shown = useDesk((desk) => desk.places);
   if (!findings.length) return null;
-  return (
-    <Section title="Findings">
-      {findings.map((finding) => (
-        <div key={finding.code} className={`find ${finding.weight}`}>
-          <WeightIcon weight={finding.weight} />
-          <b>{WORD[finding.weight]}</b> <Sentence text={`${finding.sentence} ${finding.why}`} />
-          {((finding.mend && onMend) || finding.places.length > 0) && (
-            <div className="acts">
-              {finding.mend && onMend && (
-                <button type="button" className="btn" onClick={() => onMend(finding.mend?.set_params ?? {})}>
-                  {finding.mend.label}
-                </button>
-              )}
-              {finding.places.length > 0 && (
-                <button
-                  type="button"
-                  className="lnk"
-                  onClick={() => set({ places: shown.length ? [] : (finding.places as [number, number][]) })}
-                >
-                  {shown.length ? "Hide them" : "Show them"}
-                </button>
-              )}
-            </div>
+  const listed = findings.map((finding) => (
+    <div key={`${finding.code}${finding.mend?.label ?? ""}`} className={`find ${finding.weight}`}>
+      <WeightIcon weight={finding.weight} />
+      <b>{WORD[finding.weight]}</b> <Sentence text={`${finding.sentence} ${finding.why}`} />
+      {((finding.mend && onMend) || finding.places.length > 0) && (
+        <div className="acts">
+          {finding.mend && onMend && (
+            <button type="button" className="btn" onClick={() => onMend(finding.mend?.set_params ?? {})}>
+              {finding.mend.label}
+            </button>
+          )}
+          {finding.places.length > 0 && (
+            <button
+              type="button"
+              className="lnk"
+              onClick={() => set({ places: shown.length ? [] : (finding.places as [number, number][]) })}
+            >
+              {shown.length ? "Hide them" : "Show them"}
+            </button>
           )}
         </div>
-      ))}
-    </Section>
-  );
+      )}
+    </div>
+  ));
+  return bare ? <div>{listed}</div> : <Section title="Findings">{listed}</Section>;
 }

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any, Literal
 
 import numpy as np
@@ -25,8 +27,10 @@ from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.tiles.surfaces import quick_look_path
 from yama.terrain.errors import InputError
-from yama.terrain.files import replacing
+from yama.terrain.formats import raster
+from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import Grid, parse_crs
+from yama.terrain.surface import store
 
 router = Router(tags=["depots"])
 
@@ -327,8 +331,11 @@ def quick_look(request: HttpRequest, project_id: int, depot: str) -> dict[str, s
             raise HttpError(503, str(error)) from error
         if response.status_code != 200:
             raise HttpError(503, f"{provider.title} has no overview of {product['title']}.")
-        with replacing(path) as part:
-            part.write_bytes(response.content)
+        with TemporaryDirectory() as folder:
+            raw = Path(folder) / "overview.tif"
+            raw.write_bytes(response.content)
+            voids = raster.inspect(raw, name=f"The overview of {product['title']}").voids
+            store(raster.read(raw, Declared(nodata=voids[0][0] if voids else None)), path)
     return {"key": key, "name": f"{product['title']} quick look"}
 
 

@@ -2,16 +2,187 @@ import { Checkbox } from "@mui/material";
 import { useState } from "react";
 import { call, type Holding } from "../../api/client";
 import { client } from "../../api/queries";
+import { type Dress, INKS } from "../../map/dress";
+import { useDress } from "../../map/useDressed";
 import { useHeld, useProject } from "../context";
 import { num } from "../format";
+import { Caret } from "../icons";
 import { useDesk } from "../store";
+import { FeatureTable } from "./FeatureTable";
 
-function Row({ holding }: { holding: Holding }) {
+/** What a holding of points, lines or a cloud is, in a few words. */
+export function whatIsHeld(holding: Holding, judging: boolean) {
+  if (holding.points)
+    return (
+      <>
+        <span className="n">{num(holding.points.count)}</span> points, heights in {holding.points.unit}
+        {judging && ", judging the surfaces"}
+      </>
+    );
+  if (holding.cloud)
+    return (
+      <>
+        <span className="n">{num(holding.cloud.count)}</span> points, one in{" "}
+        <span className="n">{num(holding.cloud.spacing, 2)}</span> m
+      </>
+    );
+  const counts = Object.entries(holding.features?.counts ?? {});
+  return counts.map(([kind, count], i) => (
+    <span key={kind}>
+      {i > 0 && ", "}
+      <span className="n">{num(count)}</span> {count === 1 ? kind.slice(0, -1) : kind}
+    </span>
+  ));
+}
+
+function Small(props: {
+  label: string;
+  value: string;
+  options: [string, string][];
+  onChange: (value: string) => void;
+}) {
+  return (
+    <label className="small">
+      <span>{props.label}</span>
+      <select value={props.value} onChange={(event) => props.onChange(event.target.value)}>
+        {props.options.map(([value, title]) => (
+          <option key={value} value={value}>
+            {title}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+/** How one holding is drawn: colour, width, label and what of it. */
+function Dressing({ holding }: { holding: Holding }) {
+  const dress = useDress()(holding);
+  const all = useDesk((desk) => desk.dress);
+  const set = useDesk((desk) => desk.set);
+  const change = (what: Partial<Dress>) => set({ dress: { ...all, [holding.id]: { ...all[holding.id], ...what } } });
+  const columns = Object.keys(holding.features?.attributes ?? {});
+  const codes = Object.keys(holding.points?.codes ?? {});
+  const classes = Object.entries(holding.cloud?.class_names ?? {});
+  return (
+    <div className="dressing">
+      {holding.cloud ? (
+        <>
+          <Small
+            label="coloured by"
+            value={dress.by}
+            options={[
+              ["height", "height"],
+              ["class", "class"],
+              ["intensity", "intensity"],
+              ["return", "return"],
+            ]}
+            onChange={(by) => change({ by: by as Dress["by"] })}
+          />
+          <Small
+            label="show"
+            value={dress.filter}
+            options={[["", "every class"], ...classes.map(([code, name]): [string, string] => [`class=${code}`, name])]}
+            onChange={(filter) => change({ filter })}
+          />
+        </>
+      ) : (
+        <>
+          {holding.points && (
+            <Small
+              label="coloured by"
+              value={dress.by}
+              options={[
+                ["one", "one colour"],
+                ["height", "height"],
+                ...(codes.length > 1 ? [["code", "code"] as [string, string]] : []),
+              ]}
+              onChange={(by) => change({ by: by as Dress["by"] })}
+            />
+          )}
+          {(!holding.points || dress.by === "one") && (
+            <span className="inks" role="radiogroup" aria-label={`Colour of ${holding.name}`}>
+              {INKS.map((ink) => (
+                <button
+                  key={ink}
+                  type="button"
+                  role="radio"
+                  aria-checked={dress.colour === ink}
+                  aria-label={ink}
+                  style={{ background: ink }}
+                  onClick={() => change({ colour: ink })}
+                />
+              ))}
+            </span>
+          )}
+          {codes.length > 1 && (
+            <Small
+              label="show"
+              value={dress.filter}
+              options={[["", "every code"], ...codes.map((code): [string, string] => [`code=${code}`, code])]}
+              onChange={(filter) => change({ filter })}
+            />
+          )}
+          {holding.features && (
+            <>
+              <Small
+                label="width"
+                value={String(dress.width)}
+                options={[0.8, 1.4, 2, 3].map((width) => [String(width), `${width} px`])}
+                onChange={(width) => change({ width: Number(width) })}
+              />
+              <Small
+                label="label"
+                value={dress.label}
+                options={[["", "none"], ...columns.map((column): [string, string] => [column, column])]}
+                onChange={(label) => change({ label, unit: /elev|height|^z$/i.test(label) ? "m" : "" })}
+              />
+              <Small
+                label="from"
+                value={String(dress.labelFrom)}
+                options={[
+                  ["2", "close"],
+                  ["4", "half close"],
+                  ["12", "the valley"],
+                  ["40", "the whole"],
+                ]}
+                onChange={(from) => change({ labelFrom: Number(from) })}
+              />
+            </>
+          )}
+        </>
+      )}
+    </div>
+  );
+}
+
+function Row({ holding, chosen, onChoose }: { holding: Holding; chosen: boolean; onChoose: () => void }) {
   const project = useProject();
   const hidden = useDesk((desk) => desk.hidden);
   const set = useDesk((desk) => desk.set);
-  const [error, setError] = useState("");
   const judging = project.checkpoints_id === holding.id;
+  const shown = holding.kind === "cloud" ? hidden[holding.id] === false : !hidden[holding.id];
+  return (
+    <li className={chosen ? "on" : ""}>
+      <Checkbox
+        size="small"
+        sx={{ padding: "2px" }}
+        checked={shown}
+        slotProps={{ input: { "aria-label": `Show ${holding.name}` } }}
+        onChange={() => set({ hidden: { ...hidden, [holding.id]: shown } })}
+      />
+      <button type="button" className="pickrow" aria-expanded={chosen} onClick={onChoose}>
+        <b>{holding.name}</b>
+        <span className="mut">{whatIsHeld(holding, judging)}</span>
+        <Caret />
+      </button>
+    </li>
+  );
+}
+
+function Chosen({ holding }: { holding: Holding }) {
+  const project = useProject();
+  const [error, setError] = useState("");
   const remove = async () => {
     try {
       await call("DELETE", `/projects/${project.id}/holdings/${holding.id}`);
@@ -22,48 +193,71 @@ function Row({ holding }: { holding: Holding }) {
     client.invalidateQueries({ queryKey: ["projects"] });
   };
   return (
-    <div className="row">
-      <Checkbox
-        size="small"
-        sx={{ padding: "2px" }}
-        checked={!hidden[holding.id]}
-        slotProps={{ input: { "aria-label": `Show ${holding.name}` } }}
-        onChange={() => set({ hidden: { ...hidden, [holding.id]: !hidden[holding.id] } })}
-      />
-      <b style={{ fontWeight: 600, minWidth: 180 }}>{holding.name}</b>
-      <span className="mut" style={{ minWidth: 260 }}>
-        {holding.points ? (
-          <>
-            <span className="n">{num(holding.points.count)}</span> points, heights in {holding.points.unit}
-            {judging && ", judging the surfaces"}
-          </>
-        ) : (
-          "coast, water, rivers and place names"
+    <div className="chosen">
+      <header>
+        <b>{holding.name}</b>
+        <a className="lnk" href={`/api/projects/${project.id}/holdings/${holding.id}/original`}>
+          Download the file
+        </a>
+        {project.role !== "viewer" && (
+          <button type="button" className="lnk danger" onClick={remove}>
+            Delete
+          </button>
         )}
-      </span>
-      <a className="lnk" href={`/api/projects/${project.id}/holdings/${holding.id}/original`}>
-        Download the file
-      </a>
-      {project.role !== "viewer" && (
-        <button type="button" className="lnk danger" onClick={remove}>
-          Delete
-        </button>
+        {error && (
+          <span className="fail" role="alert">
+            {error}
+          </span>
+        )}
+      </header>
+      <Dressing holding={holding} />
+      {holding.cloud && (
+        <table className="t tight" aria-label={`Classes of ${holding.name}`}>
+          <thead>
+            <tr>
+              <th>class</th>
+              <th>name</th>
+              <th>points</th>
+              <th>share</th>
+            </tr>
+          </thead>
+          <tbody>
+            {Object.entries(holding.cloud.classes).map(([code, count]) => (
+              <tr key={code}>
+                <td className="n">{code}</td>
+                <td>{holding.cloud?.class_names[code]}</td>
+                <td className="n">{num(count)}</td>
+                <td className="n">{num((100 * count) / (holding.cloud?.count ?? 1), 1)} %</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
       )}
-      {error && <span role="alert">{error}</span>}
+      {holding.features && <FeatureTable holding={holding} />}
     </div>
   );
 }
 
-/** Points and lines: what is shown on the map. */
+/** Points, lines, polygons and clouds: what is shown on the map, and how. */
 export function LinesTab() {
-  const { points, features } = useHeld();
-  const all = [...points, ...features];
-  if (!all.length) return <p className="empties">No points or lines yet. Add a CSV of survey points in Gather.</p>;
+  const { points, features, clouds } = useHeld();
+  const all = [...points, ...clouds, ...features];
+  const [id, setId] = useState<number | null>(null);
+  const chosen = all.find((one) => one.id === id) ?? all[0];
+  if (!chosen) return <p className="empties">No points or lines yet. Add files, or fetch map features, in Gather.</p>;
   return (
     <div className="lines">
-      {all.map((holding) => (
-        <Row key={holding.id} holding={holding} />
-      ))}
+      <ul aria-label="Points and lines">
+        {all.map((holding) => (
+          <Row
+            key={holding.id}
+            holding={holding}
+            chosen={holding.id === chosen.id}
+            onChoose={() => setId(holding.id)}
+          />
+        ))}
+      </ul>
+      <Chosen key={chosen.id} holding={chosen} />
     </div>
   );
 }

@@ -1,9 +1,11 @@
 import { useRef, useState } from "react";
-import { ApiError, type Holding, upload } from "../../api/client";
+import { ApiError, type Finding, type Table, upload } from "../../api/client";
 import { client, isOpen, useJobs } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
-import { num, percent, size } from "../../desk/format";
+import { percent } from "../../desk/format";
 import { Findings, Section, Sheet } from "../parts";
+import { Arrival } from "./Arrival";
+import { ColumnMatch } from "./ColumnMatch";
 
 interface Sending {
   id: number;
@@ -11,39 +13,9 @@ interface Sending {
   share: number;
   jobId: string | null;
   holdingId: number | null;
+  /** A table that is looked at before it is taken in. */
+  table: Table | null;
   error: string;
-}
-
-function Arrival({ holding }: { holding: Holding }) {
-  const found = holding.surface;
-  return (
-    <div style={{ fontSize: 12, lineHeight: "17px" }}>
-      <b style={{ fontWeight: 600 }}>{holding.name}</b>{" "}
-      {found ? (
-        <span className="mut">
-          surface,{" "}
-          <span className="n">
-            {num(found.cols)} × {num(found.rows)}
-          </span>{" "}
-          cells of <span className="n">{size(found.cell_size)}</span> m,{" "}
-          <span className="n">{num(found.statistics.lowest, 2)}</span> to{" "}
-          <span className="n">{num(found.statistics.highest, 2)}</span> {found.unit},{" "}
-          <span className="n">{percent(found.statistics.empty / found.statistics.cells)}</span> empty,{" "}
-          {found.crs.slice(0, 30)}
-        </span>
-      ) : (
-        <span className="mut">
-          <span className="n">{num(holding.points?.count)}</span> points, heights {holding.points?.height_field} in{" "}
-          {holding.points?.unit}, {holding.points?.crs.slice(0, 30)}
-        </span>
-      )}
-      {holding.findings.length > 0 && (
-        <div style={{ margin: "4px -16px 0" }}>
-          <Findings findings={holding.findings} />
-        </div>
-      )}
-    </div>
-  );
 }
 
 /** Bring in files: dropped or chosen, sent as they are, inspected as they arrive. */
@@ -57,20 +29,30 @@ export function AddFiles() {
   const input = useRef<HTMLInputElement>(null);
   const number = useRef(0);
 
+  const change = (id: number, values: Partial<Sending>) =>
+    setSending((list) => list.map((one) => (one.id === id ? { ...one, ...values } : one)));
+  const fromZips = all.filter((one) => sending.some((sent) => sent.name === one.origin.zip));
+
   const send = async (files: FileList | null) => {
     // the list is emptied under our hands when the field is
     for (const file of Array.from(files ?? [])) {
       number.current += 1;
       const id = number.current;
-      const change = (values: Partial<Sending>) =>
-        setSending((list) => list.map((one) => (one.id === id ? { ...one, ...values } : one)));
-      setSending((list) => [{ id, name: file.name, share: 0, jobId: null, holdingId: null, error: "" }, ...list]);
+      setSending((list) => [
+        { id, name: file.name, share: 0, jobId: null, holdingId: null, table: null, error: "" },
+        ...list,
+      ]);
       try {
-        const answer = await upload(project.id, file, crs.trim(), (share) => change({ share }));
-        change({ share: 1, jobId: answer.job?.id ?? null, holdingId: answer.holding_id ?? null });
+        const answer = await upload(project.id, file, crs.trim(), (share) => change(id, { share }));
+        change(id, {
+          share: 1,
+          jobId: answer.job?.id ?? null,
+          holdingId: answer.holding_id ?? null,
+          table: answer.table ?? null,
+        });
         client.invalidateQueries({ queryKey: ["jobs", project.id] });
       } catch (failure) {
-        change({ error: failure instanceof ApiError ? failure.message : String(failure) });
+        change(id, { error: failure instanceof ApiError ? failure.message : String(failure) });
       }
     }
   };
@@ -79,7 +61,7 @@ export function AddFiles() {
     <Sheet
       stage="Gather"
       title="Add files"
-      lead="GeoTIFF surfaces, and points as CSV or TXT. Each file is kept as it came."
+      lead="Surfaces, points, clouds, lines and polygons, one by one or in a zip. Each file is kept as it came."
     >
       {mayAdd ? (
         <>
@@ -113,7 +95,7 @@ export function AddFiles() {
               }}
             />
           </div>
-          <Section title="Where a table does not say">
+          <Section title="Where a file does not say">
             <div className="row">
               <label htmlFor="crs">CRS</label>
               <span className="field">
@@ -134,6 +116,21 @@ export function AddFiles() {
         const job = jobs.find((candidate) => candidate.id === one.jobId);
         const holding = all.find((candidate) => candidate.id === (job?.holding_id ?? one.holdingId));
         const error = one.error || (job?.state === "failed" ? job.message : "");
+        if (one.table)
+          return (
+            <ColumnMatch
+              key={one.id}
+              table={one.table}
+              crs={crs.trim()}
+              onTaken={(answer) => {
+                change(one.id, { table: null, jobId: answer.job?.id ?? null, holdingId: answer.holding_id ?? null });
+                client.invalidateQueries({ queryKey: ["jobs", project.id] });
+              }}
+              onLeave={() => setSending((list) => list.filter((other) => other.id !== one.id))}
+            />
+          );
+        if (holding && !error) return <Arrival key={one.id} holding={holding} />;
+        const looking = job && isOpen(job);
         return (
           <section className="sec" key={one.id} aria-label={one.name}>
             <h2>
@@ -141,26 +138,34 @@ export function AddFiles() {
               <small>
                 {error
                   ? "not added"
-                  : holding
-                    ? one.holdingId
-                      ? "was here already"
-                      : "added"
-                    : one.share < 1
-                      ? percent(one.share)
-                      : job && isOpen(job)
-                        ? "looking at it"
+                  : one.share < 1
+                    ? percent(one.share)
+                    : looking
+                      ? `looking at it, ${percent(job.progress)}`
+                      : job?.state === "done"
+                        ? "unpacked"
                         : "waiting"}
               </small>
             </h2>
+            {(one.share < 1 || looking) && !error && (
+              <div className="bar" role="progressbar" aria-label={`Progress of ${one.name}`}>
+                <i style={{ width: `${Math.max((one.share < 1 ? one.share : (job?.progress ?? 0)) * 100, 2)}%` }} />
+              </div>
+            )}
+            {job?.state === "done" && job.findings.length > 0 && (
+              <Findings findings={job.findings as unknown as Finding[]} bare />
+            )}
             {error && (
-              <p className="find bad" role="alert" style={{ padding: 0 }}>
+              <p className="fail" role="alert">
                 {error}
               </p>
             )}
-            {holding && <Arrival holding={holding} />}
           </section>
         );
       })}
+      {fromZips.map((holding) => (
+        <Arrival key={holding.id} holding={holding} />
+      ))}
     </Sheet>
   );
 }

@@ -1,0 +1,138 @@
+import { useMutation } from "@tanstack/react-query";
+import { type Accepted, call, type Holding } from "../../api/client";
+import { client } from "../../api/queries";
+import { useProject } from "../../desk/context";
+import { num, percent, size } from "../../desk/format";
+import { useDesk } from "../../desk/store";
+import { whatIsHeld } from "../../desk/tabs/LinesTab";
+import { Findings } from "../parts";
+
+function Fact({ name, children, aside }: { name: string; children: React.ReactNode; aside?: React.ReactNode }) {
+  return (
+    <div className="fact">
+      <dt>{name}</dt>
+      <dd>{children}</dd>
+      {aside && <dd className="aside">{aside}</dd>}
+    </div>
+  );
+}
+
+function SurfaceFacts({ holding }: { holding: Holding }) {
+  const found = holding.surface;
+  if (!found) return null;
+  const file = holding.file as { bands: number; cell_type: string; bytes: number; nodata: string | null } | null;
+  return (
+    <>
+      <Fact name="Size" aside={file && <span className="n">{num(file.bytes / 1e6, 1)} MB</span>}>
+        <span className="n">
+          {num(found.cols)} × {num(found.rows)}
+        </span>{" "}
+        cells
+      </Fact>
+      <Fact name="Cell" aside={<span className="n">{found.crs.slice(0, 22)}</span>}>
+        <span className="n">{size(found.cell_size)}</span> m
+      </Fact>
+      <Fact name="Heights" aside={<>true, of all cells</>}>
+        <span className="n">{num(found.statistics.lowest, 2)}</span> to{" "}
+        <span className="n">{num(found.statistics.highest, 2)}</span> {found.unit}
+      </Fact>
+      <Fact
+        name="Empty"
+        aside={
+          file && (
+            <span className="n">{file.nodata === null ? file.cell_type : `${file.cell_type}, ${file.nodata}`}</span>
+          )
+        }
+      >
+        <span className="n">{percent(found.statistics.empty / found.statistics.cells)}</span>
+      </Fact>
+    </>
+  );
+}
+
+function CloudFacts({ holding }: { holding: Holding }) {
+  const found = holding.cloud;
+  if (!found) return null;
+  return (
+    <>
+      <Fact name="Points" aside={<>LAS {found.version}</>}>
+        <span className="n">{num(found.count)}</span>
+      </Fact>
+      <Fact name="Spacing" aside={<span className="n">{found.crs.slice(0, 22)}</span>}>
+        <span className="n">{num(found.spacing, 2)}</span> m, <span className="n">{num(found.density, 1)}</span> a m²
+      </Fact>
+      <Fact name="Heights">
+        <span className="n">{num(found.lowest, 2)}</span> to <span className="n">{num(found.highest, 2)}</span> m
+      </Fact>
+      <Fact name="Classes">
+        {Object.entries(found.classes).map(([code, count], i) => (
+          <span key={code}>
+            {i > 0 && ", "}
+            {found.class_names[code]} <span className="n">{num((100 * count) / found.count, 1)} %</span>
+          </span>
+        ))}
+      </Fact>
+    </>
+  );
+}
+
+/** What an arrival is, with its findings; a mend takes the same file in once more with something else declared. */
+export function Arrival({ holding }: { holding: Holding }) {
+  const project = useProject();
+  const put = useDesk((desk) => desk.put);
+  const mend = useMutation({
+    mutationFn: (declared: Record<string, unknown>) =>
+      call<Accepted>("POST", `/projects/${project.id}/holdings/${holding.id}/declare`, { declared }),
+    onSettled: () => {
+      client.invalidateQueries({ queryKey: ["jobs", project.id] });
+      client.invalidateQueries({ queryKey: ["holdings", project.id] });
+    },
+  });
+  const mends = holding.uploaded && project.role !== "viewer";
+  return (
+    <section className="sec arrival" aria-label={holding.name}>
+      <h2>
+        {holding.name}
+        <small>{holding.findings.length ? `${holding.findings.length} findings` : "no findings"}</small>
+      </h2>
+      <dl>
+        <SurfaceFacts holding={holding} />
+        <CloudFacts holding={holding} />
+        {(holding.points || holding.features) && (
+          <>
+            <Fact name="Holds">{whatIsHeld(holding, project.checkpoints_id === holding.id)}</Fact>
+            <Fact name="CRS">
+              <span className="n">{(holding.points ?? holding.features)?.crs.slice(0, 30)}</span>
+            </Fact>
+          </>
+        )}
+        {Object.keys(holding.features?.attributes ?? {}).length > 0 && (
+          <Fact name="Columns">{Object.keys(holding.features?.attributes ?? {}).join(", ")}</Fact>
+        )}
+      </dl>
+      {holding.surface && (
+        <div className="acts">
+          <button type="button" className="btn" onClick={() => put("a", holding.key)}>
+            Put in A
+          </button>
+          <button type="button" className="btn" onClick={() => put("b", holding.key)}>
+            Put in B
+          </button>
+        </div>
+      )}
+      {holding.findings.length > 0 && (
+        <Findings findings={holding.findings} onMend={mends ? (change) => mend.mutate(change) : undefined} bare />
+      )}
+      {mend.isSuccess && (
+        <p className="mut" role="status">
+          {mend.data.job ? "A mended holding is being made beside this one." : "The mended holding is there already."}
+        </p>
+      )}
+      {mend.error && (
+        <p className="fail" role="alert">
+          {mend.error.message}
+        </p>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,204 @@
+import { useMutation } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { type Accepted, call, type Layout, type Table } from "../../api/client";
+import { useProject } from "../../desk/context";
+import { num } from "../../desk/format";
+import { useDesk } from "../../desk/store";
+import { Choice, Findings, Section } from "../parts";
+
+const SEPARATORS: [string, string][] = [
+  [",", "comma"],
+  [";", "semicolon"],
+  ["\t", "tabulator"],
+  [" ", "blanks"],
+  ["|", "bar"],
+];
+const ROLES = [
+  ["x", "X, east"],
+  ["y", "Y, north"],
+  ["z", "Height"],
+  ["code", "Code"],
+] as const;
+
+const UNITS: [string, string][] = [
+  ["m", "metres"],
+  ["ft", "international feet"],
+  ["us-ft", "US survey feet"],
+];
+
+interface Props {
+  table: Table;
+  crs: string;
+  onTaken: (answer: Accepted) => void;
+  onLeave: () => void;
+}
+
+/** The columns of a table matched to X, Y, height and code, with first rows and a dot map, before it is taken in. */
+export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Props) {
+  const project = useProject();
+  const set = useDesk((desk) => desk.set);
+  const [table, setTable] = useState(first);
+  const [declared, setDeclared] = useState<Record<string, unknown>>(given ? { crs: given } : {});
+  const [crs, setCrs] = useState(first.crs);
+  const path = `/projects/${project.id}/uploads/${first.file_key}`;
+  const look = useMutation({
+    mutationFn: (next: Record<string, unknown>) =>
+      call<Table>("POST", `${path}/look`, { name: first.name, declared: next }),
+    onSuccess: (found, next) => {
+      setTable(found);
+      setDeclared(next);
+    },
+  });
+  const take = useMutation({
+    mutationFn: () => call<Accepted>("POST", `${path}/take`, { name: first.name, declared }),
+    onSuccess: onTaken,
+  });
+  useEffect(() => {
+    set({ dots: table.dots as [number, number][] });
+    return () => set({ dots: [] });
+  }, [table, set]);
+  const layout = table.layout;
+  const change = (what: Partial<Layout>) => {
+    const sure = { ...layout.confidence };
+    for (const role of Object.keys(what)) sure[role] = 1;
+    look.mutate({ ...declared, layout: { ...layout, ...what, confidence: sure } });
+  };
+  const columns = layout.columns.map((name, i) => ({ value: String(i), title: name }));
+  const roleOf = (column: number) => ROLES.find(([role]) => layout[role] === column);
+  const stop = table.findings.some((finding) => finding.weight === "stop");
+  const error = look.error ?? take.error;
+  return (
+    <section className="match" aria-label={`Columns of ${table.name}`}>
+      <Section
+        title={table.name}
+        aside={
+          <>
+            <span className="n">{num(table.rows)}</span> rows
+          </>
+        }
+      >
+        {ROLES.map(([role, title]) => (
+          <div className="sure" key={role}>
+            <Choice
+              label={title}
+              value={layout[role] === null ? "" : String(layout[role])}
+              options={columns}
+              onChange={(value) => change({ [role]: Number(value) } as Partial<Layout>)}
+              empty="none"
+            />
+            {layout[role] !== null && (layout.confidence[role] ?? 1) < 0.9 && <small>a guess: look at the rows</small>}
+          </div>
+        ))}
+        {layout.separator !== "sheet" && (
+          <Choice
+            label="Separator"
+            value={layout.separator}
+            options={SEPARATORS.map(([value, title]) => ({ value, title }))}
+            onChange={(separator) => {
+              const next = { ...declared };
+              delete next.layout;
+              change({ separator, columns: layout.columns });
+            }}
+          />
+        )}
+        {layout.separator !== "sheet" && (
+          <Choice
+            label="Decimals"
+            value={layout.decimal}
+            options={[
+              { value: ".", title: "point" },
+              { value: ",", title: "comma" },
+            ]}
+            onChange={(decimal) => change({ decimal })}
+          />
+        )}
+        <Choice
+          label="First row"
+          value={layout.header ? "names" : "data"}
+          options={[
+            { value: "names", title: "column names" },
+            { value: "data", title: "data" },
+          ]}
+          onChange={(value) => change({ header: value === "names" })}
+        />
+        <Choice
+          label="Heights in"
+          value={String(declared.unit ?? "m")}
+          options={UNITS.map(([value, title]) => ({ value, title }))}
+          onChange={(unit) => look.mutate({ ...declared, unit })}
+        />
+        <div className="row">
+          <label htmlFor="table-crs">CRS</label>
+          <span className="field">
+            <input
+              id="table-crs"
+              value={crs}
+              onChange={(event) => setCrs(event.target.value)}
+              onBlur={() => crs.trim() !== table.crs && look.mutate({ ...declared, crs: crs.trim() })}
+              onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+            />
+          </span>
+        </div>
+      </Section>
+      <Section title="First rows">
+        <div className="scrollx">
+          <table className="t tight" aria-label="First rows">
+            <thead>
+              <tr>
+                {layout.columns.map((name, i) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: columns may share a name
+                  <th key={i} className={roleOf(i) ? "taken" : ""}>
+                    {roleOf(i)?.[1] ?? name}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {table.first_rows.slice(0, 6).map((row, r) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: rows stay in their order
+                <tr key={r}>
+                  {layout.columns.map((_, c) => (
+                    // biome-ignore lint/suspicious/noArrayIndexKey: columns may share a name
+                    <td key={c} className="n">
+                      {row[c] ?? ""}
+                    </td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+        <p className="mut">
+          {table.dots.length ? "Its points stand as dots on the map." : "None of its points can be placed yet."}{" "}
+          {table.dots.length > 0 && (
+            <button
+              type="button"
+              className="lnk"
+              onClick={() => {
+                const xs = table.dots.map(([x]) => x).sort((a, b) => a - b);
+                const ys = table.dots.map(([, y]) => y).sort((a, b) => a - b);
+                set({ goTo: { x: xs[xs.length >> 1] ?? 0, y: ys[ys.length >> 1] ?? 0 } });
+              }}
+            >
+              Go there
+            </button>
+          )}
+        </p>
+      </Section>
+      <Findings findings={table.findings} onMend={(what) => look.mutate({ ...declared, ...what })} />
+      {error && (
+        <p className="fail pad" role="alert">
+          {error.message}
+        </p>
+      )}
+      <div className="acts pad">
+        <button type="button" className="primary" disabled={stop || take.isPending} onClick={() => take.mutate()}>
+          Take in {num(table.rows)} rows
+        </button>
+        <button type="button" className="lnk" onClick={onLeave}>
+          Leave it
+        </button>
+      </div>
+    </section>
+  );
+}

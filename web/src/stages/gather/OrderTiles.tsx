@@ -1,0 +1,511 @@
+import { useMutation, useQueries, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { type Cover, call, type Order, type Place, type Product } from "../../api/client";
+import { client } from "../../api/queries";
+import { useHeld, useProject } from "../../desk/context";
+import { many, num, parse } from "../../desk/format";
+import { type Foot, useDesk } from "../../desk/store";
+import { Section, Sheet } from "../parts";
+import { Arrival } from "./Arrival";
+import { areaOf, boxOf, holds, ringOf } from "./area";
+
+const AROUND = 1500; // metres around a named place
+const OPEN = ["waiting", "making", "arriving", "taking in"];
+
+const WORDS: Record<string, string> = { waiting: "waiting", making: "being made", "taking in": "inspecting" };
+
+function standingLook(standing: string): Foot["look"] {
+  if (standing === "received") return "received";
+  if (standing === "failed" || standing === "cancelled") return "failed";
+  return standing ? "arriving" : "open";
+}
+
+/** Cells of a cut-out against a provider's limit. */
+function Cost({ cover }: { cover: Cover }) {
+  const share = Math.min(cover.cells / cover.max_cells, 2) / 2;
+  const over = cover.cells > cover.max_cells;
+  return (
+    <span className={`cost ${over ? "over" : ""}`}>
+      <svg width="62" height="6" viewBox="0 0 62 6" aria-hidden="true">
+        <rect width="62" height="6" fill="#DAD6CA" rx="1" />
+        <rect width={62 * share} height="6" fill={over ? "#9A6B00" : "#1B6470"} rx="1" />
+        <path d="M31 0v6" stroke="#1F2A30" />
+      </svg>
+      <span className="n">{many(cover.cells)}</span> of <span className="n">{many(cover.max_cells)}</span>
+    </span>
+  );
+}
+
+interface RowProps {
+  product: Product;
+  cover: Cover | undefined;
+  chosen: boolean;
+  onChoose: () => void;
+  onCut: (cell: number) => void;
+  cutting: boolean;
+}
+
+function ProductRow({ product, cover, chosen, onChoose, onCut, cutting }: RowProps) {
+  const down = product.down_for != null;
+  return (
+    <li className={`${chosen ? "on" : ""} ${down ? "down" : ""}`}>
+      <label>
+        <input type="radio" name="product" checked={chosen} onChange={onChoose} />
+        <b>{product.title}</b>
+        <span className="n">{product.resolution == null ? "–" : `${num(product.resolution)} m`}</span>
+        <span className="n">{product.le90 == null ? "–" : `${num(product.le90, 1)} m`}</span>
+        <span className="n">{product.year ?? "–"}</span>
+        <span>{product.voids ?? "–"}</span>
+      </label>
+      <div className="more">
+        {product.reference && (
+          <span>
+            {product.reference}, {product.canopy ? "trees in it" : "no trees"}
+          </span>
+        )}
+        {cover && !cover.reason && cutting && <Cost cover={cover} />}
+        {cover && !cover.reason && !cutting && (
+          <span>
+            <span className="n">{num(cover.tiles.length)}</span> {cover.tiles.length === 1 ? "tile" : "tiles"} here
+          </span>
+        )}
+      </div>
+      {chosen && product.crs && (
+        <div className="more">
+          <span>
+            <span className="n">{product.crs}</span>, zero at {product.datum}
+          </span>
+        </div>
+      )}
+      {down && (
+        <div className="more again" role="status">
+          {product.reason} It is asked again by itself.
+        </div>
+      )}
+      {cover?.reason && !down && <div className="more fail">{cover.reason}</div>}
+      {chosen && cutting && cover?.finest != null && cover.cells > cover.max_cells && (
+        <div className="more">
+          <span>
+            Finest that fits: <span className="n">{cellText(cover.finest, cover)}</span>
+          </span>
+          <button type="button" className="btn" onClick={() => cover.finest != null && onCut(cover.finest)}>
+            Cut at that
+          </button>
+        </div>
+      )}
+    </li>
+  );
+}
+
+function cellText(cell: number, cover: Cover): string {
+  return cover.unit === "°" ? `${num(cell * 3600, 1)}″` : `${num(cell, cell < 10 ? 1 : 0)} m`;
+}
+
+/** Order tiles or a cut-out of an area from the providers, and watch them come in. */
+export function OrderTiles() {
+  const project = useProject();
+  const frame = project.frame.grid;
+  const { all } = useHeld();
+  const area = useDesk((desk) => desk.area);
+  const drawing = useDesk((desk) => desk.drawing);
+  const pressed = useDesk((desk) => desk.pressed);
+  const set = useDesk((desk) => desk.set);
+  const [depot, setDepot] = useState<string | null>(null);
+  const [place, setPlace] = useState("");
+  const [cutting, setCutting] = useState(false);
+  const [cell, setCell] = useState<Record<string, number>>({});
+  const [left, setLeft] = useState<Record<string, boolean>>({});
+  const [quick, setQuick] = useState(false);
+
+  const whole = useMemo(() => ringOf(frame), [frame]);
+  const ring = area ?? whole;
+  const bounds = useMemo(() => boxOf(ring).map((value) => Math.round(value)), [ring]);
+
+  const { data: products = [], error: productError } = useQuery({
+    queryKey: ["depots", project.id],
+    queryFn: () => call<Product[]>("GET", `/projects/${project.id}/depots`),
+    refetchInterval: (query) => (query.state.data?.some((one) => one.down_for != null) ? 5_000 : 60_000),
+  });
+  const { data: places = [] } = useQuery({
+    queryKey: ["places", project.id],
+    queryFn: () => call<Place[]>("GET", `/projects/${project.id}/places`),
+    staleTime: 600_000,
+  });
+  const { data: orders = [] } = useQuery({
+    queryKey: ["orders", project.id],
+    queryFn: () => call<Order[]>("GET", `/projects/${project.id}/orders`),
+    refetchInterval: (query) =>
+      query.state.data?.some((order) => order.parts.some((part) => OPEN.includes(part.standing))) ? 700 : 20_000,
+  });
+  const usable = products.filter((one) => one.product);
+  const chosen = usable.find((one) => one.depot === depot) ?? usable[0];
+  const parts = orders.flatMap((order) => order.parts);
+  const arrived = parts.filter((part) => part.standing === "received").length;
+  const covers = useQueries({
+    queries: usable.map((one) => ({
+      queryKey: ["cover", project.id, one.depot, bounds, one.down_for != null],
+      queryFn: () => call<Cover>("POST", `/projects/${project.id}/depots/${one.depot}/cover`, { bounds }),
+      enabled: one.down_for == null,
+      staleTime: 60_000,
+    })),
+    combine: (results) => results.map((result) => result.data),
+  });
+  const coverOf = (name: string | undefined) => covers[usable.findIndex((one) => one.depot === name)];
+  const cover = coverOf(chosen?.depot);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what has arrived changes what there is
+  useEffect(() => {
+    client.invalidateQueries({ queryKey: ["holdings", project.id] });
+    client.invalidateQueries({ queryKey: ["cover", project.id] });
+  }, [arrived, parts.length, project.id]);
+
+  const tiles = useMemo(
+    () => (cover?.tiles ?? []).filter((tile) => holds(ring, tile.ring as [number, number][])),
+    [cover, ring],
+  );
+  const partOf = (name: string) =>
+    orders
+      .filter((order) => order.depot === chosen?.depot && order.kind === "tiles")
+      .flatMap((order) => order.parts)
+      .find((part) => part.name === name);
+  const standingOf = (tile: (typeof tiles)[number]) => {
+    const part = partOf(tile.name);
+    return part &&
+      (tile.part_id === null || part.id >= tile.part_id) &&
+      !(part.standing === "received" && tile.standing !== "received" && tile.part_id !== null)
+      ? part.standing
+      : tile.standing;
+  };
+  const isFree = (standing: string) => ["", "failed", "cancelled"].includes(standing);
+  const wanted = cutting
+    ? []
+    : tiles.filter((tile) => isFree(standingOf(tile)) && !left[`${chosen?.depot}${tile.name}`]);
+
+  // footprints on the map
+  const feet = JSON.stringify(
+    cutting
+      ? []
+      : tiles.map((tile): Foot => {
+          const standing = standingOf(tile);
+          const part = partOf(tile.name);
+          const look = standingLook(standing);
+          const free = isFree(standing);
+          const percent = part?.size ? `${num((100 * part.received) / part.size)} %` : "";
+          const word =
+            standing === "arriving"
+              ? `arriving ${percent}`
+              : part?.note && standing === "waiting"
+                ? part.note.startsWith("Damaged")
+                  ? `damaged, try ${part.tries + 1} of 5`
+                  : "waiting for it"
+                : (WORDS[standing] ?? (standing === "received" ? "here" : standing));
+          return {
+            name: tile.name,
+            ring: tile.ring as [number, number][],
+            look: free && !left[`${chosen?.depot}${tile.name}`] && standing === "" ? "chosen" : look,
+            word,
+          };
+        }),
+  );
+  useEffect(() => {
+    set({ feet: JSON.parse(feet) as Foot[] });
+  }, [feet, set]);
+  useEffect(() => {
+    if (!pressed) return;
+    set({ pressed: null });
+    if (chosen) setLeft((held) => ({ ...held, [`${chosen.depot}${pressed}`]: !held[`${chosen.depot}${pressed}`] }));
+  }, [pressed, chosen, set]);
+  useEffect(() => () => set({ feet: [], area: null, drawing: false, preview: null }), [set]);
+
+  // the quick look stands where a preview would
+  const { data: look, error: lookError } = useQuery({
+    queryKey: ["quick", project.id, chosen?.depot],
+    queryFn: () =>
+      call<{ key: string; name: string }>("POST", `/projects/${project.id}/depots/${chosen?.depot}/quick-look`),
+    enabled: quick && Boolean(chosen) && chosen?.down_for == null,
+    staleTime: Infinity,
+    retry: false,
+  });
+  useEffect(() => {
+    if (!quick || !look) return set({ preview: null });
+    set({ preview: { key: look.key, quantity: "height", coarse: true, outline: [], title: look.name } });
+  }, [quick, look, set]);
+
+  const order = useMutation({
+    mutationFn: (body: object) => call<Order>("POST", `/projects/${project.id}/orders`, body),
+    onSettled: () => {
+      client.invalidateQueries({ queryKey: ["orders", project.id] });
+      client.invalidateQueries({ queryKey: ["jobs", project.id] });
+      client.invalidateQueries({ queryKey: ["cover", project.id] });
+    },
+  });
+  const cancel = useMutation({
+    mutationFn: (id: number) => call<Order>("POST", `/projects/${project.id}/orders/${id}/cancel`),
+    onSettled: () => client.invalidateQueries({ queryKey: ["orders", project.id] }),
+  });
+  const cutCell = (chosen && cell[chosen.depot]) ?? cover?.cell_size ?? 0;
+  const cutCells = cover ? Math.round(cover.cells * (cover.cell_size / Math.max(cutCell, cover.cell_size)) ** 2) : 0;
+  const bytes = wanted.reduce((sum, tile) => sum + tile.bytes, 0);
+  const already = tiles.length - tiles.filter((tile) => isFree(standingOf(tile))).length;
+  const mayOrder = project.role !== "viewer";
+  const goPlace = (name: string) => {
+    setPlace(name);
+    const found = places.find((one) => one.name.toLowerCase() === name.trim().toLowerCase());
+    const tile = /^E(\d{3})N(\d{4})$/.exec(name.trim());
+    if (found) set({ area: square(found.x, found.y, AROUND), goTo: { x: found.x, y: found.y, resolution: 8 } });
+    else if (tile) set({ area: square(Number(tile[1]) * 1000 + 1000, Number(tile[2]) * 1000 + 1000, 900) });
+  };
+  const newest = orders
+    .flatMap((one) => one.parts)
+    .filter((part) => part.holding_id !== null)
+    .sort((a, b) => (b.holding_id ?? 0) - (a.holding_id ?? 0))[0];
+  const received = all.find((one) => one.id === newest?.holding_id);
+  const open = orders.filter((one) => one.parts.some((part) => OPEN.includes(part.standing)));
+  return (
+    <Sheet
+      stage="Gather"
+      title="Order tiles"
+      foot={
+        <>
+          {order.error && (
+            <p className="said">
+              <span className="err" role="alert">
+                {order.error.message}
+              </span>
+            </p>
+          )}
+          <div className="est">
+            {cutting ? (
+              <>
+                <span>One cut-out</span>
+                <b className={cover && cutCells > cover.max_cells ? "fail" : ""}>
+                  <span className="n">{many(cutCells)}</span> cells
+                </b>
+              </>
+            ) : (
+              <>
+                <span>
+                  {already > 0 && (
+                    <>
+                      <span className="n">{num(already)}</span> of <span className="n">{num(tiles.length)}</span> here
+                      or coming
+                    </>
+                  )}
+                </span>
+                <b>
+                  <span className="n">{num(wanted.length)}</span> {wanted.length === 1 ? "tile" : "tiles"},{" "}
+                  <span className="n">{num(bytes / 1e6, 1)}</span> MB
+                </b>
+              </>
+            )}
+          </div>
+          <div className="go">
+            <label className="switchrow">
+              <input
+                type="checkbox"
+                role="switch"
+                aria-checked={quick}
+                checked={quick}
+                onChange={(event) => setQuick(event.target.checked)}
+              />
+              Quick look
+            </label>
+            <button
+              type="button"
+              className="primary"
+              disabled={
+                !mayOrder ||
+                order.isPending ||
+                chosen?.down_for != null ||
+                (cutting ? !cover || cutCells > cover.max_cells : wanted.length === 0)
+              }
+              onClick={() =>
+                chosen &&
+                order.mutate(
+                  cutting
+                    ? {
+                        depot: chosen.depot,
+                        kind: "cut_out",
+                        bounds,
+                        cell_size: Math.max(cutCell, cover?.cell_size ?? 0),
+                      }
+                    : { depot: chosen.depot, kind: "tiles", tiles: wanted.map((tile) => tile.name) },
+                )
+              }
+            >
+              {cutting ? "Order the cut-out" : `Order ${wanted.length} ${wanted.length === 1 ? "tile" : "tiles"}`}
+            </button>
+          </div>
+        </>
+      }
+    >
+      <Section title="Where">
+        <div className="where">
+          <input
+            list="places"
+            aria-label="Place or tile"
+            placeholder="Place or tile"
+            value={place}
+            onChange={(event) => goPlace(event.target.value)}
+          />
+          <datalist id="places">
+            {places.map((one) => (
+              <option key={one.name} value={one.name} />
+            ))}
+          </datalist>
+          <button
+            type="button"
+            className={`btn ${drawing ? "on" : ""}`}
+            aria-pressed={drawing}
+            onClick={() => set({ drawing: !drawing })}
+          >
+            Draw
+          </button>
+          <button
+            type="button"
+            className="btn"
+            aria-pressed={!area}
+            onClick={() => {
+              setPlace("");
+              set({ area: null, drawing: false, goTo: "whole" });
+            }}
+          >
+            Frame
+          </button>
+        </div>
+        <p className="mut wide">
+          <span>
+            {drawing
+              ? "Click the corners; twice on the last"
+              : area
+                ? place
+                  ? `Around ${place}`
+                  : "The area drawn"
+                : "The whole frame"}
+          </span>
+          <span className="n">{num(areaOf(ring) / 1e6, 1)} km²</span>
+        </p>
+      </Section>
+      <section className="sec products" aria-label="Products">
+        <h2>
+          Product
+          <small>
+            <select
+              aria-label="How it comes"
+              value={cutting ? "cut" : "tiles"}
+              onChange={(event) => setCutting(event.target.value === "cut")}
+            >
+              <option value="tiles">as whole tiles</option>
+              <option value="cut">as a cut-out</option>
+            </select>
+          </small>
+        </h2>
+        <div className="phead" aria-hidden="true">
+          <span>cell</span>
+          <span>LE90</span>
+          <span>year</span>
+          <span>voids</span>
+        </div>
+        {productError && (
+          <p className="fail" role="alert">
+            {productError.message}
+          </p>
+        )}
+        <ul>
+          {products.map((one) => (
+            <ProductRow
+              key={one.depot}
+              product={one}
+              cover={coverOf(one.depot)}
+              chosen={one.depot === chosen?.depot}
+              cutting={cutting}
+              onChoose={() => setDepot(one.depot)}
+              onCut={(size) => setCell({ ...cell, [one.depot]: size })}
+            />
+          ))}
+        </ul>
+        {cutting && chosen && cover && (
+          <div className="row">
+            <label htmlFor="cut-cell">Cell size</label>
+            <span className="field">
+              <input
+                id="cut-cell"
+                inputMode="decimal"
+                key={`${chosen.depot}${cutCell}`}
+                defaultValue={cover.unit === "°" ? num(cutCell * 3600, 1) : num(cutCell, 1)}
+                onBlur={(event) => {
+                  const typed = parse(event.target.value);
+                  if (typed) setCell({ ...cell, [chosen.depot]: cover.unit === "°" ? typed / 3600 : typed });
+                }}
+              />
+              <span className="u">{cover.unit === "°" ? "arc seconds" : "m"}</span>
+            </span>
+          </div>
+        )}
+        {lookError && <p className="fail">{lookError.message}</p>}
+      </section>
+      {open.map((one) => (
+        <section className="sec" key={one.id} aria-label={`Order of ${one.title}`}>
+          <h2>
+            Coming: {one.title}
+            <small>
+              {mayOrder && (
+                <button type="button" className="lnk" onClick={() => cancel.mutate(one.id)}>
+                  Cancel
+                </button>
+              )}
+            </small>
+          </h2>
+          <ul className="partlist">
+            {one.parts
+              .filter((part) => OPEN.includes(part.standing))
+              .map((part) => (
+                <li key={part.id}>
+                  <span className="n">{part.name}</span>
+                  <span className={part.note ? "again" : "mut"}>
+                    {part.note || (WORDS[part.standing] ?? part.standing)}
+                    {part.try_in != null && part.try_in > 1 && (
+                      <>
+                        {" "}
+                        Again in <span className="n">{num(part.try_in)} s</span>.
+                      </>
+                    )}
+                  </span>
+                  {part.size > 0 && (
+                    <div
+                      className="bar"
+                      role="progressbar"
+                      aria-label={part.name}
+                      aria-valuenow={Math.round((100 * part.received) / part.size)}
+                    >
+                      <i style={{ width: `${Math.min((100 * part.received) / part.size, 100)}%` }} />
+                    </div>
+                  )}
+                </li>
+              ))}
+          </ul>
+        </section>
+      ))}
+      {parts
+        .filter((part) => part.standing === "failed")
+        .slice(0, 3)
+        .map((part) => (
+          <section className="sec" key={part.id}>
+            <p className="fail" role="alert">
+              {part.note}
+            </p>
+          </section>
+        ))}
+      {received && <Arrival holding={received} />}
+    </Sheet>
+  );
+}
+
+function square(x: number, y: number, half: number): [number, number][] {
+  return [
+    [x - half, y - half],
+    [x + half, y - half],
+    [x + half, y + half],
+    [x - half, y + half],
+  ];
+}
