@@ -13,11 +13,15 @@ from yama.service.holdings.api import router as holdings
 from yama.service.holdings.uploads import router as uploads
 from yama.service.jobs.api import router as jobs
 from yama.service.projects.api import router as projects
+from yama.service.projects.frames import holdings_router as holdings_frames
+from yama.service.projects.frames import router as frames
 from yama.service.tiles.api import router as tiles
 from yama.terrain.errors import TerrainError
 
 api = NinjaAPI(title="Yama", version="1", auth=SessionAuth(), docs_url=None)
 api.add_router("/accounts", accounts)
+api.add_router("/frames", frames)
+api.add_router("/projects", holdings_frames)
 api.add_router("/projects", projects)
 api.add_router("/projects", holdings)
 api.add_router("/projects", uploads)

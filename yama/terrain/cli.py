@@ -16,7 +16,7 @@ from yama.terrain import formats, operations, recipe
 from yama.terrain.errors import InputError, TerrainError
 from yama.terrain.formats import Held
 from yama.terrain.formats.declared import Declared
-from yama.terrain.frame import Frame, propose
+from yama.terrain.frame import Frame, extent_of_points, propose
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Surface, store
@@ -47,7 +47,7 @@ def _frame(path: str | None, inputs: dict[str, Held]) -> Frame:
             return Frame(held.grid, held.unit, held.vertical_datum)
     for held in inputs.values():
         if isinstance(held, Points):
-            return propose(held)
+            return propose([extent_of_points(held)]).frame
     raise InputError("Give --frame, or an input to take it from.")
 
 

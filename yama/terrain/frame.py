@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
+
+from pyproj import Transformer
 
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.grid import Bounds, Grid, parse_crs
@@ -51,22 +55,107 @@ def utm_zone(longitude: float, latitude: float) -> str:
     return f"EPSG:{(32600 if latitude >= 0 else 32700) + zone}"
 
 
-def propose(points: Points, cell_size: float | None = None) -> Frame:
-    """A frame for points: their own CRS where it is in metres, else the UTM zone of their middle; cells of
-    about half the mean spacing, rounded to 1, 2 or 5; a margin of ten cells."""
-    crs = parse_crs(points.crs)
-    if crs.is_geographic:
-        bounds = points.bounds
-        name = utm_zone((bounds.west + bounds.east) / 2, (bounds.south + bounds.north) / 2)
-        points = points.in_crs(name)
+@dataclass(frozen=True)
+class Extent:
+    """Where a source lies: bounds in its CRS. spacing: mean distance of its points, cell: of its cells, both in metres and
+    0 where it has none. boundary: whether it is a polygon that says which area is meant."""
+
+    name: str
+    crs: str
+    bounds: Bounds
+    spacing: float = 0.0
+    cell: float = 0.0
+    boundary: bool = False
+
+    def __post_init__(self) -> None:
+        if not all(math.isfinite(value) for value in self.bounds):
+            raise InputError(f"{self.name} has no extent.")
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A frame with the reasons for its CRS, its area and its cell size, in that order."""
+
+    frame: Frame
+    reasons: tuple[str, str, str]
+
+
+def propose(extents: Sequence[Extent], cell_size: float | None = None) -> Proposal:
+    """A frame for sources: the one CRS in metres they share, else the UTM zone of their middle; the area of a boundary,
+    else of all of them; cells of half the closest points' spacing, else of the coarsest surface, rounded to 1, 2 or 5.
+
+    Raises InputError where there are no sources.
+    """
+    if not extents:
+        raise InputError("A frame is proposed from files: add at least one that says where it lies.")
+    meant = [extent for extent in extents if extent.boundary] or list(extents)
+    crs, why_crs = _common_crs(meant)
+    boxes = [
+        Transformer.from_crs(parse_crs(extent.crs), parse_crs(crs), always_xy=True).transform_bounds(*extent.bounds)
+        for extent in meant
+    ]
+    if not all(math.isfinite(value) for box in boxes for value in box):
+        raise InputError(f"Not all of the sources can be expressed in {crs}. Choose a CRS by hand.")
+    west, south = min(box[0] for box in boxes), min(box[1] for box in boxes)
+    east, north = max(box[2] for box in boxes), max(box[3] for box in boxes)
+    size, why_size = _cell_size(extents, max(east - west, north - south))
+    size = cell_size or size
+    # tables of points end at their last point, and the ground beside it is wanted too
+    margin = 10 * size
+    area = Bounds(west - margin, south - margin, east + margin, north + margin)
+    named = ", ".join(extent.name for extent in meant[:3]) + (" and others" if len(meant) > 3 else "")
+    why_area = (
+        f"The boundary in {named}, ten cells wider." if meant[0].boundary else f"All of {named}, ten cells wider."
+    )
+    return Proposal(Frame(Grid.covering(crs, area, size)), (why_crs, why_area, why_size))
+
+
+def _common_crs(extents: Sequence[Extent]) -> tuple[str, str]:
+    known = {extent.crs for extent in extents}
+    if len(known) == 1:
+        (only,) = known
+        crs = parse_crs(only)
+        if crs.is_projected and crs.axis_info and abs(crs.axis_info[0].unit_conversion_factor - 1) < 1e-9:
+            return only, f"The sources are in {crs.name} already."
+    middles = []
+    for extent in extents:
+        turn = Transformer.from_crs(parse_crs(extent.crs), parse_crs("EPSG:4326"), always_xy=True)
+        west, south, east, north = turn.transform_bounds(*extent.bounds)
+        middles.append(((west + east) / 2, (south + north) / 2))
+    longitude = sum(lon for lon, _ in middles) / len(middles)
+    latitude = sum(lat for _, lat in middles) / len(middles)
+    if not (math.isfinite(longitude) and math.isfinite(latitude)):
+        raise InputError("The sources do not lie anywhere on the earth. Check the CRS they were given.")
+    name = utm_zone(longitude, latitude)
+    return (
+        name,
+        f"The UTM zone of its middle, {abs(latitude):.2f}° {'S' if latitude < 0 else 'N'} {abs(longitude):.2f}° {'W' if longitude < 0 else 'E'}.",
+    )
+
+
+def _cell_size(extents: Sequence[Extent], side: float) -> tuple[float, str]:
+    spacings = [extent.spacing for extent in extents if extent.spacing > 0]
+    if spacings:
+        closest = min(spacings)
+        return _round_cell(closest / 2), f"About half the points' mean spacing of {closest:.3g} m."
+    cells = [extent.cell for extent in extents if extent.cell > 0]
+    if cells:
+        coarsest = max(cells)
+        return _round_cell(coarsest), f"About the cell of the coarsest surface, {coarsest:.3g} m."
+    return _round_cell(
+        side / 4000
+    ), "Some four thousand cells along the longer side, since nothing says how fine it is."
+
+
+def extent_of_points(points: Points, name: str = "points") -> Extent:
+    """Extent and mean spacing of points."""
     bounds = points.bounds
-    width, height = bounds.east - bounds.west, bounds.north - bounds.south
-    if cell_size is None:
-        spacing = (max(width * height, 1e-6) / max(len(points), 1)) ** 0.5
-        cell_size = _round_cell(spacing / 2)
-    margin = 10 * cell_size
-    area = Bounds(bounds.west - margin, bounds.south - margin, bounds.east + margin, bounds.north + margin)
-    return Frame(Grid.covering(points.crs, area, cell_size))
+    turn = points
+    if parse_crs(points.crs).is_geographic:
+        turn = points.in_crs(utm_zone((bounds.west + bounds.east) / 2, (bounds.south + bounds.north) / 2))
+    box = turn.bounds
+    spacing = (max((box.east - box.west) * (box.north - box.south), 1e-6) / max(len(points), 1)) ** 0.5
+    return Extent(name, points.crs, bounds, spacing=spacing)
 
 
 def _round_cell(size: float) -> float:

@@ -5,12 +5,16 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Literal
 
+import shapely
+
 from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
 from yama.terrain.formats import archive, delimited, las, lattice, raster, vector
 from yama.terrain.formats.declared import NOTHING, Declared
+from yama.terrain.frame import Extent, extent_of_points
+from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.points import Points
 from yama.terrain.surface import Progress, Surface, ignore_progress
 
@@ -122,3 +126,32 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "", frame_c
         raise _no_archive(name)
     points = delimited.read(path, declared, name, frame_crs)
     return lattice.surface_of(points, name) if declared.grid else points
+
+
+def extent(path: str | Path, name: str = "") -> Extent:
+    """Where a file lies and how fine it is, from as little of it as will do. Raises InputError where it does not say."""
+    path = Path(path)
+    name = name or path.name
+    family = family_of(path, name)
+    if family == "raster":
+        facts = raster.header(path, NOTHING, name)
+        refuse(facts.findings)
+        grid = Grid.from_dict(facts.grid or {})
+        width, height = grid.metres_per_cell()
+        return Extent(name, grid.crs, grid.bounds, cell=(width * height) ** 0.5)
+    if family == "cloud":
+        cloud = las.read(path, NOTHING, name)
+        box = cloud.bounds
+        spacing = ((box.east - box.west) * (box.north - box.south) / max(cloud.count, 1)) ** 0.5
+        return Extent(name, cloud.crs, box, spacing=0.0 if parse_crs(cloud.crs).is_geographic else spacing)
+    if family == "archive":
+        raise _no_archive(name)
+    if family == "vector":
+        found, held = vector.look(path, NOTHING, name)
+        refuse(found.findings)
+        if isinstance(held, Features):
+            polygons = shapely.get_dimensions(held.geometries) == 2
+            shown = held.kept(polygons) if polygons.any() else held
+            return Extent(name, held.crs, shown.bounds, boundary=bool(polygons.any()))
+        return extent_of_points(held, name)
+    return extent_of_points(delimited.read(path, NOTHING, name), name)

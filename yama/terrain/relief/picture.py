@@ -6,11 +6,13 @@ import io
 import warnings
 
 import numpy as np
+import numpy.typing as npt
 import rasterio
+from pyproj import Transformer
 from rasterio.errors import NotGeoreferencedWarning
 
 from yama.terrain.fit.reproject import fitted
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Bounds, Grid, parse_crs
 from yama.terrain.relief.ramps import colours
 from yama.terrain.relief.slope import hillshade_of
 from yama.terrain.surface import Surface
@@ -20,10 +22,11 @@ _HATCH = np.array([0xC9, 0xC4, 0xB6], np.float32)
 
 
 def picture(surface: Surface, frame: Grid, size: int = 228, ramp: str = "Foreshore") -> bytes:
-    """A PNG of `size` x `size` pixels: the frame's area, relief under colour, hatch where empty."""
-    cell = max(frame.cols * frame.cell_width, frame.rows * frame.cell_height) / size
-    middle_x = frame.west + frame.cols * frame.cell_width / 2
-    middle_y = frame.north - frame.rows * frame.cell_height / 2
+    """A PNG of `size` x `size` pixels: the frame's area, relief under colour, hatch where empty. Of a surface that is
+    small in the frame only its own area is shown, a little wider."""
+    area = _shown(surface, frame)
+    cell = max(area.east - area.west, area.north - area.south) / size
+    middle_x, middle_y = (area.west + area.east) / 2, (area.south + area.north) / 2
     grid = Grid(frame.crs, middle_x - cell * size / 2, middle_y + cell * size / 2, cell, cell, size, size)
     view = fitted(surface, grid)
     heights = view.read(grid.whole.grown(1))
@@ -38,6 +41,29 @@ def picture(surface: Surface, frame: Grid, size: int = 228, ramp: str = "Foresho
         light = hillshade_of(heights, grid.part(grid.whole.grown(1)), exaggeration=min(max(cell / 8, 1.0), 4.0))
         shaded = colours(ramp, shares) * (0.45 + 0.78 * light)[..., None]
         image[filled] = np.clip(shaded[filled], 0, 255)
+    return _png(image)
+
+
+def _shown(surface: Surface, frame: Grid) -> Bounds:
+    """The frame's bounds, or those of the surface where it covers less than a quarter of them."""
+    whole = frame.bounds
+    turn = Transformer.from_crs(parse_crs(surface.grid.crs), parse_crs(frame.crs), always_xy=True)
+    west, south, east, north = turn.transform_bounds(*surface.grid.bounds)
+    if not np.isfinite([west, south, east, north]).all():
+        return whole
+    inside = whole.intersection(Bounds(west, south, east, north))
+    if inside is None:
+        return whole
+    side = max(inside.east - inside.west, inside.north - inside.south)
+    if 2 * side > max(whole.east - whole.west, whole.north - whole.south):
+        return whole
+    margin = 0.04 * side
+    return Bounds(inside.west - margin, inside.south - margin, inside.east + margin, inside.north + margin)
+
+
+def _png(image: npt.NDArray[np.float32]) -> bytes:
+    """An image `(rows, cols, 3)` of 0 to 255 as PNG."""
+    size = image.shape[0]
     buffer = io.BytesIO()
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", NotGeoreferencedWarning)

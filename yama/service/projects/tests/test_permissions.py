@@ -18,6 +18,7 @@ def endpoints(holding, key):
     return [
         ("GET", "", None, VIEW),
         ("PUT", "/frame", _FRAME, OWN),
+        ("GET", "/frame/proposal", None, VIEW),
         ("PUT", "/checkpoints", {"holding_id": None}, EDIT),
         ("GET", "/members", None, VIEW),
         ("PUT", "/members", {"name": "nobody", "role": "viewer"}, OWN),

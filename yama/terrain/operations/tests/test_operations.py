@@ -5,7 +5,7 @@ from django.test import SimpleTestCase
 
 from yama.terrain import operations
 from yama.terrain.errors import GridError, InputError
-from yama.terrain.frame import Frame, propose, utm_zone
+from yama.terrain.frame import Frame, extent_of_points, propose, utm_zone
 from yama.terrain.grid import Bounds, Grid
 from yama.terrain.points import Points, merge_duplicates
 from yama.terrain.surface import ArraySurface, Surface
@@ -187,7 +187,7 @@ class OtherOperationsTest(SimpleTestCase):
 
 class FrameTest(SimpleTestCase):
     def test_a_frame_is_proposed_from_points(self):
-        frame = propose(points(400).in_crs("EPSG:4326"))
+        frame = propose([extent_of_points(points(400).in_crs("EPSG:4326"))]).frame
         self.assertEqual(frame.grid.crs, "EPSG:32741")
         self.assertIn(frame.grid.cell_width, (2.0, 5.0))
         self.assertEqual(Frame.from_dict(frame.to_dict()), frame)

@@ -1,0 +1,184 @@
+"""Proposing a frame before there is a project, and looking up CRSs."""
+
+from __future__ import annotations
+
+import tempfile
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest
+from ninja import Field, Router, Schema
+from ninja.errors import HttpError
+from pyproj.aoi import AreaOfInterest
+from pyproj.database import query_crs_info
+from pyproj.enums import PJType
+
+from yama.service.accounts.api import Failure
+from yama.service.holdings.models import Holding
+from yama.service.projects.access import open_project
+from yama.terrain import formats
+from yama.terrain.frame import Extent, extent_of_points, propose
+from yama.terrain.grid import Bounds, Grid, parse_crs
+
+router = Router(tags=["frames"])
+holdings_router = Router(tags=["frames"])
+
+_CHUNK = 1 << 20
+_FOUND = 12
+
+
+class ExtentIO(Schema):
+    """Where a source lies: bounds (west, south, east, north) in its CRS; see the core's `Extent`."""
+
+    name: str = Field(max_length=160)
+    crs: str = Field(max_length=4000)
+    bounds: tuple[float, float, float, float]
+    spacing: float = Field(0.0, ge=0)
+    cell: float = Field(0.0, ge=0)
+    boundary: bool = False
+
+
+class ProposeIn(Schema):
+    """Sources of a frame, and a cell size where one is wanted."""
+
+    extents: list[ExtentIO] = Field(max_length=200)
+    cell_size: float | None = Field(None, gt=0)
+
+
+class ProposalOut(Schema):
+    """A proposed frame with the reasons for CRS, area and cell size."""
+
+    crs: str
+    crs_title: str
+    cell_size: float
+    west: float
+    south: float
+    east: float
+    north: float
+    rows: int
+    cols: int
+    reasons: list[str]
+
+
+class CrsOut(Schema):
+    """A CRS of the EPSG register. bounds: its area of use in degrees, west, south, east, north. unit: of its axes."""
+
+    code: str
+    name: str
+    area: str
+    bounds: tuple[float, float, float, float] | None
+    unit: str
+    projected: bool
+
+
+def _extent(given: ExtentIO) -> Extent:
+    parse_crs(given.crs)
+    return Extent(given.name, given.crs, Bounds(*given.bounds), given.spacing, given.cell, given.boundary)
+
+
+def _proposal(extents: list[Extent], cell_size: float | None = None) -> dict[str, Any]:
+    found = propose(extents, cell_size)
+    grid = found.frame.grid
+    return {
+        "crs": grid.crs, "crs_title": parse_crs(grid.crs).name, "cell_size": grid.cell_width, **grid.bounds._asdict(),
+        "rows": grid.rows, "cols": grid.cols, "reasons": list(found.reasons),
+    }  # fmt: skip
+
+
+@router.post("/extent", response={200: ExtentIO, 413: Failure, 422: Failure})
+def extent(request: HttpRequest, name: str) -> dict[str, Any]:
+    """Where a file sent as the request's body lies. Nothing of it is kept."""
+    limit = settings.MAX_UPLOAD_BYTES
+    shown = Path(name.replace("\\", "/")).name[-120:] or "the file"
+    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
+        path = Path(folder) / "file"
+        size = 0
+        with path.open("wb") as file:
+            while chunk := request.read(_CHUNK):
+                size += len(chunk)
+                if size > limit:
+                    raise HttpError(413, f"{shown} is larger than {limit // 1_000_000} MB, the most that is taken in.")
+                file.write(chunk)
+        return vars(formats.extent(path, shown))
+
+
+@router.post("/propose", response={200: ProposalOut, 422: Failure})
+def propose_frame(request: HttpRequest, body: ProposeIn) -> dict[str, Any]:
+    """A frame for these sources."""
+    return _proposal([_extent(one) for one in body.extents], body.cell_size)
+
+
+@lru_cache(maxsize=1)
+def _register() -> list[dict[str, Any]]:
+    """Horizontal CRSs of the EPSG register that are in use."""
+    kinds = [PJType.PROJECTED_CRS, PJType.GEOGRAPHIC_2D_CRS]
+    found = []
+    for info in query_crs_info(auth_name="EPSG", pj_types=kinds, allow_deprecated=False):
+        area = info.area_of_use
+        found.append(
+            {
+                "code": f"EPSG:{info.code}", "name": info.name, "area": area.name if area else "",
+                "bounds": (area.west, area.south, area.east, area.north) if area else None,
+                "projected": info.type == PJType.PROJECTED_CRS,
+                "words": f"epsg:{info.code} {info.code} {info.name} {area.name if area else ''}".lower(),
+            }
+        )  # fmt: skip
+    return found
+
+
+@router.get("/crs", response=list[CrsOut])
+def search_crs(request: HttpRequest, q: str = "", longitude: float | None = None, latitude: float | None = None) -> Any:
+    """CRSs by words of name or area, by code, or by a place they are meant for; the nearest match first."""
+    words = q.lower().split()
+    found = [one for one in _register() if all(word in one["words"] for word in words)]
+    if longitude is not None and latitude is not None:
+        at = AreaOfInterest(longitude, latitude, longitude, latitude)
+        found = [one for one in found if one["bounds"] and _holds(one["bounds"], at)]
+
+    def rank(one: dict[str, Any]) -> tuple[bool, bool, float, int]:
+        box = one["bounds"]
+        size = ((box[2] - box[0]) % 360 or 360) * (box[3] - box[1]) if box else 1e9
+        return (
+            one["code"].split(":")[1] != q.strip().removeprefix("EPSG:"),
+            not one["projected"],
+            size,
+            len(one["name"]),
+        )
+
+    best = sorted(found, key=rank)[:_FOUND]
+    return [{**one, "unit": parse_crs(one["code"]).axis_info[0].unit_name} for one in best]
+
+
+def _holds(box: tuple[float, float, float, float], at: AreaOfInterest) -> bool:
+    west, south, east, north = box
+    across = (
+        west <= at.west_lon_degree <= east if west <= east else at.west_lon_degree >= west or at.west_lon_degree <= east
+    )
+    return across and south <= at.south_lat_degree <= north
+
+
+@holdings_router.get("/{int:project_id}/frame/proposal", response={200: ProposalOut, 422: Failure})
+def propose_from_holdings(request: HttpRequest, project_id: int) -> dict[str, Any]:
+    """A frame for what the project holds of its own files."""
+    from yama.service.tiles import surfaces
+
+    project = open_project(request, project_id)
+    extents = []
+    for holding in project.holdings.exclude(file_key=""):
+        if holding.origin.get("depot"):
+            continue  # what was ordered covers more than is wanted
+        facts = holding.facts
+        if holding.kind == Holding.Kind.SURFACE:
+            grid = Grid.from_dict(facts["grid"])
+            width, height = grid.metres_per_cell()
+            extents.append(Extent(holding.name, grid.crs, grid.bounds, cell=(width * height) ** 0.5))
+        elif holding.kind == Holding.Kind.POINTS:
+            extents.append(extent_of_points(surfaces.points_of(holding), holding.name))
+        elif holding.kind == Holding.Kind.CLOUD:
+            extents.append(Extent(holding.name, facts["crs"], Bounds(*facts["bounds"]), spacing=facts["spacing"]))
+        else:
+            only_areas = set(facts["counts"]) == {"polygons"}
+            extents.append(Extent(holding.name, facts["crs"], Bounds(*facts["bounds"]), boundary=only_areas))
+    return _proposal(extents)
