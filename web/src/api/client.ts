@@ -21,6 +21,9 @@ export type Cover = Schemas["CoverOut"];
 export type Order = Schemas["OrderOut"];
 export type Collection = Schemas["CollectionOut"];
 export type Place = Schemas["PlaceOut"];
+export type Extent = Schemas["ExtentIO"];
+export type Proposal = Schemas["ProposalOut"];
+export type Crs = Schemas["CrsOut"];
 export type Member = Schemas["MemberOut"];
 export type Quantity = "height" | "difference" | "slope" | "aspect" | "brightness";
 
@@ -103,4 +106,20 @@ export function upload(
     };
     request.send(file);
   });
+}
+
+/** Where a file lies; it is looked at and not kept. */
+export async function sendForExtent(file: File): Promise<Extent> {
+  let response: Response;
+  try {
+    response = await fetch(`/api/frames/extent?${new URLSearchParams({ name: file.name })}`, {
+      method: "POST",
+      headers: { "X-CSRFToken": csrf(), "Content-Type": "application/octet-stream" },
+      body: file,
+    });
+  } catch {
+    throw new ApiError(0, `${file.name} could not be sent. Is ./run still running?`);
+  }
+  if (!response.ok) throw await failure(response);
+  return (await response.json()) as Extent;
 }

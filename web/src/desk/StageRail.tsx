@@ -30,8 +30,10 @@ export function StageRail() {
   const { data: jobs = [] } = useJobs(project.id);
   const counts: Partial<Record<Stage, number>> = {
     Gather:
-      all.filter((one) => !one.recipe && one.findings.some((finding) => finding.weight !== "note")).length +
-      jobs.filter((job) => job.kind === "take_in" && job.state === "failed" && !job.seen).length,
+      all.filter((one) => !one.recipe && !one.mended_by && one.findings.some((finding) => finding.weight !== "note"))
+        .length +
+      jobs.filter((job) => ["take_in", "fetch", "features"].includes(job.kind) && job.state === "failed" && !job.seen)
+        .length,
     Build: jobs.filter((job) => job.kind === "run" && job.state === "failed" && !job.seen).length,
   };
   return (

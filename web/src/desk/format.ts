@@ -21,6 +21,11 @@ export function many(value: number): string {
   return num(value);
 }
 
+/** A count of cells in thousands, for narrow places: 740 k. */
+export function thousands(value: number): string {
+  return value < 10_000 ? num(value) : `${num(value / 1000)} k`;
+}
+
 /** Degrees with their side: 41.20191° S. */
 export function degrees(value: number, sides: [string, string]): string {
   return `${Math.abs(value).toFixed(5)}° ${value < 0 ? sides[1] : sides[0]}`;

@@ -76,6 +76,8 @@ interface Desk extends Remembered {
   /** The area that is asked for, a ring in the frame's CRS. */
   area: [number, number][] | null;
   drawing: boolean;
+  /** The holding whose inspection was asked for. */
+  inspected: number | null;
   pointer: [number, number] | null;
   bounds: [number, number, number, number] | null;
   keysOpen: boolean;
@@ -130,6 +132,7 @@ export const useDesk = create<Desk>((set) => ({
   pressed: null,
   area: null,
   drawing: false,
+  inspected: null,
   pointer: null,
   bounds: null,
   keysOpen: false,

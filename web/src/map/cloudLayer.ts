@@ -152,7 +152,7 @@ export class CloudLayer extends Layer {
     const [low, high] = by === "intensity" ? [0, 40_000] : this.range;
     const scale = 255 / Math.max(high - low, 1e-6);
     const count = data.byteLength / RECORD;
-    const side = resolution > 1.5 ? 1 : resolution > 0.5 ? 2 : 3;
+    const side = resolution > 4 ? 1 : resolution > 0.7 ? 2 : 3;
     const visible = Array.from({ length: 256 }, (_, code) => shown(code));
     const dx = index.west - left;
     const dy = top - index.south;

@@ -31,7 +31,10 @@ const KIND_COLOURS: Record<string, string> = {
 export function usualDress(holding: Holding, judging = false): Dress {
   const columns = Object.keys(holding.features?.attributes ?? {});
   const height = columns.find((name) => /^(elev|elevation|height|z|level)$/i.test(name));
-  const name = columns.find((column) => /^name$/i.test(column));
+  const counts = holding.features?.counts ?? {};
+  // an area is named where its place is
+  const areas = Object.keys(counts).join() === "polygons";
+  const name = areas ? undefined : columns.find((column) => /^name$/i.test(column));
   return {
     colour: judging ? "#9C2B2B" : "",
     width: height ? 0.8 : 1.4,

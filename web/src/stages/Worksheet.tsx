@@ -5,7 +5,9 @@ import { InterpolatePoints } from "./build/InterpolatePoints";
 import { Downloads } from "./deliver/Downloads";
 import { GenericSheet } from "./GenericSheet";
 import { AddFiles } from "./gather/AddFiles";
+import { Arrivals } from "./gather/Arrivals";
 import { FetchFeatures } from "./gather/FetchFeatures";
+import { FrameSheet } from "./gather/FrameSheet";
 import { Members } from "./gather/Members";
 import { NewProject } from "./gather/NewProject";
 import { OrderTiles } from "./gather/OrderTiles";
@@ -43,7 +45,27 @@ const OWN: Entry[] = [
     summary: "Rivers, roads, boundaries and names, by kind and name.",
     sheet: FetchFeatures,
   },
-  { stage: "Gather", name: "new_project", title: "New project", summary: "A name and a frame.", sheet: NewProject },
+  {
+    stage: "Gather",
+    name: "arrivals",
+    title: "What came in",
+    summary: "Every file as it was inspected, with findings and their mends.",
+    sheet: Arrivals,
+  },
+  {
+    stage: "Gather",
+    name: "frame",
+    title: "Frame",
+    summary: "CRS, cell size and area that everything is built onto.",
+    sheet: FrameSheet,
+  },
+  {
+    stage: "Gather",
+    name: "new_project",
+    title: "New project",
+    summary: "A name, and a frame proposed from files or typed.",
+    sheet: NewProject,
+  },
   { stage: "Gather", name: "members", title: "Members", summary: "Who works in this project.", sheet: Members },
   {
     stage: "Build",

@@ -35,6 +35,8 @@ export function surface(id: number, name: string, change: Partial<Holding> = {})
     declared: {},
     origin: {},
     uploaded: false,
+    mended_by: "",
+    bounds: null,
     findings: [],
     recipe: null,
     accuracy: null,

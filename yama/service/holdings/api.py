@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
@@ -10,6 +11,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Field, Router, Schema
 from ninja.errors import HttpError
+from pyproj import Transformer
 
 from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
@@ -25,7 +27,7 @@ from yama.service.tiles.api import FindingOut, RunIn, prepare
 from yama.terrain import operations, overview
 from yama.terrain.errors import InputError
 from yama.terrain.formats.las import CLASSES
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.recipe import export, source
 
 router = Router(tags=["holdings"])
@@ -125,7 +127,8 @@ class RecipeOut(Schema):
 
 
 class HoldingOut(Schema):
-    """A thing held in a project."""
+    """A thing held in a project. mended_by: name of the same upload with more declared about it, where there is one.
+    bounds: west, south, east, north in the frame's CRS."""
 
     id: int
     kind: Literal["surface", "points", "features", "cloud"]
@@ -142,6 +145,8 @@ class HoldingOut(Schema):
     declared: dict[str, Any]
     origin: dict[str, Any]
     uploaded: bool
+    mended_by: str
+    bounds: tuple[float, float, float, float] | None
     findings: list[FindingOut]
     recipe: RecipeOut | None
     accuracy: AccuracyOut | None
@@ -207,6 +212,30 @@ def _accuracy(holding: Holding, project: Project) -> dict[str, Any] | None:
     return None
 
 
+def _mended_by(holding: Holding, by_key: dict[str, Holding]) -> str:
+    if not holding.file_key:
+        return ""
+    more = (other for other in by_key.values() if other.file_key == holding.file_key and other.pk > holding.pk)
+    return next((other.name for other in more if holding.declared.items() < other.declared.items()), "")
+
+
+@lru_cache(maxsize=64)
+def _turn(source: str, target: str) -> Transformer:
+    return Transformer.from_crs(parse_crs(source), parse_crs(target), always_xy=True)
+
+
+def _bounds(holding: Holding, project: Project) -> tuple[float, ...] | None:
+    facts = holding.facts
+    if holding.kind == Holding.Kind.SURFACE:
+        grid = Grid.from_dict(facts["grid"])
+        crs, box = grid.crs, tuple(grid.bounds)
+    else:
+        crs, box = facts["crs"], tuple(facts["bounds"])
+    frame = project.frame.grid.crs
+    found = box if crs == frame else _turn(crs, frame).transform_bounds(box[0], box[1], box[2], box[3])
+    return tuple(float(value) for value in found) if np.isfinite(found).all() else None
+
+
 def _class_names(holding: Holding) -> dict[str, str]:
     return {code: CLASSES.get(int(code), f"class {code}") for code in holding.facts["classes"]}
 
@@ -230,6 +259,8 @@ def _out(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict
         "declared": holding.declared,
         "origin": holding.origin,
         "uploaded": bool(holding.file_key),
+        "mended_by": _mended_by(holding, by_key),
+        "bounds": _bounds(holding, project),
         "findings": holding.facts.get("findings", []),
         "recipe": _recipe(holding, by_key),
         "accuracy": _accuracy(holding, project),

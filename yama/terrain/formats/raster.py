@@ -407,8 +407,8 @@ def hole_bounds(facts: RasterFacts) -> list[Bounds]:
 
 
 def feet_against(surface: Surface, reference: Surface, name: str) -> Finding | None:
-    """Whether heights look like feet beside another surface of the same ground: about 3.28 times as high nearly
-    everywhere they overlap."""
+    """Whether heights look like feet beside another surface of the same ground: about 3.28 times as high, and at least
+    four times nearer to it when taken as feet. Trees and noise in the other may blur the ratio, not that."""
     low, high = surface.grid.bounds[:2], surface.grid.bounds[2:]
     side = 24
     x, y = np.meshgrid(*(np.linspace(low[i], high[i], side + 2)[1:-1] for i in (0, 1)))
@@ -418,10 +418,10 @@ def feet_against(surface: Surface, reference: Surface, name: str) -> Finding | N
     both = np.isfinite(mine) & np.isfinite(there) & (there > 10)
     if both.sum() < 30:
         return None
-    ratios = mine[both] / there[both]
-    middle = float(np.median(ratios))
-    spread = float(np.median(np.abs(ratios - middle)))
-    if abs(middle - 1 / UNITS["ft"]) > 0.25 or spread > 0.3:
+    middle = float(np.median(mine[both] / there[both]))
+    as_feet = float(np.median(np.abs(mine[both] * UNITS["ft"] - there[both])))
+    as_metres = float(np.median(np.abs(mine[both] - there[both])))
+    if not 2.6 < middle < 4.0 or as_feet > 0.25 * as_metres:
         return None
     return Finding(
         "feet",

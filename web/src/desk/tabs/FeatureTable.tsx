@@ -100,7 +100,9 @@ export function FeatureTable({ holding }: { holding: Holding }) {
           <tr>
             <th>no.</th>
             {columns.map((column) => (
-              <th key={column}>{column}</th>
+              <th key={column} className={holding.features?.attributes[column] === "number" ? "" : "w"}>
+                {column}
+              </th>
             ))}
           </tr>
         </thead>
@@ -118,7 +120,7 @@ export function FeatureTable({ holding }: { holding: Holding }) {
               {columns.map((column) => {
                 const value = row.properties[column];
                 return (
-                  <td key={column} className={typeof value === "number" ? "n" : ""}>
+                  <td key={column} className={typeof value === "number" ? "n" : "w"}>
                     {typeof value === "number" ? num(value, Number.isInteger(value) ? 0 : 2) : String(value ?? "")}
                   </td>
                 );

@@ -182,6 +182,8 @@ function Row({ holding, chosen, onChoose }: { holding: Holding; chosen: boolean;
 
 function Chosen({ holding }: { holding: Holding }) {
   const project = useProject();
+  const hidden = useDesk((desk) => desk.hidden);
+  const set = useDesk((desk) => desk.set);
   const [error, setError] = useState("");
   const remove = async () => {
     try {
@@ -196,6 +198,25 @@ function Chosen({ holding }: { holding: Holding }) {
     <div className="chosen">
       <header>
         <b>{holding.name}</b>
+        {holding.bounds && (
+          <button
+            type="button"
+            className="lnk"
+            onClick={() => {
+              const [west, south, east, north] = holding.bounds ?? [0, 0, 0, 0];
+              set({
+                goTo: {
+                  x: (west + east) / 2,
+                  y: (south + north) / 2,
+                  resolution: Math.max((east - west) / 640, (north - south) / 440, 0.2),
+                },
+                hidden: { ...hidden, [holding.id]: false },
+              });
+            }}
+          >
+            Go there
+          </button>
+        )}
         <a className="lnk" href={`/api/projects/${project.id}/holdings/${holding.id}/original`}>
           Download the file
         </a>
@@ -216,7 +237,7 @@ function Chosen({ holding }: { holding: Holding }) {
           <thead>
             <tr>
               <th>class</th>
-              <th>name</th>
+              <th className="w">name</th>
               <th>points</th>
               <th>share</th>
             </tr>
@@ -225,7 +246,7 @@ function Chosen({ holding }: { holding: Holding }) {
             {Object.entries(holding.cloud.classes).map(([code, count]) => (
               <tr key={code}>
                 <td className="n">{code}</td>
-                <td>{holding.cloud?.class_names[code]}</td>
+                <td className="w">{holding.cloud?.class_names[code]}</td>
                 <td className="n">{num(count)}</td>
                 <td className="n">{num((100 * count) / (holding.cloud?.count ?? 1), 1)} %</td>
               </tr>

@@ -4,6 +4,7 @@ import { call, type Holding } from "../../api/client";
 import { client, useStart } from "../../api/queries";
 import { useHeld, useProject } from "../context";
 import { num, percent, size } from "../format";
+import { WeightIcon } from "../icons";
 import { useDesk } from "../store";
 
 function accuracyLine(holding: Holding) {
@@ -22,6 +23,13 @@ function accuracyLine(holding: Holding) {
   );
 }
 
+const SHORT: Record<string, string> = {
+  void_value: "void value",
+  feet: "in feet?",
+  degrees: "degrees?",
+  bands: "several bands",
+};
+
 function Card({ holding }: { holding: Holding }) {
   const project = useProject();
   const slots = useDesk((desk) => desk.slots);
@@ -34,8 +42,11 @@ function Card({ holding }: { holding: Holding }) {
   const inA = slots.a === holding.key;
   const inB = slots.b === holding.key;
   const path = `/projects/${project.id}/holdings/${holding.id}`;
+  const open = useDesk((desk) => desk.open);
   const surface = holding.surface;
   if (!surface) return null;
+  const cautions =
+    holding.uploaded && !holding.mended_by ? holding.findings.filter((finding) => finding.weight === "caution") : [];
   const act = async (method: string, body?: unknown) => {
     setAnchor(null);
     try {
@@ -110,9 +121,25 @@ function Card({ holding }: { holding: Holding }) {
         <dd>
           <span className="n">{percent(surface.statistics.empty / surface.statistics.cells)}</span> empty
         </dd>
-        <dd>
+        <dd hidden={cautions.length > 0}>
           {surface.quantity === "height" ? accuracyLine(holding) : <span className="mut">{surface.quantity}</span>}
         </dd>
+        {cautions.length > 0 && (
+          <dd>
+            <button
+              type="button"
+              className="chipcaution"
+              title={cautions.map((finding) => finding.sentence).join(" ")}
+              onClick={() => {
+                open("Gather", "arrivals");
+                set({ inspected: holding.id });
+              }}
+            >
+              <WeightIcon weight="caution" />
+              {SHORT[cautions[0]?.code ?? ""] ?? "a caution"}
+            </button>
+          </dd>
+        )}
       </dl>
       <div className="pick">
         <button

@@ -67,7 +67,7 @@ describe("adding files", () => {
     choose("bank heights.csv", "cut short.tif");
     expect((await screen.findByRole("alert")).textContent).toBe("cut short.tif is not a readable GeoTIFF.");
     expect(Sent.all).toEqual(["bank heights.csv", "cut short.tif"]);
-    expect(await screen.findByText("added")).toBeTruthy();
+    expect(await screen.findByText("no findings")).toBeTruthy();
     expect(screen.getByText("60")).toBeTruthy();
   });
 
@@ -84,7 +84,7 @@ describe("adding files", () => {
     };
     draw(<AddFiles />);
     choose("again.csv", "flat.csv");
-    expect(await screen.findByText("was here already")).toBeTruthy();
+    expect(await screen.findByRole("region", { name: "bank heights" })).toBeTruthy();
     expect((await screen.findByRole("alert")).textContent).toBe("flat.csv has no height column.");
   });
 

@@ -93,7 +93,13 @@ export function Arrival({ holding }: { holding: Holding }) {
     <section className="sec arrival" aria-label={holding.name}>
       <h2>
         {holding.name}
-        <small>{holding.findings.length ? `${holding.findings.length} findings` : "no findings"}</small>
+        <small>
+          {holding.findings.length === 1
+            ? "1 finding"
+            : holding.findings.length
+              ? `${holding.findings.length} findings`
+              : "no findings"}
+        </small>
       </h2>
       <dl>
         <SurfaceFacts holding={holding} />
@@ -120,10 +126,15 @@ export function Arrival({ holding }: { holding: Holding }) {
           </button>
         </div>
       )}
-      {holding.findings.length > 0 && (
+      {holding.mended_by && (
+        <p className="mut">
+          Mended as <b>{holding.mended_by}</b>, which stands beside this one.
+        </p>
+      )}
+      {holding.findings.length > 0 && !holding.mended_by && (
         <Findings findings={holding.findings} onMend={mends ? (change) => mend.mutate(change) : undefined} bare />
       )}
-      {mend.isSuccess && (
+      {mend.isSuccess && !holding.mended_by && (
         <p className="mut" role="status">
           {mend.data.job ? "A mended holding is being made beside this one." : "The mended holding is there already."}
         </p>

@@ -1,9 +1,11 @@
-import { useState } from "react";
-import { call, type Project } from "../../api/client";
+import { useMutation } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { call, type Extent, type Project, type Proposal, sendForExtent } from "../../api/client";
 import { client } from "../../api/queries";
-import { num, parse } from "../../desk/format";
+import { many, num, parse } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { Section, Sheet } from "../parts";
+import { CrsChoice } from "./CrsChoice";
 
 const FIELDS = [
   ["cell_size", "Cell size"],
@@ -13,32 +15,54 @@ const FIELDS = [
   ["north", "North"],
 ] as const;
 
-/** A new project with its frame, typed. */
+/** A new project with its frame: proposed from files, or typed. */
 export function NewProject({ open }: { open: (id: number) => void }) {
   const openStage = useDesk((desk) => desk.open);
   const [name, setName] = useState("");
-  const [crs, setCrs] = useState("EPSG:32741");
-  const [values, setValues] = useState<Record<string, string>>({ cell_size: "2" });
-  const [error, setError] = useState("");
+  const [crs, setCrs] = useState("");
+  const [datum, setDatum] = useState("");
+  const [values, setValues] = useState<Record<string, string>>({});
+  const [extents, setExtents] = useState<Extent[]>([]);
+  const [reasons, setReasons] = useState<string[]>([]);
+  const [over, setOver] = useState(false);
+  const input = useRef<HTMLInputElement>(null);
   const parsed = Object.fromEntries(FIELDS.map(([key]) => [key, parse(values[key] ?? "")])) as Record<
     string,
     number | null
   >;
   const ready = name.trim() && crs.trim() && FIELDS.every(([key]) => parsed[key] !== null);
   const cells =
-    ready && parsed.cell_size
+    parsed.cell_size && FIELDS.every(([key]) => parsed[key] !== null)
       ? (((parsed.east ?? 0) - (parsed.west ?? 0)) / parsed.cell_size) *
         (((parsed.north ?? 0) - (parsed.south ?? 0)) / parsed.cell_size)
       : null;
-  const make = async () => {
-    try {
-      const project = await call<Project>("POST", "/projects", { name, frame: { crs, ...parsed } });
+  const fill = (found: Proposal) => {
+    setCrs(found.crs);
+    setReasons(found.reasons);
+    setValues(Object.fromEntries(FIELDS.map(([key]) => [key, String(Math.round(found[key] * 1e6) / 1e6)])));
+  };
+  const propose = useMutation({
+    mutationFn: async (files: File[]) => {
+      const found = [...extents];
+      for (const file of files) found.push(await sendForExtent(file));
+      setExtents(found);
+      return call<Proposal>("POST", "/frames/propose", { extents: found });
+    },
+    onSuccess: fill,
+  });
+  const make = useMutation({
+    mutationFn: () =>
+      call<Project>("POST", "/projects", { name, frame: { crs, ...parsed, vertical_datum: datum.trim() } }),
+    onSuccess: async (project) => {
       await client.invalidateQueries({ queryKey: ["projects"] });
       openStage("Gather");
       open(project.id);
-    } catch (failure) {
-      setError((failure as Error).message);
-    }
+    },
+  });
+  const error = make.error ?? propose.error;
+  const take = (files: FileList | null) => {
+    const chosen = Array.from(files ?? []);
+    if (chosen.length) propose.mutate(chosen);
   };
   return (
     <Sheet
@@ -50,17 +74,17 @@ export function NewProject({ open }: { open: (id: number) => void }) {
           {error && (
             <p className="said">
               <span className="err" role="alert">
-                {error}
+                {error.message}
               </span>
             </p>
           )}
           <div className="est">
             <span>Frame</span>
-            <b>{cells && cells > 0 ? <span className="n">{num(cells)} cells</span> : ""}</b>
+            <b>{cells && cells > 0 ? <span className="n">{many(cells)} cells</span> : ""}</b>
           </div>
           <div className="go">
             <span />
-            <button type="button" className="primary" disabled={!ready} onClick={make}>
+            <button type="button" className="primary" disabled={!ready || make.isPending} onClick={() => make.mutate()}>
               Make project
             </button>
           </div>
@@ -75,13 +99,53 @@ export function NewProject({ open }: { open: (id: number) => void }) {
           </span>
         </div>
       </Section>
-      <Section title="Frame">
-        <div className="row">
-          <label htmlFor="frame-crs">CRS</label>
-          <span className="field">
-            <input id="frame-crs" value={crs} onChange={(e) => setCrs(e.target.value)} />
-          </span>
+      <Section title="Propose the frame">
+        {/* biome-ignore lint/a11y/noStaticElementInteractions: dropping is a shortcut; the button does the same */}
+        <div
+          className={`drop slim ${over ? "over" : ""}`}
+          onDragOver={(event) => {
+            event.preventDefault();
+            setOver(true);
+          }}
+          onDragLeave={() => setOver(false)}
+          onDrop={(event) => {
+            event.preventDefault();
+            setOver(false);
+            take(event.dataTransfer.files);
+          }}
+        >
+          {propose.isPending ? (
+            "Looking where they lie."
+          ) : (
+            <>
+              Drop a boundary and the data here, or{" "}
+              <button type="button" className="lnk" onClick={() => input.current?.click()}>
+                choose files
+              </button>
+            </>
+          )}
+          <input
+            ref={input}
+            type="file"
+            multiple
+            hidden
+            aria-label="Files to propose a frame from"
+            onChange={(event) => {
+              take(event.target.files);
+              event.target.value = "";
+            }}
+          />
         </div>
+        {extents.length > 0 && (
+          <ul className="reasons" aria-label="Why this frame">
+            {reasons.map((reason) => (
+              <li key={reason}>{reason}</li>
+            ))}
+          </ul>
+        )}
+      </Section>
+      <Section title="Frame">
+        <CrsChoice value={crs} onChange={setCrs} />
         {FIELDS.map(([key, title]) => (
           <div className="row" key={key}>
             <label htmlFor={`frame-${key}`}>{title}</label>
@@ -96,6 +160,27 @@ export function NewProject({ open }: { open: (id: number) => void }) {
             </span>
           </div>
         ))}
+        <div className="row">
+          <label htmlFor="frame-datum">Zero level</label>
+          <span className="field">
+            <input
+              id="frame-datum"
+              className="text"
+              value={datum}
+              placeholder="vertical datum, if known"
+              onChange={(e) => setDatum(e.target.value)}
+            />
+          </span>
+        </div>
+        {cells !== null && cells > 0 && (
+          <p className="mut">
+            <span className="n">
+              {num(((parsed.east ?? 0) - (parsed.west ?? 0)) / (parsed.cell_size ?? 1))} ×{" "}
+              {num(((parsed.north ?? 0) - (parsed.south ?? 0)) / (parsed.cell_size ?? 1))}
+            </span>{" "}
+            cells, on whole multiples of the cell size
+          </p>
+        )}
       </Section>
     </Sheet>
   );

@@ -3,7 +3,7 @@ import { useEffect, useMemo, useState } from "react";
 import { type Cover, call, type Order, type Place, type Product } from "../../api/client";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
-import { many, num, parse } from "../../desk/format";
+import { many, num, parse, thousands } from "../../desk/format";
 import { type Foot, useDesk } from "../../desk/store";
 import { Section, Sheet } from "../parts";
 import { Arrival } from "./Arrival";
@@ -31,7 +31,10 @@ function Cost({ cover }: { cover: Cover }) {
         <rect width={62 * share} height="6" fill={over ? "#9A6B00" : "#1B6470"} rx="1" />
         <path d="M31 0v6" stroke="#1F2A30" />
       </svg>
-      <span className="n">{many(cover.cells)}</span> of <span className="n">{many(cover.max_cells)}</span>
+      <span>
+        <span className="n">{thousands(cover.cells)}</span> of <span className="n">{thousands(cover.max_cells)}</span>{" "}
+        cells
+      </span>
     </span>
   );
 }
@@ -60,7 +63,8 @@ function ProductRow({ product, cover, chosen, onChoose, onCut, cutting }: RowPro
       <div className="more">
         {product.reference && (
           <span>
-            {product.reference}, {product.canopy ? "trees in it" : "no trees"}
+            {product.reference}
+            {!cutting && (product.canopy ? ", trees in it" : ", no trees")}
           </span>
         )}
         {cover && !cover.reason && cutting && <Cost cover={cover} />}

@@ -1,0 +1,82 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { type Crs, call } from "../../api/client";
+import { num } from "../../desk/format";
+
+const side = (value: number, sides: string) => `${num(Math.abs(value), 1)}° ${value < 0 ? sides[1] : sides[0]}`;
+
+interface Props {
+  value: string;
+  onChange: (crs: string) => void;
+  /** Longitude and latitude it should be meant for, where known. */
+  at?: [number, number] | null;
+}
+
+/** A CRS by code, or found in the EPSG register by words of its name or of the country or sea it is for. */
+export function CrsChoice({ value, onChange, at }: Props) {
+  const [asked, setAsked] = useState<string | null>(null);
+  const words = (asked ?? "").trim();
+  const { data: found = [], isFetching } = useQuery({
+    queryKey: ["crs", words, at],
+    queryFn: ({ signal }) => {
+      const query = new URLSearchParams({ q: words });
+      if (at) {
+        query.set("longitude", String(at[0]));
+        query.set("latitude", String(at[1]));
+      }
+      return call<Crs[]>("GET", `/frames/crs?${query}`, undefined, signal);
+    },
+    enabled: asked !== null && words.length > 1,
+    staleTime: Infinity,
+  });
+  return (
+    <div className="crs">
+      <div className="row">
+        <label htmlFor="frame-crs">CRS</label>
+        <span className="field">
+          <input
+            id="frame-crs"
+            value={asked ?? value}
+            placeholder="EPSG code, or words of its name"
+            onFocus={(event) => event.target.select()}
+            onChange={(event) => setAsked(event.target.value)}
+            onBlur={() => {
+              const typed = asked?.trim() ?? "";
+              if (/^(epsg:)?\d{4,6}$/i.test(typed)) onChange(`EPSG:${typed.replace(/\D/g, "")}`);
+              window.setTimeout(() => setAsked(null), 200); // a press on the list comes first
+            }}
+          />
+        </span>
+      </div>
+      {asked !== null && words.length > 1 && (
+        <ul className="found" aria-label="CRSs found">
+          {found.map((one) => (
+            <li key={one.code}>
+              <button
+                type="button"
+                onMouseDown={(event) => event.preventDefault()}
+                onClick={() => {
+                  onChange(one.code);
+                  setAsked(null);
+                  (document.activeElement as HTMLElement | null)?.blur();
+                }}
+              >
+                <b>{one.name}</b> <span className="n">{one.code}</span>
+                <span className="mut">
+                  {one.unit}
+                  {one.bounds && (
+                    <>
+                      , {side(one.bounds[0], "EW")} to {side(one.bounds[2], "EW")}, {side(one.bounds[1], "NS")} to{" "}
+                      {side(one.bounds[3], "NS")}
+                    </>
+                  )}
+                </span>
+              </button>
+            </li>
+          ))}
+          {!found.length && !isFetching && <li className="mut">Nothing of that name is in the register.</li>}
+        </ul>
+      )}
+    </div>
+  );
+}

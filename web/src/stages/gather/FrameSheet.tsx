@@ -1,0 +1,159 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { call, type Project, type Proposal } from "../../api/client";
+import { client } from "../../api/queries";
+import { useHeld, useProject } from "../../desk/context";
+import { num, parse, size } from "../../desk/format";
+import { Section, Sheet } from "../parts";
+import { CrsChoice } from "./CrsChoice";
+
+const FIELDS = [
+  ["cell_size", "Cell size"],
+  ["west", "West"],
+  ["south", "South"],
+  ["east", "East"],
+  ["north", "North"],
+] as const;
+
+/** The frame of the open project: what it says, what the data would propose, and changing it. */
+export function FrameSheet() {
+  const project = useProject();
+  const { all } = useHeld();
+  const frame = project.frame;
+  const grid = frame.grid;
+  const now: Record<string, number> = {
+    cell_size: grid.cell_width,
+    west: grid.west,
+    south: grid.north - grid.rows * grid.cell_height,
+    east: grid.west + grid.cols * grid.cell_width,
+    north: grid.north,
+  };
+  const [crs, setCrs] = useState(grid.crs);
+  const [values, setValues] = useState<Record<string, string>>(
+    Object.fromEntries(FIELDS.map(([key]) => [key, String(now[key])])),
+  );
+  const [datum, setDatum] = useState(frame.vertical_datum);
+  const { data: proposal, error: none } = useQuery({
+    queryKey: ["proposal", project.id, all.length],
+    queryFn: () => call<Proposal>("GET", `/projects/${project.id}/frame/proposal`),
+    retry: false,
+  });
+  const parsed = Object.fromEntries(FIELDS.map(([key]) => [key, parse(values[key] ?? "")]));
+  const changed =
+    crs !== grid.crs || datum !== frame.vertical_datum || FIELDS.some(([key]) => parsed[key] !== now[key]);
+  const built = all.filter((one) => one.recipe);
+  const keep = useMutation({
+    mutationFn: () =>
+      call<Project>("PUT", `/projects/${project.id}/frame`, {
+        crs,
+        ...parsed,
+        unit: frame.unit,
+        vertical_datum: datum,
+      }),
+    onSuccess: () => {
+      client.invalidateQueries({ queryKey: ["projects"] });
+      client.invalidateQueries({ queryKey: ["holdings", project.id] });
+    },
+  });
+  const mayChange = project.role === "owner";
+  return (
+    <Sheet
+      stage="Gather"
+      title="Frame"
+      lead={`${frame.crs_title}, cells of ${size(grid.cell_width)} m.`}
+      foot={
+        mayChange && (
+          <>
+            {keep.error && (
+              <p className="said">
+                <span className="err" role="alert">
+                  {keep.error.message}
+                </span>
+              </p>
+            )}
+            <div className="go">
+              <span className="mut">{built.length > 0 && `${built.length} made on it`}</span>
+              <button
+                type="button"
+                className="primary"
+                disabled={!changed || keep.isPending || FIELDS.some(([key]) => parsed[key] === null)}
+                onClick={() => keep.mutate()}
+              >
+                Change the frame
+              </button>
+            </div>
+          </>
+        )
+      }
+    >
+      <Section title="What the data would propose">
+        {none && <p className="mut">{none.message}</p>}
+        {proposal && (
+          <>
+            <ul className="reasons">
+              {proposal.reasons.map((reason) => (
+                <li key={reason}>{reason}</li>
+              ))}
+            </ul>
+            <div className="acts">
+              <span className="n">
+                {num(proposal.cols)} × {num(proposal.rows)}
+              </span>{" "}
+              cells of <span className="n">{size(proposal.cell_size)}</span> m
+              {mayChange && (
+                <button
+                  type="button"
+                  className="btn"
+                  onClick={() => {
+                    setCrs(proposal.crs);
+                    setValues(Object.fromEntries(FIELDS.map(([key]) => [key, String(proposal[key])])));
+                  }}
+                >
+                  Fill in
+                </button>
+              )}
+            </div>
+          </>
+        )}
+      </Section>
+      <Section title="The frame">
+        <CrsChoice value={crs} onChange={setCrs} />
+        {FIELDS.map(([key, title]) => (
+          <div className="row" key={key}>
+            <label htmlFor={`frame-${key}`}>{title}</label>
+            <span className={`field ${parsed[key] === null ? "bad" : ""}`}>
+              <input
+                id={`frame-${key}`}
+                inputMode="decimal"
+                readOnly={!mayChange}
+                value={values[key] ?? ""}
+                onChange={(event) => setValues({ ...values, [key]: event.target.value })}
+              />
+              <span className="u">CRS units</span>
+            </span>
+          </div>
+        ))}
+        <div className="row">
+          <label htmlFor="frame-datum">Zero level</label>
+          <span className="field">
+            <input
+              id="frame-datum"
+              className="text"
+              readOnly={!mayChange}
+              value={datum}
+              placeholder="vertical datum, if known"
+              onChange={(event) => setDatum(event.target.value)}
+            />
+          </span>
+        </div>
+      </Section>
+      <p className="remark">
+        {built.length
+          ? "Surfaces were made on this frame, so it stays: what they are compared on would change under them. Delete them first, or begin a new project."
+          : all.length
+            ? "Nothing was made on it yet. Files stay as they came; the map, differences and everything made later follow the new frame."
+            : "Nothing is held yet, so changing it affects nothing."}
+      </p>
+    </Sheet>
+  );
+}
