@@ -10,6 +10,7 @@ import { Arrival } from "./Arrival";
 import { areaOf, boxOf, holds, ringOf } from "./area";
 
 const AROUND = 1500; // metres around a named place
+const NOWHERE: Place[] = [];
 const OPEN = ["waiting", "making", "arriving", "taking in"];
 
 const WORDS: Record<string, string> = { waiting: "waiting", making: "being made", "taking in": "inspecting" };
@@ -130,7 +131,7 @@ export function OrderTiles() {
     queryFn: () => call<Product[]>("GET", `/projects/${project.id}/depots`),
     refetchInterval: (query) => (query.state.data?.some((one) => one.down_for != null) ? 5_000 : 60_000),
   });
-  const { data: places = [] } = useQuery({
+  const { data: places = NOWHERE } = useQuery({
     queryKey: ["places", project.id],
     queryFn: () => call<Place[]>("GET", `/projects/${project.id}/places`),
     staleTime: 600_000,
@@ -252,13 +253,14 @@ export function OrderTiles() {
   const bytes = wanted.reduce((sum, tile) => sum + tile.bytes, 0);
   const already = tiles.length - tiles.filter((tile) => isFree(standingOf(tile))).length;
   const mayOrder = project.role !== "viewer";
-  const goPlace = (name: string) => {
-    setPlace(name);
-    const found = places.find((one) => one.name.toLowerCase() === name.trim().toLowerCase());
-    const tile = /^E(\d{3})N(\d{4})$/.exec(name.trim());
+  // a name may be typed before the list of places has come
+  useEffect(() => {
+    const name = place.trim().toLowerCase();
+    const found = places.find((one) => one.name.toLowerCase() === name);
+    const tile = /^e(\d{3})n(\d{4})$/.exec(name);
     if (found) set({ area: square(found.x, found.y, AROUND), goTo: { x: found.x, y: found.y, resolution: 8 } });
     else if (tile) set({ area: square(Number(tile[1]) * 1000 + 1000, Number(tile[2]) * 1000 + 1000, 900) });
-  };
+  }, [place, places, set]);
   const newest = orders
     .flatMap((one) => one.parts)
     .filter((part) => part.holding_id !== null)
@@ -350,7 +352,7 @@ export function OrderTiles() {
             aria-label="Place or tile"
             placeholder="Place or tile"
             value={place}
-            onChange={(event) => goPlace(event.target.value)}
+            onChange={(event) => setPlace(event.target.value)}
           />
           <datalist id="places">
             {places.map((one) => (
