@@ -1,6 +1,9 @@
 """The pictures in docs/screenshots, from a fresh demo: python manage.py test tests.browser.pictures"""
 
+import re
+
 from tests.browser.base import BrowserTest, expect
+from tests.browser.test_gather import tell
 from yama.launch import ROOT
 
 
@@ -61,16 +64,50 @@ class PicturesTest(BrowserTest):
         self.stage("Judge")
         page.get_by_role("button", name="Accuracy at checkpoints").click()
         self.shot("judge")
+        self.gather()
+
+    def gather(self):
+        page, demo = self.page, self.var / "demo"
+        tell("heron", down_seconds=0)
+        tell("skerry", bytes_per_second=0)
+        self.mode("Alone")
+        self.put("A", "Beacon 30")
         self.stage("Gather")
         page.get_by_role("button", name="Add files").click()
-        own = self.var / "bank heights.csv"
-        rows = [
-            f"{62.39 + i / 2000:.5f};{-41.22 - (i % 7) / 1500:.5f};{20 + i / 9:.2f}".replace(".", ",")
-            for i in range(60)
-        ]
-        own.write_text("lon;lat;height\n" + "\n".join(rows) + "\n62,4;-41,2;wet\n")
-        cut = self.var / "cut short.tif"
-        cut.write_bytes((self.var / "demo" / "beacon_30.tif").read_bytes()[:30_000])
-        page.get_by_label("Files to add").set_input_files([own, cut])
-        expect(page.get_by_role("alert")).to_be_visible()
+        own = self.var / "bank levels.csv"
+        rows = [f"{i};{448_500 + i * 37 % 900};{5_436_000 + i * 53 % 900};{80 + i % 31},5;bank" for i in range(400)]
+        own.write_text("no;e;n;level;remark\n" + "\n".join(rows) + "\n")
+        page.get_by_label("Files to add").set_input_files(own)
+        page.get_by_role("button", name="Go there").click()
+        self.shot("columns")
+        page.get_by_role("button", name="Leave it").click()
+        page.get_by_label("Files to add").set_input_files(
+            [demo / "avel_lidar_449_5435.laz", demo / "old_sheet_contours.zip"]
+        )
+        expect(page.get_by_role("region", name="avel_lidar_449_5435")).to_be_visible(timeout=60_000)
+        expect(page.get_by_role("region", name="old_sheet_contours")).to_be_visible(timeout=60_000)
+        page.get_by_role("tab", name="Lines & points").click()
+        listed = page.get_by_role("list", name="Points and lines")
+        for name in ("Survey points 2026", "Checkpoints 2026"):
+            page.get_by_label(f"Show {name}").uncheck()
+        listed.get_by_role("button", name="avel_lidar_449_5435").click()
+        page.get_by_role("button", name="Go there").click()
+        page.get_by_label("coloured by").select_option("class")
         self.shot("gather")
+        page.get_by_role("tab", name="Surfaces").click()
+        page.get_by_role("button", name="All in Gather").click()
+        page.get_by_role("button", name="Order tiles").click()
+        page.get_by_label("Place or tile").fill("Lantern Water")
+        page.get_by_role("switch", name="Quick look").click()
+        self.settle()
+        tell("skerry", bytes_per_second=30_000)
+        page.get_by_role("button", name=re.compile(r"Order \d tiles")).click()
+        page.wait_for_timeout(9000)
+        page.screenshot(path=ROOT / "docs" / "screenshots" / "order.png")
+        tell("skerry", bytes_per_second=0)
+        expect(page.get_by_role("region", name="Order of Skerry 5")).to_have_count(0, timeout=90_000)
+        page.get_by_role("switch", name="Quick look").click()
+        page.get_by_role("button", name="All in Gather").click()
+        page.get_by_role("button", name="What came in").click()
+        self.put("A", "Skerry 5 E448N5438")
+        self.shot("arrivals")

@@ -5,7 +5,7 @@ import VectorLayer from "ol/layer/Vector";
 import VectorSource from "ol/source/Vector";
 import { Circle, Fill, Stroke, Style, Text } from "ol/style";
 import { num } from "../desk/format";
-import { type Dress, inkOf, passes } from "./dress";
+import { type Dress, passes } from "./dress";
 
 const halo = new Stroke({ color: "rgba(252,251,247,0.85)", width: 3 });
 const ink = new Fill({ color: "#1F2A30" });
@@ -21,63 +21,43 @@ function labelOf(feature: FeatureLike, dress: Dress): string {
   return dress.unit ? `${text} ${dress.unit}` : text;
 }
 
-/** Styles are kept by what they depend on: a map of a hundred thousand vertices asks for them at every move. */
+/** Styles are kept by what they depend on. */
 function styler(dress: Dress) {
-  const made = new Map<string, Style | Style[]>();
-  return (feature: FeatureLike, resolution: number): Style | Style[] | undefined => {
+  const made = new Map<string, Style>();
+  return (feature: FeatureLike, resolution: number): Style | undefined => {
+    if (!dress.label || resolution > dress.labelFrom) return undefined;
     if (!passes(dress.filter, (column) => feature.get(column))) return undefined;
-    const kind = feature.get("kind");
-    const label = dress.label && resolution <= dress.labelFrom ? labelOf(feature, dress) : "";
+    const label = labelOf(feature, dress);
+    if (!label) return undefined;
     const type = feature.getGeometry()?.getType() ?? "LineString";
-    const key = `${kind}|${label}|${type}`;
+    const line = type.includes("LineString");
+    const place = feature.get("kind") === "place";
+    const figures = typeof feature.get(dress.label) === "number";
+    const key = `${label}|${type}|${place}`;
     const known = made.get(key);
     if (known) return known;
-    const colour = inkOf(dress, kind);
-    const line = type.includes("LineString");
-    const text = label
-      ? new Text({
-          text: label,
-          placement: line ? "line" : "point",
-          font: typeof feature.get(dress.label) === "number" ? FIGURES : line ? LINE_TEXT : TEXT,
-          fill: ink,
-          stroke: halo,
-          overflow: false,
-          offsetY: type === "Point" && kind !== "place" ? -10 : 0,
-        })
-      : undefined;
-    let style: Style | Style[];
-    if (type.includes("Point"))
-      style =
-        kind === "place"
-          ? new Style({ text })
-          : new Style({
-              text,
-              image: new Circle({
-                radius: 2.6,
-                fill: new Fill({ color: colour }),
-                stroke: new Stroke({ color: "#FCFBF7", width: 1 }),
-              }),
-            });
-    else {
-      const stroke = new Stroke({ color: colour, width: dress.width });
-      const under = new Stroke({ color: "rgba(252,251,247,0.5)", width: dress.width + 1.5 });
-      const fill = line ? undefined : new Fill({ color: `${colour}14` });
-      style =
-        line && dress.width < 1
-          ? new Style({ stroke, text })
-          : [new Style({ stroke: under }), new Style({ stroke, fill, text })];
-    }
+    const style = new Style({
+      text: new Text({
+        text: label,
+        placement: line ? "line" : "point",
+        font: figures ? FIGURES : line ? LINE_TEXT : TEXT,
+        fill: ink,
+        stroke: halo,
+        overflow: false,
+        offsetY: type === "Point" && !place ? -10 : 0,
+      }),
+    });
     made.set(key, style);
     return style;
   };
 }
 
-/** Lines, polygons and plain points as they are dressed, with halos that keep them legible on any ground. */
-export function featuresLayer(collection: object, [west, south]: [number, number], dress: Dress): VectorLayer {
+/** Names and figures of features, with halos that keep them legible on any ground. */
+export function labelsLayer(collection: object, [west, south]: [number, number], dress: Dress): VectorLayer {
   const features = new GeoJSON().readFeatures(collection);
   for (const feature of features) feature.getGeometry()?.translate(-west, -south);
   const source = new VectorSource({ features });
-  return new VectorLayer({ source, style: styler(dress), declutter: true, renderBuffer: 200 });
+  return new VectorLayer({ source, style: styler(dress), declutter: true, updateWhileInteracting: false });
 }
 
 export const redress = (layer: VectorLayer, dress: Dress) => layer.setStyle(styler(dress));

@@ -5,14 +5,21 @@ import { useEffect, useMemo, useRef } from "react";
 import { bytes, call, type Grid, type Holding } from "../api/client";
 import { useHeld, useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
-import { type CloudIndex, CloudLayer } from "./cloudLayer";
+import { type CloudIndex, CloudPainter } from "./cloudPainter";
 import { type CloudBy, type Dress, usualDress } from "./dress";
-import { featuresLayer, redress } from "./featuresLayer";
-import { type DotPoints, decodePoints, PointsLayer } from "./pointsLayer";
+import { DressedLayer } from "./dressedLayer";
+import { labelsLayer, redress } from "./featuresLayer";
+import { type Collection, LinesPainter } from "./linesPainter";
+import { type DotPoints, decodePoints, PointsPainter } from "./pointsPainter";
 import { stopsOf } from "./ramps";
 import { originOf } from "./surfaceLayer";
 
-type Shown = { layer: VectorLayer | PointsLayer | CloudLayer; data: unknown; dressed: string };
+type Shown = {
+  painter: LinesPainter | PointsPainter | CloudPainter;
+  labels: VectorLayer | null;
+  data: unknown;
+  dressed: string;
+};
 
 /** The dress of a holding: the usual one with what was chosen. */
 export function useDress() {
@@ -54,14 +61,31 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
     combine: (results) => results.map((result) => result.data),
   });
 
-  const layers = useRef(new Map<number, Shown>());
+  const entries = useRef(new Map<number, Shown>());
+  const layer = useRef<DressedLayer | null>(null);
   useEffect(() => {
     if (!map) return;
-    const drawn = layers.current;
+    const made = new DressedLayer();
+    made.setZIndex(40);
+    map.addLayer(made);
+    layer.current = made;
+    const drawn = entries.current;
+    return () => {
+      for (const { labels } of drawn.values()) if (labels) map.removeLayer(labels);
+      drawn.clear();
+      map.removeLayer(made);
+      made.dispose();
+      layer.current = null;
+    };
+  }, [map]);
+
+  useEffect(() => {
+    if (!map || !layer.current) return;
+    const drawn = entries.current;
     const wanted = new Set(shown.map((one) => one.id));
-    for (const [id, { layer }] of drawn) {
+    for (const [id, { labels }] of drawn) {
       if (wanted.has(id)) continue;
-      map.removeLayer(layer);
+      if (labels) map.removeLayer(labels);
       drawn.delete(id);
     }
     shown.forEach((holding, i) => {
@@ -70,42 +94,44 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
       const dress = dressOf(holding);
       let entry = drawn.get(holding.id);
       if (entry?.data !== found) {
-        if (entry) map.removeLayer(entry.layer);
-        const layer =
+        if (entry?.labels) map.removeLayer(entry.labels);
+        const painter =
           holding.kind === "cloud"
-            ? new CloudLayer(`/projects/${project.id}/holdings/${holding.id}/cloud`, found as CloudIndex, [west, south])
+            ? new CloudPainter(`/projects/${project.id}/holdings/${holding.id}/cloud`, found as CloudIndex, [
+                west,
+                south,
+              ])
             : holding.kind === "points"
-              ? new PointsLayer(found as DotPoints)
-              : featuresLayer(found, [west, south], dress);
-        layer.setZIndex({ cloud: 30, points: 40, features: 50, surface: 0 }[holding.kind]);
-        map.addLayer(layer);
-        entry = { layer, data: found, dressed: "" };
+              ? new PointsPainter(found as DotPoints)
+              : new LinesPainter(found as Collection, [west, south]);
+        const labels = holding.kind === "features" ? labelsLayer(found, [west, south], dress) : null;
+        if (labels) {
+          labels.setZIndex(55);
+          map.addLayer(labels);
+        }
+        entry = { painter, labels, data: found, dressed: "" };
         drawn.set(holding.id, entry);
       }
-      const { layer } = entry;
+      const { painter } = entry;
       const dressed = JSON.stringify([dress, ...(dress.by === "one" ? [] : [stopsOf(look), look.range])]);
       if (entry.dressed === dressed) return;
       entry.dressed = dressed;
-      if (layer instanceof CloudLayer) {
+      if (painter instanceof CloudPainter) {
         const [, column, value] = /^(class)=(.*)$/.exec(dress.filter) ?? [];
-        layer.dress(dress.by as CloudBy, stopsOf(look), look.range, (code) => !column || String(code) === value);
-      } else if (layer instanceof PointsLayer) {
+        painter.dress(dress.by as CloudBy, stopsOf(look), look.range, (code) => !column || String(code) === value);
+      } else if (painter instanceof PointsPainter) {
         const names = Object.keys(holding.points?.codes ?? {});
         const wantedCode = dress.filter.startsWith("code=") ? names.indexOf(dress.filter.slice(5)) : -1;
-        layer.dress(
+        painter.dress(
           dress.colour,
           dress.by === "height" ? { stops: stopsOf(look), range: look.range } : dress.by === "code" ? "code" : null,
           (code) => wantedCode < 0 || code === wantedCode,
         );
-      } else redress(layer, dress);
+      } else {
+        painter.dress(dress);
+        if (entry.labels) redress(entry.labels, dress);
+      }
     });
+    layer.current.show(shown.flatMap((one) => drawn.get(one.id)?.painter ?? []));
   });
-
-  useEffect(() => {
-    const drawn = layers.current;
-    return () => {
-      for (const { layer } of drawn.values()) map?.removeLayer(layer);
-      drawn.clear();
-    };
-  }, [map]);
 }

@@ -159,8 +159,10 @@ def inspect(
     """Read all points once: true extent, classes, returns, density. Raises InputError where it cannot be read."""
     facts = header(path, declared, name)
     width, height = facts.bounds.east - facts.bounds.west, facts.bounds.north - facts.bounds.south
-    size = max(width, height, 1e-9) / _BINS * (1 + 1e-9)
-    bins = np.zeros((_BINS, _BINS), np.bool_)
+    # squares of some twenty points each: finer ones would stand empty between the points
+    across = min(max(int((facts.count / 20) ** 0.5), 1), _BINS)
+    size = max(width, height, 1e-9) / across * (1 + 1e-9)
+    bins = np.zeros((across, across), np.bool_)
     extent = np.array([np.inf] * 3 + [-np.inf] * 3)
     class_counts, return_counts = np.zeros(256, np.int64), np.zeros(256, np.int64)
     strips = np.zeros(65536, np.bool_)

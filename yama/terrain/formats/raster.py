@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import warnings
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -266,13 +267,20 @@ def _pass(dataset: Any, nodata: float, others: list[float], progress: Progress) 
     finder = HoleFinder(rows, cols)
     known = np.array(others, np.float64)
     empties = 0
-    for row in range(0, rows, strip):
-        cells = dataset.read(1, window=((row, min(row + strip, rows)), (0, cols)))
-        empty = np.empty(cells.shape, np.bool_)
-        _scan(cells, nodata, known, state, empty)
-        empties += int(empty.sum())
-        finder.add(empty)
-        progress(min(row + strip, rows) / rows)
+
+    def strip_at(row: int) -> Any:
+        return dataset.read(1, window=((row, min(row + strip, rows)), (0, cols))) if row < rows else None
+
+    with ThreadPoolExecutor(1) as ahead:  # the next strip is decoded while this one is looked at
+        coming = ahead.submit(strip_at, 0)
+        for row in range(0, rows, strip):
+            cells = coming.result()
+            coming = ahead.submit(strip_at, row + strip)
+            empty = np.empty(cells.shape, np.bool_)
+            _scan(cells, nodata, known, state, empty)
+            empties += int(np.count_nonzero(empty))
+            finder.add(empty)
+            progress(min(row + strip, rows) / rows)
     return _Cells(state, empties, finder.result)
 
 

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { describe, expect, it } from "vitest";
 import { FRESH } from "../../desk/store";
-import { decodePoints } from "../pointsLayer";
+import { decodePoints } from "../pointsPainter";
 import { EMPTY, styleOf } from "../style";
 import { drawnCell, extentOf, originOf, riseAt, topLevel } from "../surfaceLayer";
 

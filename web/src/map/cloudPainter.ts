@@ -1,8 +1,7 @@
-import Layer from "ol/layer/Layer";
-import type { FrameState } from "ol/Map";
 import { bytes } from "../api/client";
 import { CLASS_COLOURS, type CloudBy } from "./dress";
 import type { Stop } from "./ramps";
+import { groundOf, type Sight } from "./slicedLayer";
 
 /** A cloud's overview as the service describes it: squares as level, column, row, first point, number of points. */
 export interface CloudIndex {
@@ -62,9 +61,9 @@ export function lookUp(stops: Stop[]): Uint32Array<ArrayBuffer> {
   });
 }
 
-/** A point cloud written straight into pixels: a million points keep up with the hand. */
-export class CloudLayer extends Layer {
-  private canvas = document.createElement("canvas");
+/** A point cloud written straight into pixels, square by square. */
+export class CloudPainter {
+  onChange: () => void = () => undefined;
   private held = new Map<number, DataView>();
   private loading = new Set<number>();
   private colours = new Uint32Array(256);
@@ -76,11 +75,7 @@ export class CloudLayer extends Layer {
     private path: string,
     private index: CloudIndex,
     private origin: [number, number],
-  ) {
-    super({});
-    this.canvas.style.position = "absolute";
-    this.canvas.style.pointerEvents = "none";
-  }
+  ) {}
 
   dress(by: CloudBy, stops: Stop[], range: [number, number], shown: (code: number) => boolean): void {
     this.by = by;
@@ -93,11 +88,7 @@ export class CloudLayer extends Layer {
       const inks = ["#8D8779", "#3F7440", "#9A6F45", "#B05A4A", "#6A5A8C"];
       this.colours = Uint32Array.from({ length: 256 }, (_, i) => rgba(inks[Math.min(i & 15, 4)] ?? "#8D8779"));
     }
-    this.changed();
-  }
-
-  override getSourceState() {
-    return "ready" as const;
+    this.onChange();
   }
 
   private fetch(number: number): void {
@@ -108,70 +99,52 @@ export class CloudLayer extends Layer {
       .catch(() => this.held.set(number, new DataView(new ArrayBuffer(0))))
       .finally(() => {
         this.loading.delete(number);
-        this.changed();
+        if (this.loading.size === 0) this.onChange();
       });
   }
 
-  override render(frame: FrameState | null): HTMLElement {
-    const { canvas, index } = this;
-    if (!frame) return canvas;
-    const [width = 1, height = 1] = frame.size;
-    if (canvas.width !== width || canvas.height !== height) {
-      canvas.width = width;
-      canvas.height = height;
-      canvas.style.width = `${width}px`;
-      canvas.style.height = `${height}px`;
-    }
-    const context = canvas.getContext("2d");
-    if (!context) return canvas;
-    const { center, resolution } = frame.viewState;
-    const left = (center[0] ?? 0) + this.origin[0] - (width / 2) * resolution;
-    const top = (center[1] ?? 0) + this.origin[1] + (height / 2) * resolution;
-    const view: [number, number, number, number] = [left, top - height * resolution, left + width * resolution, top];
-    const image = context.createImageData(width, height);
-    const pixels = new Uint32Array(image.data.buffer);
-    for (const number of squaresFor(index, view, resolution)) {
-      const data = this.held.get(number);
-      if (!data) this.fetch(number);
-      else this.paint(data, pixels, width, height, left, top, resolution);
-    }
-    context.putImageData(image, 0, 0);
-    return canvas;
-  }
-
-  private paint(
-    data: DataView,
-    pixels: Uint32Array,
-    width: number,
-    height: number,
-    left: number,
-    top: number,
-    resolution: number,
-  ): void {
-    const { colours, by, shown, index } = this;
+  *paint(pixels: Uint32Array, width: number, height: number, sight: Sight): Generator<void, void> {
+    const { index, colours, by, shown } = this;
+    const scale = sight.ratio / sight.resolution;
+    const [west, south, east, north] = groundOf(sight);
+    const ground: [number, number, number, number] = [
+      west + this.origin[0],
+      south + this.origin[1],
+      east + this.origin[0],
+      north + this.origin[1],
+    ];
+    const dx = index.west - ground[0];
+    const dy = ground[3] - index.south;
     const [low, high] = by === "intensity" ? [0, 40_000] : this.range;
-    const scale = 255 / Math.max(high - low, 1e-6);
-    const count = data.byteLength / RECORD;
-    const side = resolution > 4 ? 1 : resolution > 0.7 ? 2 : 3;
+    const steps = 255 / Math.max(high - low, 1e-6);
+    const side = Math.round((sight.resolution > 4 ? 1 : sight.resolution > 0.7 ? 2 : 3) * sight.ratio);
     const visible = Array.from({ length: 256 }, (_, code) => shown(code));
-    const dx = index.west - left;
-    const dy = top - index.south;
-    for (let i = 0; i < count; i++) {
-      const at = i * RECORD;
-      const code = data.getUint8(at + 12);
-      if (!visible[code]) continue;
-      const px = ((data.getFloat32(at, true) + dx) / resolution) | 0;
-      const py = ((dy - data.getFloat32(at + 4, true)) / resolution) | 0;
-      if (px < 0 || py < 0 || px >= width - side || py >= height - side) continue;
-      let colour: number;
-      if (by === "class") colour = code;
-      else if (by === "return") colour = data.getUint8(at + 13);
-      else {
-        const value = by === "height" ? data.getFloat32(at + 8, true) : data.getUint16(at + 14, true);
-        colour = Math.min(Math.max((value - low) * scale, 0), 255) | 0;
+    for (const number of squaresFor(index, ground, sight.resolution)) {
+      const data = this.held.get(number);
+      if (!data) {
+        this.fetch(number);
+        continue;
       }
-      const ink = colours[colour] as number;
-      for (let r = 0; r < side; r++) for (let c = 0; c < side; c++) pixels[(py + r) * width + px + c] = ink;
+      const count = data.byteLength / RECORD;
+      for (let i = 0; i < count; i++) {
+        if (i % 4000 === 3999) yield;
+        const at = i * RECORD;
+        const code = data.getUint8(at + 12);
+        if (!visible[code]) continue;
+        const px = ((data.getFloat32(at, true) + dx) * scale) | 0;
+        const py = ((dy - data.getFloat32(at + 4, true)) * scale) | 0;
+        if (px < 0 || py < 0 || px >= width - side || py >= height - side) continue;
+        let colour: number;
+        if (by === "class") colour = code;
+        else if (by === "return") colour = data.getUint8(at + 13);
+        else {
+          const value = by === "height" ? data.getFloat32(at + 8, true) : data.getUint16(at + 14, true);
+          colour = Math.min(Math.max((value - low) * steps, 0), 255) | 0;
+        }
+        const ink = colours[colour] as number;
+        for (let r = 0; r < side; r++) for (let c = 0; c < side; c++) pixels[(py + r) * width + px + c] = ink;
+      }
+      yield;
     }
   }
 }

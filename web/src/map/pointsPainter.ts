@@ -1,8 +1,7 @@
-import Layer from "ol/layer/Layer";
-import type { FrameState } from "ol/Map";
-import { lookUp } from "./cloudLayer";
+import { lookUp } from "./cloudPainter";
 import { INKS } from "./dress";
 import type { Stop } from "./ramps";
+import { groundOf, type Sight } from "./slicedLayer";
 
 const bytesOf = (value: number) =>
   [value & 255, (value >> 8) & 255, (value >> 16) & 255].map((part) => part.toString(16).padStart(2, "0")).join("");
@@ -33,19 +32,14 @@ export function decodePoints(buffer: ArrayBuffer, [west, south]: [number, number
 }
 
 /** Dots drawn straight onto a canvas: a hundred thousand of them keep up with the hand. */
-export class PointsLayer extends Layer {
-  private canvas = document.createElement("canvas");
-
+export class PointsPainter {
+  onChange: () => void = () => undefined;
   private shown: (code: number) => boolean = () => true;
   private colour = "#1F2A30";
   private colours: string[] | null = null;
   private ofPoint: (i: number) => number = () => 0;
 
-  constructor(private points: DotPoints) {
-    super({});
-    this.canvas.style.position = "absolute";
-    this.canvas.style.pointerEvents = "none";
-  }
+  constructor(private points: DotPoints) {}
 
   /** One colour, or each point's by its height on a ramp or by its code. */
   dress(
@@ -65,32 +59,15 @@ export class PointsLayer extends Layer {
       this.ofPoint = (i) =>
         Math.min(Math.max((((this.points.z[i] as number) - low) / Math.max(high - low, 1e-6)) * 255, 0), 255) | 0;
     }
-    this.changed();
+    this.onChange();
   }
 
-  override getSourceState() {
-    return "ready" as const;
-  }
-
-  override render(frame: FrameState | null): HTMLElement {
-    const { canvas, points } = this;
-    if (!frame) return canvas;
-    const [width = 1, height = 1] = frame.size;
-    const ratio = frame.pixelRatio;
-    if (canvas.width !== width * ratio || canvas.height !== height * ratio) {
-      canvas.width = width * ratio;
-      canvas.height = height * ratio;
-      canvas.style.width = `${width}px`;
-      canvas.style.height = `${height}px`;
-    }
-    const context = canvas.getContext("2d");
-    if (!context) return canvas;
-    context.save(); // the library draws its texts on the same canvas afterwards
-    context.clearRect(0, 0, canvas.width, canvas.height);
-    const { center, resolution } = frame.viewState;
+  *paint(context: CanvasRenderingContext2D, sight: Sight): Generator<void, void> {
+    const { points } = this;
+    const { resolution, ratio } = sight;
+    const { width, height } = context.canvas;
+    const [west, , , north] = groundOf(sight);
     const scale = ratio / resolution;
-    const left = (center[0] ?? 0) - (width / 2) * resolution;
-    const top = (center[1] ?? 0) + (height / 2) * resolution;
     const dot = (resolution > 6 ? 1 : resolution > 2.5 ? 1.5 : 2.75) * ratio;
     const passes: [number, string, number][] = [[0, this.colour, resolution > 6 ? 0.55 : 0.9]];
     if (resolution <= 2.5) passes.unshift([0.75 * ratio, "#FCFBF7", 0.75]); // from afar a halo would hide the ground
@@ -99,15 +76,14 @@ export class PointsLayer extends Layer {
       context.fillStyle = fill;
       context.globalAlpha = alpha;
       for (let i = 0; i < points.count; i++) {
-        const x = ((points.x[i] as number) - left) * scale;
-        const y = (top - (points.y[i] as number)) * scale;
-        if (x < -side || y < -side || x > canvas.width + side || y > canvas.height + side) continue;
+        if (i % 2000 === 1999) yield;
+        const x = ((points.x[i] as number) - west) * scale;
+        const y = (north - (points.y[i] as number)) * scale;
+        if (x < -side || y < -side || x > width + side || y > height + side) continue;
         if (!this.shown(points.code[i] as number)) continue;
         if (this.colours && grow === 0) context.fillStyle = this.colours[this.ofPoint(i)] ?? this.colour;
         context.fillRect(x - side / 2, y - side / 2, side, side);
       }
     }
-    context.restore();
-    return canvas;
   }
 }

@@ -1,0 +1,141 @@
+import { type Dress, inkOf, passes } from "./dress";
+import { groundOf, type Sight } from "./slicedLayer";
+
+interface Part {
+  properties: Record<string, unknown>;
+  /** x, y, x, y... from the map's corner. */
+  places: Float64Array;
+  kind: "point" | "line" | "area";
+  box: [number, number, number, number];
+}
+
+type Position = number[];
+interface Shape {
+  type: string;
+  coordinates: unknown;
+}
+export interface Collection {
+  features: { id?: number; properties: Record<string, unknown>; geometry: Shape }[];
+}
+
+/** Every line, ring and point of a collection by itself, placed from the map's corner. */
+export function partsOf(collection: Collection, [west, south]: [number, number]): Part[] {
+  const parts: Part[] = [];
+  const add = (properties: Part["properties"], kind: Part["kind"], positions: Position[]) => {
+    const places = new Float64Array(positions.length * 2);
+    const box: Part["box"] = [Infinity, Infinity, -Infinity, -Infinity];
+    positions.forEach(([x = 0, y = 0], i) => {
+      places[2 * i] = x - west;
+      places[2 * i + 1] = y - south;
+      box[0] = Math.min(box[0], x - west);
+      box[1] = Math.min(box[1], y - south);
+      box[2] = Math.max(box[2], x - west);
+      box[3] = Math.max(box[3], y - south);
+    });
+    parts.push({ properties, places, kind, box });
+  };
+  for (const { properties, geometry } of collection.features) {
+    const at = geometry.coordinates;
+    switch (geometry.type) {
+      case "Point":
+        add(properties, "point", [at as Position]);
+        break;
+      case "MultiPoint":
+        for (const one of at as Position[]) add(properties, "point", [one]);
+        break;
+      case "LineString":
+        add(properties, "line", at as Position[]);
+        break;
+      case "MultiLineString":
+        for (const line of at as Position[][]) add(properties, "line", line);
+        break;
+      case "Polygon":
+        for (const ring of at as Position[][]) add(properties, "area", ring);
+        break;
+      case "MultiPolygon":
+        for (const polygon of at as Position[][][]) for (const ring of polygon) add(properties, "area", ring);
+        break;
+    }
+  }
+  return parts;
+}
+
+const PIECE = 400; // vertices between two looks at the clock
+const NEAR = 0.7; // pixels below which a vertex adds nothing
+
+/** Lines, rims of areas and plain points, as they are dressed. Their labels are drawn by another layer. */
+export class LinesPainter {
+  onChange: () => void = () => undefined;
+  private parts: Part[];
+  private dressed: Dress | null = null;
+
+  constructor(collection: Collection, origin: [number, number]) {
+    this.parts = partsOf(collection, origin);
+  }
+
+  dress(dress: Dress): void {
+    this.dressed = dress;
+    this.onChange();
+  }
+
+  *paint(context: CanvasRenderingContext2D, sight: Sight): Generator<void, void> {
+    const { dressed } = this;
+    if (!dressed) return;
+    const [west, south, east, north] = groundOf(sight);
+    const scale = sight.ratio / sight.resolution;
+    let count = 0;
+    context.lineJoin = "round";
+    for (const { properties, places, kind, box } of this.parts) {
+      if (box[0] > east || box[2] < west || box[1] > north || box[3] < south) continue;
+      if (!passes(dressed.filter, (column) => properties[column])) continue;
+      const colour = inkOf(dressed, properties.kind);
+      if (kind === "point") {
+        if (properties.kind === "place") continue; // its name is enough
+        context.beginPath();
+        context.arc(
+          ((places[0] as number) - west) * scale,
+          (north - (places[1] as number)) * scale,
+          3 * sight.ratio,
+          0,
+          7,
+        );
+        context.fillStyle = colour;
+        context.fill();
+        context.strokeStyle = "#FCFBF7";
+        context.lineWidth = sight.ratio;
+        context.stroke();
+        if (++count % 50 === 0) yield;
+        continue;
+      }
+      const path = new Path2D();
+      let [lastX, lastY] = [Number.NaN, Number.NaN];
+      const end = places.length - 2;
+      for (let i = 0; i <= end; i += 2) {
+        const x = ((places[i] as number) - west) * scale;
+        const y = (north - (places[i + 1] as number)) * scale;
+        if (i > 0 && i < end && Math.abs(x - lastX) < NEAR && Math.abs(y - lastY) < NEAR) continue;
+        if (i === 0) path.moveTo(x, y);
+        else path.lineTo(x, y);
+        [lastX, lastY] = [x, y];
+        count += 1;
+      }
+      if (kind === "area") {
+        path.closePath();
+        context.fillStyle = `${colour}14`;
+        context.fill(path);
+      }
+      if (dressed.width > 1) {
+        context.strokeStyle = "rgba(252,251,247,0.5)";
+        context.lineWidth = (dressed.width + 1.5) * sight.ratio;
+        context.stroke(path);
+      }
+      context.strokeStyle = colour;
+      context.lineWidth = dressed.width * sight.ratio;
+      context.stroke(path);
+      if (count > PIECE) {
+        count = 0;
+        yield;
+      }
+    }
+  }
+}
