@@ -109,5 +109,7 @@ class PicturesTest(BrowserTest):
         page.get_by_role("switch", name="Quick look").click()
         page.get_by_role("button", name="All in Gather").click()
         page.get_by_role("button", name="What came in").click()
-        self.put("A", "Skerry 5 E448N5438")
+        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_label("Show old_sheet_contours").uncheck()
+        page.get_by_role("tab", name="Surfaces").click()
         self.shot("arrivals")

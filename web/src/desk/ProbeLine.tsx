@@ -66,7 +66,7 @@ export function ProbeLine() {
       )}
       {preview && (
         <span>
-          <i className="l">A is the</i> {preview.title ?? "preview"}
+          <i className="l">A is the</i> {preview.title ? "quick look" : "preview"}
         </span>
       )}
     </div>
