@@ -76,7 +76,7 @@ class FromPointsToASurfaceTest(BrowserTest):
         self.stage("Judge")
         page.get_by_role("button", name="Accuracy at checkpoints").click()
         table = page.get_by_role("table", name="Accuracy of every surface")
-        checkpoints = formats.read(self.var / "demo" / "checkpoints_2026.csv", FRAME.crs)
+        checkpoints = formats.read(self.var / "demo" / "checkpoints_2026.csv", frame_crs=FRAME.crs)
         for name, surface in (("Survey TIN", tin), ("Beacon 30", beacon)):
             expected = accuracy(surface, checkpoints).all
             cells = table.get_by_role("row", name=re.compile(name)).get_by_role("cell").all_inner_texts()
@@ -206,16 +206,20 @@ class OwnFilesTest(BrowserTest):
         rng = np.random.default_rng(1)
         x, y = rng.uniform(447_000, 449_000, 300), rng.uniform(5_437_000, 5_439_000, 300)
         rows = [f"{a:.2f};{b:.2f};{(a - 447_000) / 10:.2f}".replace(".", ",") for a, b in zip(x, y, strict=True)]
-        added = self.add("my points.csv", ("east;north;height\n" + "\n".join(rows)).encode())
-        expect(added.get_by_text("300 points")).to_be_visible()
+        self.add("my points.csv", ("east;north;height\n" + "\n".join(rows)).encode())
+        match = page.get_by_role("region", name="Columns of my points.csv")
+        match.get_by_role("button", name="Take in 300 rows").click()
+        expect(page.get_by_role("region", name="my points", exact=True)).to_contain_text("300 points")
         tif = (self.var / "demo" / "beacon_30.tif").read_bytes()
-        again = self.add("beacon again.tif", tif)
-        expect(again.get_by_text("was here already")).to_be_visible()
+        self.add("beacon again.tif", tif)
+        expect(page.get_by_role("region", name="Beacon 30", exact=True)).to_contain_text("was here already")
         # a broken file says what is wrong with it, by name
         broken = self.add("half.tif", tif[:2000])
         expect(broken.get_by_role("alert")).to_contain_text("half.tif")
-        flat = self.add("flat.csv", b"x,y,colour\n1,2,red\n3,4,blue\n5,6,green\n")
-        expect(flat.get_by_role("alert")).to_contain_text("flat.csv has no height column")
+        self.add("flat.csv", b"x,y,colour\n1,2,red\n3,4,blue\n5,6,green\n")
+        flat = page.get_by_role("region", name="Columns of flat.csv")
+        expect(flat).to_contain_text("flat.csv has no height column")
+        expect(flat.get_by_role("button", name="Take in")).to_be_disabled()
         # and the own points become a surface
         self.stage("Build")
         page.get_by_role("button", name="Interpolate points").click()
@@ -248,12 +252,18 @@ class OwnFilesTest(BrowserTest):
         page.get_by_role("menuitem", name="New project").click()
         for label, value in (
             ("Name", "Quarry"),
+            ("Cell size", "2"),
             ("West", "447000"),
             ("South", "5437000"),
             ("East", "447000"),
             ("North", "5438000"),
         ):
             page.get_by_label(label, exact=True).fill(value)
+        page.get_by_label("CRS").fill("wgs 84 utm 41s")
+        page.get_by_role("list", name="CRSs found").get_by_role(
+            "button", name="WGS 84 / UTM zone 41S EPSG:32741"
+        ).click()
+        expect(page.get_by_label("CRS")).to_have_value("EPSG:32741")
         page.get_by_label("East", exact=True).fill("446000")
         page.get_by_role("button", name="Make project").click()
         expect(page.get_by_role("alert")).to_contain_text("not a rectangle")

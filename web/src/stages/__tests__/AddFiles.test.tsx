@@ -84,7 +84,7 @@ describe("adding files", () => {
     };
     draw(<AddFiles />);
     choose("again.csv", "flat.csv");
-    expect(await screen.findByRole("region", { name: "bank heights" })).toBeTruthy();
+    expect((await screen.findByRole("region", { name: "bank heights" })).textContent).toContain("was here already");
     expect((await screen.findByRole("alert")).textContent).toBe("flat.csv has no height column.");
   });
 

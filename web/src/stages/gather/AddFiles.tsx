@@ -129,7 +129,8 @@ export function AddFiles() {
               onLeave={() => setSending((list) => list.filter((other) => other.id !== one.id))}
             />
           );
-        if (holding && !error) return <Arrival key={one.id} holding={holding} />;
+        if (holding && !error)
+          return <Arrival key={one.id} holding={holding} note={one.holdingId ? "was here already" : undefined} />;
         const looking = job && isOpen(job);
         return (
           <section className="sec" key={one.id} aria-label={one.name}>

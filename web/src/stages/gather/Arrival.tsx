@@ -77,7 +77,7 @@ function CloudFacts({ holding }: { holding: Holding }) {
 }
 
 /** What an arrival is, with its findings; a mend takes the same file in once more with something else declared. */
-export function Arrival({ holding }: { holding: Holding }) {
+export function Arrival({ holding, note }: { holding: Holding; note?: string }) {
   const project = useProject();
   const put = useDesk((desk) => desk.put);
   const mend = useMutation({
@@ -94,11 +94,12 @@ export function Arrival({ holding }: { holding: Holding }) {
       <h2>
         {holding.name}
         <small>
-          {holding.findings.length === 1
-            ? "1 finding"
-            : holding.findings.length
-              ? `${holding.findings.length} findings`
-              : "no findings"}
+          {note ??
+            (holding.findings.length === 1
+              ? "1 finding"
+              : holding.findings.length
+                ? `${holding.findings.length} findings`
+                : "no findings")}
         </small>
       </h2>
       <dl>

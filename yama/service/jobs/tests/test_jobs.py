@@ -10,9 +10,10 @@ from django.utils import timezone
 from yama.service.holdings.models import Holding, project_dir
 from yama.service.jobs import tasks
 from yama.service.jobs.kinds import WORK
-from yama.service.jobs.management.commands.watch_jobs import sweep_parts
+from yama.service.jobs.management.commands.watch_jobs import sweep_parts, sweep_uploads
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
+from yama.service.jobs.retry import LaterError
 from yama.service.jobs.work import Outcome
 from yama.service.tests.base import ServiceTest, table
 from yama.terrain.errors import CancelledError, InputError
@@ -145,6 +146,45 @@ class JobTest(ServiceTest):
         self.assertEqual(sweep_parts(), 0, "a fresh part may be somebody's work")
         os.utime(part, (0, 0))
         self.assertEqual(sweep_parts(), 1)
+
+    def test_a_file_that_nobody_took_in_is_dropped_after_a_day(self):
+        self.add_points()
+        text = table(seed=9)
+        answer = self.client.post(
+            f"{self.base}/uploads?name=b.csv&look=true", text, content_type="application/octet-stream"
+        )
+        left = project_dir(self.project.pk) / f"{answer.json()['table']['file_key']}.upload"
+        for path in project_dir(self.project.pk).glob("*.upload"):
+            os.utime(path, (0, 0))
+        waiting = self.job()
+        self.assertEqual(sweep_uploads(), 0, "a job is open that may be about to use it")
+        Job.objects.filter(pk=waiting.pk).delete()
+        self.assertEqual(sweep_uploads(), 1)
+        self.assertFalse(left.exists())
+        self.assertEqual(len(list(project_dir(self.project.pk).glob("*.upload"))), 1)
+
+    def test_work_that_has_to_wait_gives_its_worker_back_and_is_woken_in_time(self):
+        def wait(job, progress):
+            raise LaterError(30)
+
+        job = self.run_with(wait)
+        self.assertEqual((job.state, job.tries, job.worker), ("queued", 0, ""))
+        self.woken.reset_mock()
+        tasks.look_after_jobs()
+        self.woken.assert_not_called()
+        self.assertIsNone(tasks.claim(str(job.pk)))
+        Job.objects.filter(pk=job.pk).update(not_before=timezone.now())
+        tasks.look_after_jobs()
+        self.woken.assert_called_once_with(str(job.pk))
+        job = self.run_with(lambda job, progress: Outcome(), job)
+        self.assertEqual((job.state, job.tries), ("done", 1))
+
+    def test_cancelled_while_it_waits(self):
+        def wait(job, progress):
+            Job.objects.filter(pk=job.pk).update(cancel_requested=True)
+            raise LaterError(30)
+
+        self.assertEqual(self.run_with(wait).state, "cancelled")
 
     def test_a_broker_that_is_away_only_delays(self):
         from kombu.exceptions import OperationalError

@@ -10,6 +10,8 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 from django.db import OperationalError, close_old_connections
 
+from yama.service.holdings.models import Holding
+from yama.service.jobs.models import Job
 from yama.service.jobs.tasks import look_after_jobs
 
 _log = logging.getLogger(__name__)
@@ -30,6 +32,20 @@ def sweep_parts() -> int:
     return swept
 
 
+def sweep_uploads() -> int:
+    """Delete files that were sent more than a day ago and never taken in, such as a table whose columns nobody accepted."""
+    swept = 0
+    for path in settings.STORE_DIR.glob("*/*.upload"):
+        project, key = path.parent.name, path.stem
+        if not project.isdigit() or time.time() - path.stat().st_mtime < _PART_LIFETIME:
+            continue
+        held = Holding.objects.filter(project_id=int(project), file_key=key).exists()
+        if not held and not Job.objects.filter(project_id=int(project), state__in=Job.OPEN).exists():
+            path.unlink(missing_ok=True)
+            swept += 1
+    return swept
+
+
 class Command(BaseCommand):
     """Runs until it is stopped."""
 
@@ -37,6 +53,7 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         sweep_parts()
+        sweep_uploads()
         while True:
             try:
                 look_after_jobs()
