@@ -104,13 +104,13 @@ def drawn_map() -> dict[str, float]:
             page.goto(address)
             page.get_by_role("button", name="Gather, stage").click()
             page.get_by_role("button", name="Order tiles").click()
-            page.wait_for_function("document.querySelector('.products')?.innerText.includes('tiles here')")
+            page.get_by_text("tiles here").first.wait_for()
             page.get_by_role("button", name="All in Gather").click()
             page.reload()
             page.get_by_role("button", name="Gather, stage").click()
             started = time.perf_counter()
             page.get_by_role("button", name="Order tiles").click()
-            page.wait_for_function("document.querySelector('.products')?.innerText.includes('tiles here')")
+            page.get_by_text("tiles here").first.wait_for()
             found["footprints"] = time.perf_counter() - started
             page.get_by_role("button", name="All in Gather").click()
             _drag(page, found, "surface")
@@ -119,7 +119,7 @@ def drawn_map() -> dict[str, float]:
             files = [*sorted(demo.glob("*.laz"))[:2], demo / "old_sheet_contours.zip",
                      *(demo / "depot" / f"waymark_{name}.geojson" for name in ("land_cover", "boundary"))]  # fmt: skip
             page.get_by_label("Files to add").set_input_files(files)
-            page.wait_for_function(f"document.querySelectorAll('.arrival').length >= {len(files)}", timeout=90_000)
+            page.locator(".arrival").nth(len(files) - 1).wait_for(timeout=90_000)
             page.get_by_role("tab", name="Lines & points").click()
             for box in page.get_by_role("checkbox").all():
                 box.check()
