@@ -8,6 +8,7 @@ import socket
 import subprocess
 import sys
 import tempfile
+import time
 from pathlib import Path
 from unittest import mock
 
@@ -75,6 +76,9 @@ class PrepareTest(LaunchTest):
         sleeper = subprocess.Popen([sys.executable, "-c", "import sys, time; time.sleep(60)", "supervisord"])
         self.addCleanup(sleeper.wait)
         self.addCleanup(sleeper.kill)
+        until = time.monotonic() + 10
+        while b"supervisord" not in Path(f"/proc/{sleeper.pid}/cmdline").read_bytes() and time.monotonic() < until:
+            time.sleep(0.01)  # for a moment a new process has no command line yet
         (self.var / "supervisord.pid").write_text(str(sleeper.pid))
         with self.assertRaisesMessage(StartError, "Yama is running from"):
             prepare(self.var, 0)
