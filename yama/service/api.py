@@ -10,6 +10,7 @@ from ninja.security import SessionAuth
 from yama.service.accounts.api import router as accounts
 from yama.service.depots.api import router as depots
 from yama.service.holdings.api import router as holdings
+from yama.service.holdings.drafts import router as drafts
 from yama.service.holdings.uploads import router as uploads
 from yama.service.jobs.api import router as jobs
 from yama.service.projects.api import router as projects
@@ -24,6 +25,7 @@ api.add_router("/frames", frames)
 api.add_router("/projects", holdings_frames)
 api.add_router("/projects", projects)
 api.add_router("/projects", holdings)
+api.add_router("/projects", drafts)
 api.add_router("/projects", uploads)
 api.add_router("/projects", depots)
 api.add_router("/projects", jobs)

@@ -14,7 +14,8 @@ from typing import Any
 
 from yama.terrain import formats, operations, recipe
 from yama.terrain.errors import InputError, TerrainError
-from yama.terrain.formats import Held
+from yama.terrain.features import Features
+from yama.terrain.formats import Held, vector
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame, extent_of_points, propose
 from yama.terrain.points import Points
@@ -94,6 +95,8 @@ def _run(step: Step, inputs: dict[str, Held], frame: Frame, out: Path) -> None:
     result = operation.run(taken, params, frame)
     if isinstance(result, Surface):
         store(result, out, tags={"RECIPE": step.key})
+    elif isinstance(result, Features):
+        vector.write(result, out)
     else:
         out.write_text(json.dumps(result, indent=2) + "\n", encoding="utf-8")
 

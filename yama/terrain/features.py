@@ -48,6 +48,14 @@ class Features:
         every = {"points": 0, "lines": 1, "polygons": 2}
         return {name: count for name, number in every.items() if (count := int((dimension == number).sum()))}
 
+    def kinds(self) -> dict[str, str]:
+        """What each column holds: `number`, where it has numbers and nothing else, or `text`."""
+        kinds = {}
+        for name, values in self.attributes.items():
+            types = {type(value) for value in values if value is not None}
+            kinds[name] = "number" if types and types <= {int, float} else "text"
+        return kinds
+
     def in_crs(self, crs: str) -> Features:
         """The same features with coordinates in another CRS; those it cannot express are left out."""
         source, target = parse_crs(self.crs), parse_crs(crs)

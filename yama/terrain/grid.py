@@ -81,6 +81,19 @@ def crs_name(crs: CRS) -> str:
     return ":".join(authority) if authority else crs.to_wkt()
 
 
+def metres_per_unit(crs: str, y: float) -> tuple[float, float]:
+    """Metres on the ground to a unit of x and of y, at that y.
+
+    In a geographic CRS a degree of latitude is taken as 111 320 m and a degree of longitude as that
+    times the cosine of the latitude: good to 0.6 %, for slopes and advice, not for measuring.
+    """
+    known = parse_crs(crs)
+    if known.is_geographic:
+        return 111_320.0 * max(math.cos(math.radians(y)), 1e-6), 111_320.0
+    factor = float(known.axis_info[0].unit_conversion_factor) if known.axis_info else 1.0
+    return factor, factor
+
+
 @dataclass(frozen=True)
 class Grid:
     """A north-up lattice of cells.
@@ -191,17 +204,9 @@ class Grid:
         return bool(parse_crs(self.crs).is_geographic)
 
     def metres_per_cell(self) -> tuple[float, float]:
-        """Ground width and height of a cell at the grid's middle, in metres.
-
-        In a geographic CRS a degree of latitude is taken as 111 320 m and a degree of longitude as that
-        times the cosine of the latitude: good to 0.6 %, for slopes and advice, not for measuring.
-        """
-        crs = parse_crs(self.crs)
-        if crs.is_geographic:
-            latitude = math.radians((self.bounds.south + self.bounds.north) / 2)
-            return self.cell_width * 111_320.0 * max(math.cos(latitude), 1e-6), self.cell_height * 111_320.0
-        factor = crs.axis_info[0].unit_conversion_factor if crs.axis_info else 1.0
-        return self.cell_width * factor, self.cell_height * factor
+        """Ground width and height of a cell at the grid's middle, in metres, as `metres_per_unit` has it."""
+        across, up = metres_per_unit(self.crs, (self.bounds.south + self.bounds.north) / 2)
+        return self.cell_width * across, self.cell_height * up
 
     # -- cells and coordinates ------------------------------------------------------------------------
 

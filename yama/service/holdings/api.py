@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import tempfile
 from datetime import datetime
 from functools import lru_cache
+from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
@@ -15,7 +17,7 @@ from pyproj import Transformer
 
 from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
-from yama.service.holdings.features import geojson
+from yama.service.holdings.features import features_of, geojson
 from yama.service.holdings.models import Holding, find_key
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
@@ -26,6 +28,7 @@ from yama.service.tiles import surfaces
 from yama.service.tiles.api import FindingOut, RunIn, prepare
 from yama.terrain import operations, overview
 from yama.terrain.errors import InputError
+from yama.terrain.formats import vector
 from yama.terrain.formats.las import CLASSES
 from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.recipe import export, source
@@ -290,7 +293,7 @@ def run(request: HttpRequest, project_id: int, body: MakeIn) -> tuple[int, dict[
     """Run an operation as a job. Where the same recipe was run before, that holding is returned."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
     operation, params, _, step, findings = prepare(project, body)
-    if operation.produces != "surface":
+    if operation.produces == "figures":
         raise InputError(f"{operation.title} gives figures, not a holding.")
     if getattr(params, "cell_size", None):
         project.frame.with_cell_size(params.cell_size)  # an impossible grid is refused now, not in the job
@@ -384,6 +387,21 @@ def geotiff(request: HttpRequest, project_id: int, holding_id: int) -> Any:
         raise HttpError(409, f"{holding.name} is live and has no file. Store it first.")
     return FileResponse(
         holding.cells_path.open("rb"), as_attachment=True, filename=f"{holding.name}.tif", content_type="image/tiff"
+    )
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/geopackage", include_in_schema=False)
+def geopackage(request: HttpRequest, project_id: int, holding_id: int) -> Any:
+    """Lines or polygons as a GeoPackage, in their own CRS."""
+    holding = _get(request, project_id, holding_id)
+    if holding.kind != Holding.Kind.FEATURES:
+        raise HttpError(422, f"{holding.name} holds no lines or polygons.")
+    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
+        path = Path(folder) / "features.gpkg"
+        vector.write(features_of(holding), path, layer=holding.name)
+        file = path.open("rb")  # stays readable until it is sent; its name is gone by then
+    return FileResponse(
+        file, as_attachment=True, filename=f"{holding.name}.gpkg", content_type="application/geopackage+sqlite3"
     )
 
 

@@ -123,6 +123,24 @@ class Feature(models.Model):
         return f"{self.holding_id}:{self.number}"
 
 
+class Draft(models.Model):
+    """Edits that a person makes on features and has not kept yet.
+
+    edits: as the core's `editing` has them, in the features' CRS. done: how many of them count; the rest were undone.
+    """
+
+    holding = models.ForeignKey(Holding, on_delete=models.CASCADE, related_name="drafts")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    edits: models.JSONField[list[dict[str, Any]], list[dict[str, Any]]] = models.JSONField(default=list)
+    done = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["holding", "user"], name="one_draft_a_person")]
+
+    def __str__(self) -> str:
+        return f"{self.holding_id} by {self.user_id}"
+
+
 class Scorecard(models.Model):
     """Accuracy of a surface against checkpoints: the core's figures, or the reason why there are none."""
 

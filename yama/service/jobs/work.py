@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-import shapely
 from django.db import transaction
 
-from yama.service.holdings.models import Feature, Holding, Scorecard, find_key, free_name, project_dir, upload_path
+from yama.service.holdings.features import keep_features
+from yama.service.holdings.models import Draft, Holding, Scorecard, find_key, free_name, project_dir, upload_path
 from yama.service.jobs.models import Job
 from yama.service.projects.models import Project
 from yama.service.tiles import surfaces
@@ -196,19 +196,7 @@ def _hold_points(holding: Holding, points: Points, findings: list[Finding]) -> O
 
 
 def _hold_features(holding: Holding, facts: vector.VectorFacts, features: Features) -> Outcome:
-    holding.kind = Holding.Kind.FEATURES
-    holding.facts = {**facts.to_dict(), "crs": features.crs, "bounds": list(features.bounds)}
-    boxes = shapely.bounds(features.geometries)
-    with transaction.atomic():
-        holding.save()
-        Feature.objects.bulk_create(
-            (
-                Feature(holding=holding, number=i, geometry=shapely.to_wkb(features.geometries[i]), west=boxes[i, 0],
-                        south=boxes[i, 1], east=boxes[i, 2], north=boxes[i, 3], attributes=features.row(i))
-                for i in range(len(features))
-            ),
-            batch_size=500,
-        )  # fmt: skip
+    keep_features(holding, features, facts.to_dict(), facts.findings)
     return Outcome(holding.pk, facts.findings)
 
 
@@ -283,11 +271,18 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
     params = operations.parse_params(operation, step.params)
     inputs = surfaces.inputs_of(project.pk, step)
     findings = operation.check(inputs, params, frame)
-    surface = operation.run(inputs, params, frame)
+    result = operation.run(inputs, params, frame)
     holding = existing or Holding(
         project=project, key=job.key, kind=Holding.Kind.SURFACE, recipe=vars(step),
         name=free_name(project, request["name"]), created_by_id=job.created_by_id,
     )  # fmt: skip
+    if isinstance(result, Features):
+        with transaction.atomic():
+            keep_features(holding, result, {}, findings)
+            if "draft" in request:
+                Draft.objects.filter(pk=request["draft"]).delete()
+        return Outcome(holding.pk, findings)
+    surface: Surface = result
     holding.live = request["live"]
     if holding.live:
         found = statistics(surface, progress)

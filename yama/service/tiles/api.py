@@ -144,7 +144,7 @@ class OperationOut(Schema):
     stage: str
     summary: str
     version: int
-    produces: Literal["surface", "figures"]
+    produces: Literal["surface", "features", "figures"]
     quantity: str
     inputs: dict[str, RoleOut]
     params: dict[str, Any]

@@ -223,9 +223,7 @@ def _check(facts: VectorFacts, features: Features) -> None:
     if not len(features):
         raise InputError(f"{name} holds no features.")
     facts.counts, facts.vertices = features.counts(), features.vertices
-    for column, values in features.attributes.items():
-        kinds = {type(value) for value in values if value is not None}
-        facts.attributes[column] = "number" if kinds and kinds <= {int, float} else "text"
+    facts.attributes = features.kinds()
     if not facts.crs:
         add(Finding("no_crs", "stop", f"{name} does not say its CRS.",
                     "Without one its place is unknown. Name the CRS and add it again."))  # fmt: skip

@@ -23,6 +23,7 @@ Kind = Literal["points", "surface", "cloud", "features"]
 _TYPES: dict[Kind, type] = {"points": Points, "surface": Surface, "cloud": Cloud, "features": Features}
 Quantity = Literal["height", "difference", "slope", "aspect", "brightness"]
 """What the cells of a surface say."""
+Produces = Literal["surface", "features", "figures"]
 Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"]
 
 
@@ -50,7 +51,7 @@ class Operation(ABC):
     version: ClassVar[int] = 1
     inputs: ClassVar[Mapping[str, Role]]
     Params: ClassVar[type[Params]]
-    produces: ClassVar[Literal["surface", "figures"]] = "surface"
+    produces: ClassVar[Produces] = "surface"
     quantity: ClassVar[Quantity] = "height"
 
     def check(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> list[Finding]:
@@ -59,7 +60,7 @@ class Operation(ABC):
 
     @abstractmethod
     def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> Any:
-        """The result: a live Surface, or for figures a dict of JSON values. Cheap for surfaces: heights are
+        """The result: a live Surface, Features, or for figures a dict of JSON values. Cheap for surfaces: heights are
         computed when read."""
 
 

@@ -1,0 +1,42 @@
+"""Edit lines: changes made by hand to lines and polygons, kept as a list."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated
+
+from pydantic import Field
+
+from yama.terrain.editing import Edit, Edited
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features
+from yama.terrain.formats import Held
+from yama.terrain.frame import Frame
+from yama.terrain.operations.base import Operation, Params, Role, register
+
+
+class EditParams(Params):
+    """The edits, in their order."""
+
+    edits: Annotated[list[Edit], Field(min_length=1, max_length=20_000)]
+
+
+@register
+class EditFeatures(Operation):
+    """Edited features beside the untouched ones."""
+
+    name = "edit_features"
+    title = "Edit lines"
+    stage = "Gather"
+    summary = "Delete, reshape, split, join and dissolve lines and polygons; the untouched ones stay."
+    inputs = {"features": Role("features", "Lines or polygons")}
+    Params = EditParams
+    produces = "features"
+
+    def run(self, inputs: Mapping[str, Held], params: EditParams, frame: Frame) -> Features:
+        features = inputs["features"]
+        assert isinstance(features, Features)
+        made = Edited.of(features).apply(params.edits).features()
+        if not len(made):
+            raise InputError("Nothing is left after these edits. Undo a deletion.")
+        return made
