@@ -17,7 +17,9 @@ def tell(provider: str, **told) -> None:
     urllib.request.urlopen(request).close()
 
 
-class GatherTest(BrowserTest):
+class GatherSheets(BrowserTest):
+    """What tests of Gather share."""
+
     def open_sheet(self, name: str) -> None:
         self.stage("Gather")
         back = self.page.get_by_role("button", name="All in Gather")
@@ -34,6 +36,8 @@ class GatherTest(BrowserTest):
         expect(card).to_be_visible(timeout=90_000)
         return card
 
+
+class GatherTest(GatherSheets):
     def test_from_nothing_to_framed_inspected_ordered_data(self):
         page, demo = self.page, self.var / "demo"
         tell("heron", down_seconds=0)

@@ -8,6 +8,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { client } from "./api/queries";
 import { App } from "./desk/App";
+import { Failing } from "./desk/Failing";
 import { theme } from "./desk/theme";
 
 const root = document.getElementById("root");
@@ -17,7 +18,9 @@ if (root)
       <StyledEngineProvider injectFirst>
         <ThemeProvider theme={theme}>
           <QueryClientProvider client={client}>
-            <App />
+            <Failing>
+              <App />
+            </Failing>
           </QueryClientProvider>
         </ThemeProvider>
       </StyledEngineProvider>

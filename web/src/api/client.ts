@@ -24,6 +24,7 @@ export type Place = Schemas["PlaceOut"];
 export type Extent = Schemas["ExtentIO"];
 export type Proposal = Schemas["ProposalOut"];
 export type Crs = Schemas["CrsOut"];
+export type Draft = Schemas["DraftOut"];
 export type Member = Schemas["MemberOut"];
 export type Quantity = "height" | "difference" | "slope" | "aspect" | "brightness";
 

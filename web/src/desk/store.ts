@@ -26,6 +26,9 @@ export interface Foot {
   word: string;
 }
 
+/** What a press on the map does while lines are edited. */
+export type EditTool = "choose" | "reshape" | "split" | "line" | "polygon";
+
 export interface Sheet {
   inputs: Record<string, number>;
   params: Record<string, unknown>;
@@ -76,6 +79,12 @@ interface Desk extends Remembered {
   /** The area that is asked for, a ring in the frame's CRS. */
   area: [number, number][] | null;
   drawing: boolean;
+  /** Features that are chosen: the holding and their numbers. */
+  chosen: { holding: number; numbers: number[] };
+  /** The holding whose features are edited, and with what. */
+  editing: number | null;
+  tool: EditTool;
+  snapping: boolean;
   /** The holding whose inspection was asked for. */
   inspected: number | null;
   pointer: [number, number] | null;
@@ -132,6 +141,10 @@ export const useDesk = create<Desk>((set) => ({
   pressed: null,
   area: null,
   drawing: false,
+  chosen: { holding: 0, numbers: [] },
+  editing: null,
+  tool: "choose",
+  snapping: true,
   inspected: null,
   pointer: null,
   bounds: null,
@@ -148,7 +161,7 @@ export const useDesk = create<Desk>((set) => ({
       return { sheets: { ...desk.sheets, [operation]: { ...before, ...change } } };
     }),
   open: (stage, operation = null) =>
-    set({ stage, operation, preview: null, places: [], dots: [], feet: [], area: null, drawing: false }),
+    set({ stage, operation, preview: null, places: [], dots: [], feet: [], area: null, drawing: false, editing: null }),
 }));
 
 /** The part of the desk that is kept. */

@@ -17,6 +17,7 @@ import { styleOf } from "./style";
 import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
 import { useDrawing } from "./useDrawing";
 import { useDressed } from "./useDressed";
+import { useEditing } from "./useEditing";
 import { useFeet } from "./useFeet";
 
 /** A surface on this pane; `from` and `to` are the shares of the pane's width that it may draw on. */
@@ -84,7 +85,8 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       waiting ||= window.setTimeout(show, 50);
     };
     const click = (event: MapBrowserEvent) => {
-      if (useDesk.getState().drawing) return;
+      const { drawing, editing } = useDesk.getState();
+      if (drawing || editing !== null) return;
       const foot = map.forEachFeatureAtPixel(event.pixel, (feature) => feature.get("foot") as string | undefined);
       if (foot) {
         set({ pressed: foot });
@@ -231,6 +233,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
 
   useFeet(map, grid);
   useDrawing(map, grid);
+  useEditing(map, grid);
 
   return <div ref={element} className={`pane ${className}`} role="application" aria-label={label} />;
 }

@@ -1,4 +1,5 @@
 import { type Dress, inkOf, passes } from "./dress";
+import { type Collection, linesOf, type Position } from "./shapes";
 import { groundOf, type Sight } from "./slicedLayer";
 
 interface Part {
@@ -7,15 +8,6 @@ interface Part {
   places: Float64Array;
   kind: "point" | "line" | "area";
   box: [number, number, number, number];
-}
-
-type Position = number[];
-interface Shape {
-  type: string;
-  coordinates: unknown;
-}
-export interface Collection {
-  features: { id?: number; properties: Record<string, unknown>; geometry: Shape }[];
 }
 
 /** Every line, ring and point of a collection by itself, placed from the map's corner. */
@@ -35,27 +27,8 @@ export function partsOf(collection: Collection, [west, south]: [number, number])
     parts.push({ properties, places, kind, box });
   };
   for (const { properties, geometry } of collection.features) {
-    const at = geometry.coordinates;
-    switch (geometry.type) {
-      case "Point":
-        add(properties, "point", [at as Position]);
-        break;
-      case "MultiPoint":
-        for (const one of at as Position[]) add(properties, "point", [one]);
-        break;
-      case "LineString":
-        add(properties, "line", at as Position[]);
-        break;
-      case "MultiLineString":
-        for (const line of at as Position[][]) add(properties, "line", line);
-        break;
-      case "Polygon":
-        for (const ring of at as Position[][]) add(properties, "area", ring);
-        break;
-      case "MultiPolygon":
-        for (const polygon of at as Position[][][]) for (const ring of polygon) add(properties, "area", ring);
-        break;
-    }
+    const kind = geometry.type.includes("Polygon") ? "area" : geometry.type.includes("Line") ? "line" : "point";
+    for (const line of linesOf(geometry)) add(properties, kind, line);
   }
   return parts;
 }

@@ -5,13 +5,15 @@ import { useEffect, useMemo, useRef } from "react";
 import { bytes, call, type Grid, type Holding } from "../api/client";
 import { useHeld, useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
+import { useDraft } from "../desk/useDraft";
 import { type CloudIndex, CloudPainter } from "./cloudPainter";
 import { type CloudBy, type Dress, usualDress } from "./dress";
 import { DressedLayer } from "./dressedLayer";
 import { labelsLayer, redress } from "./featuresLayer";
-import { type Collection, LinesPainter } from "./linesPainter";
+import { LinesPainter } from "./linesPainter";
 import { type DotPoints, decodePoints, PointsPainter } from "./pointsPainter";
 import { stopsOf } from "./ramps";
+import type { Collection } from "./shapes";
 import { originOf } from "./surfaceLayer";
 
 type Shown = {
@@ -38,6 +40,8 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
   const hidden = useDesk((desk) => desk.hidden);
   const look = useDesk((desk) => desk.looks.height);
   const dressOf = useDress();
+  const editing = useDesk((desk) => desk.editing);
+  const draft = useDraft(held.features.find((one) => one.id === editing));
   const [west, south] = originOf(grid);
   // a cloud is shown when asked for: it would cover the surfaces
   const shown = useMemo(
@@ -89,7 +93,7 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
       drawn.delete(id);
     }
     shown.forEach((holding, i) => {
-      const found = data[i];
+      const found = holding.id === editing && draft.collection ? draft.collection : data[i];
       if (!found) return;
       const dress = dressOf(holding);
       let entry = drawn.get(holding.id);

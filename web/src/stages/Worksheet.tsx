@@ -6,6 +6,7 @@ import { Downloads } from "./deliver/Downloads";
 import { GenericSheet } from "./GenericSheet";
 import { AddFiles } from "./gather/AddFiles";
 import { Arrivals } from "./gather/Arrivals";
+import { EditLines } from "./gather/EditLines";
 import { FetchFeatures } from "./gather/FetchFeatures";
 import { FrameSheet } from "./gather/FrameSheet";
 import { Members } from "./gather/Members";
@@ -44,6 +45,13 @@ const OWN: Entry[] = [
     title: "Fetch map features",
     summary: "Rivers, roads, boundaries and names, by kind and name.",
     sheet: FetchFeatures,
+  },
+  {
+    stage: "Gather",
+    name: "edit_features",
+    title: "Edit lines",
+    summary: "Delete, reshape, split, join and dissolve, with every step undone at a press.",
+    sheet: EditLines,
   },
   {
     stage: "Gather",

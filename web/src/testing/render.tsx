@@ -66,6 +66,23 @@ export function points(id: number, name: string, codes: Record<string, number>):
   };
 }
 
+/** Lines with a name each, numbered from 0. */
+export function lines(id: number, name: string, names: string[]): Holding {
+  return {
+    ...surface(id, name),
+    kind: "features",
+    surface: null,
+    features: {
+      counts: { lines: names.length },
+      vertices: 2 * names.length,
+      attributes: { name: "text", width: "number" },
+      crs: "EPSG:32741",
+      layer: "",
+      layers: [],
+    },
+  };
+}
+
 export function job(id: string, change: Partial<Job> = {}): Job {
   return {
     id,

@@ -1,77 +1,46 @@
-import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { call, type Holding } from "../../api/client";
-import { useProject } from "../context";
+import type { Holding } from "../../api/client";
+import { startOf } from "../../map/shapes";
+import { type ConditionError, condition, isCondition } from "../condition";
 import { num } from "../format";
 import { useDesk } from "../store";
-
-interface Row {
-  id: number;
-  properties: Record<string, string | number | boolean | null>;
-  geometry: { type: string; coordinates: unknown };
-}
+import { useDraft, useFeatures } from "../useDraft";
 
 const SHOWN = 200;
 
-/** The first position of a geometry. */
-export function startOf(coordinates: unknown): [number, number] {
-  let node = coordinates;
-  while (Array.isArray(node) && Array.isArray(node[0])) node = node[0];
-  const [x = 0, y = 0] = node as number[];
-  return [x, y];
-}
-
-/** A condition such as `width > 3` or `name = Avel`; null where it is none of the columns'. */
-export function condition(text: string, columns: string[]): ((row: Row["properties"]) => boolean) | null {
-  const found = /^\s*(.+?)\s*(<=|>=|!=|=|<|>|contains)\s*(.*?)\s*$/i.exec(text);
-  if (!found) return null;
-  const [, column = "", sign = "", value = ""] = found;
-  if (!columns.includes(column)) return null;
-  const wanted = value.replace(/^["'](.*)["']$/, "$1");
-  const number = Number(wanted);
-  const numeric = wanted !== "" && Number.isFinite(number);
-  return (row) => {
-    const held = row[column];
-    const text = String(held ?? "");
-    if (sign === "contains") return text.toLowerCase().includes(wanted.toLowerCase());
-    if (sign === "=") return numeric && typeof held === "number" ? held === number : text === wanted;
-    if (sign === "!=") return numeric && typeof held === "number" ? held !== number : text !== wanted;
-    if (!numeric || typeof held !== "number") return false;
-    return sign === "<"
-      ? held < number
-      : sign === ">"
-        ? held > number
-        : sign === "<="
-          ? held <= number
-          : held >= number;
-  };
-}
-
 /** The attributes of features: find by any text or by a condition, go to one on the map. */
 export function FeatureTable({ holding }: { holding: Holding }) {
-  const project = useProject();
   const set = useDesk((desk) => desk.set);
+  const editing = useDesk((desk) => desk.editing) === holding.id;
+  const chosen = useDesk((desk) => desk.chosen);
   const [text, setText] = useState("");
-  const columns = Object.keys(holding.features?.attributes ?? {});
-  const { data, error } = useQuery({
-    queryKey: ["drawn", project.id, holding.id, project.frame.grid.crs],
-    queryFn: () => call<{ features: Row[] }>("GET", `/projects/${project.id}/holdings/${holding.id}/features`),
-    staleTime: Infinity,
-  });
-  const found = useMemo(() => {
-    const rows = data?.features ?? [];
-    const test = condition(text, columns);
-    if (test) return rows.filter((row) => test(row.properties));
+  const columns = useMemo(() => Object.keys(holding.features?.attributes ?? {}), [holding]);
+  const untouched = useFeatures(holding);
+  const draft = useDraft(editing ? holding : undefined);
+  const rows = (editing ? draft.collection : untouched.data)?.features;
+  const { error } = untouched;
+  const numbers = useMemo(() => {
+    const mine = new Set(chosen.holding === holding.id ? chosen.numbers : []);
+    return new Set(rows?.flatMap((row) => (mine.has(row.id) ? [row.id] : [])));
+  }, [chosen, holding.id, rows]);
+  const { found, wrong } = useMemo(() => {
+    const all = rows ?? [];
+    if (isCondition(text)) {
+      try {
+        const test = condition(text, columns);
+        return { found: all.filter((row) => test(row.properties)), wrong: "" };
+      } catch (problem) {
+        return { found: [], wrong: (problem as ConditionError).message };
+      }
+    }
     const words = text.trim().toLowerCase();
-    if (!words) return rows;
-    return rows.filter((row) =>
-      Object.values(row.properties).some((value) =>
-        String(value ?? "")
-          .toLowerCase()
-          .includes(words),
-      ),
-    );
-  }, [data, text, columns]);
+    const has = (value: unknown) =>
+      String(value ?? "")
+        .toLowerCase()
+        .includes(words);
+    return { found: words ? all.filter((row) => Object.values(row.properties).some(has)) : all, wrong: "" };
+  }, [rows, text, columns]);
+  const choose = (next: number[]) => set({ chosen: { holding: holding.id, numbers: next } });
   if (error) return <p className="fail">{error.message}</p>;
   return (
     <>
@@ -83,16 +52,27 @@ export function FeatureTable({ holding }: { holding: Holding }) {
           onChange={(event) => setText(event.target.value)}
         />
         <span className="mut">
-          <span className="n">{num(found.length)}</span> of <span className="n">{num(data?.features.length ?? 0)}</span>
+          <span className="n">{num(found.length)}</span> of <span className="n">{num(rows?.length ?? 0)}</span>
         </span>
         {text && found.length > 0 && (
-          <button
-            type="button"
-            className="lnk"
-            onClick={() => set({ places: found.slice(0, 500).map((row) => startOf(row.geometry.coordinates)) })}
-          >
-            Show them
+          <button type="button" className="lnk" onClick={() => choose(found.map((row) => row.id))}>
+            Choose them
           </button>
+        )}
+        {numbers.size > 0 && (
+          <>
+            <span className="mut">
+              <span className="n">{num(numbers.size)}</span> chosen
+            </span>
+            <button type="button" className="lnk" onClick={() => choose([])}>
+              Choose none
+            </button>
+          </>
+        )}
+        {wrong && (
+          <span className="fail" role="alert">
+            {wrong}.
+          </span>
         )}
       </div>
       <table className="t tight" aria-label={`Features of ${holding.name}`}>
@@ -110,10 +90,17 @@ export function FeatureTable({ holding }: { holding: Holding }) {
           {found.slice(0, SHOWN).map((row) => (
             <tr
               key={row.id}
-              className="goes"
-              onClick={() => {
-                const [x, y] = startOf(row.geometry.coordinates);
-                set({ goTo: { x, y }, places: [[x, y]] });
+              className={numbers.has(row.id) ? "goes on" : "goes"}
+              aria-selected={numbers.has(row.id)}
+              onClick={(event) => {
+                const more = event.shiftKey || event.ctrlKey || event.metaKey;
+                if (more)
+                  choose(numbers.has(row.id) ? [...numbers].filter((one) => one !== row.id) : [...numbers, row.id]);
+                else {
+                  const [x, y] = startOf(row.geometry);
+                  choose([row.id]);
+                  set({ goTo: { x, y } });
+                }
               }}
             >
               <td className="n">{num(row.id + 1)}</td>

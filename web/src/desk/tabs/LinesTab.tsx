@@ -217,9 +217,21 @@ function Chosen({ holding }: { holding: Holding }) {
             Go there
           </button>
         )}
-        <a className="lnk" href={`/api/projects/${project.id}/holdings/${holding.id}/original`}>
-          Download the file
-        </a>
+        {holding.uploaded && (
+          <a className="lnk" href={`/api/projects/${project.id}/holdings/${holding.id}/original`}>
+            Download the file
+          </a>
+        )}
+        {holding.features && (
+          <a className="lnk" href={`/api/projects/${project.id}/holdings/${holding.id}/geopackage`}>
+            Download as GeoPackage
+          </a>
+        )}
+        {holding.recipe && (
+          <span className="mut">
+            {holding.recipe.title} of <b>{Object.values(holding.recipe.inputs).join(", ")}</b>
+          </span>
+        )}
         {project.role !== "viewer" && (
           <button type="button" className="lnk danger" onClick={remove}>
             Delete

@@ -1,5 +1,4 @@
 import { describe, expect, it } from "vitest";
-import { condition, startOf } from "../../desk/tabs/FeatureTable";
 import { areaOf, boxOf, holds, ringOf } from "../../stages/gather/area";
 import { project } from "../../testing/render";
 import { type CloudIndex, lookUp, squaresFor } from "../cloudPainter";
@@ -63,8 +62,11 @@ describe("lines and how they are dressed", () => {
   it("are taken apart into lines, rings and points from the map's corner", () => {
     const parts = partsOf(
       {
+        type: "FeatureCollection",
         features: [
           {
+            type: "Feature",
+            id: 0,
             properties: { kind: "river" },
             geometry: {
               type: "LineString",
@@ -75,6 +77,8 @@ describe("lines and how they are dressed", () => {
             },
           },
           {
+            type: "Feature",
+            id: 1,
             properties: {},
             geometry: {
               type: "MultiPolygon",
@@ -98,7 +102,7 @@ describe("lines and how they are dressed", () => {
               ],
             },
           },
-          { properties: {}, geometry: { type: "Point", coordinates: [5, 6] } },
+          { type: "Feature", id: 0, properties: {}, geometry: { type: "Point", coordinates: [5, 6] } },
         ],
       },
       [10, 20],
@@ -128,35 +132,6 @@ describe("lines and how they are dressed", () => {
     expect(usualDress(holding({ name: "text" }, { lines: 3 })).label).toBe("name");
     expect(usualDress(holding({ name: "text" }, { polygons: 3 })).label).toBe("");
     expect(inkOf(usualDress(holding({}, { lines: 1 })), "river")).toBe("#1D4752");
-  });
-});
-
-describe("finding features", () => {
-  const columns = ["name", "elev"];
-  const test = (text: string, row: Record<string, string | number | null>) => condition(text, columns)?.(row);
-  it("by conditions on their columns", () => {
-    expect(test("elev > 500", { elev: 510 })).toBe(true);
-    expect(test("elev <= 500", { elev: 510 })).toBe(false);
-    expect(test("elev = 510", { elev: 510 })).toBe(true);
-    expect(test("name = Avel", { name: "Avel" })).toBe(true);
-    expect(test("name = 'Avel'", { name: "Avell" })).toBe(false);
-    expect(test("name contains ave", { name: "Avell" })).toBe(true);
-    expect(test("name != Avel", { name: null })).toBe(true);
-    expect(condition("depth > 3", columns)).toBeNull();
-    expect(condition("Avel", columns)).toBeNull();
-  });
-  it("start where their first position is", () => {
-    expect(
-      startOf([
-        [
-          [
-            [1, 2],
-            [3, 4],
-          ],
-        ],
-      ]),
-    ).toEqual([1, 2]);
-    expect(startOf([7, 8])).toEqual([7, 8]);
   });
 });
 

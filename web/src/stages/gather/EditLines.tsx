@@ -1,0 +1,295 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import type { Accepted, Holding } from "../../api/client";
+import { isOpen, useJobs, useStart } from "../../api/queries";
+import { type ConditionError, condition } from "../../desk/condition";
+import { useHeld, useProject } from "../../desk/context";
+import { num } from "../../desk/format";
+import { type EditTool, useDesk } from "../../desk/store";
+import { useDraft } from "../../desk/useDraft";
+import { Choice, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
+
+const NAME = "edit_features";
+const TOOLS: [EditTool, string, string][] = [
+  ["choose", "Choose", "Press a line; with Shift held, several."],
+  ["reshape", "Reshape", "Drag a vertex, or a line between two for a new one. Alt and a press takes one away."],
+  ["split", "Split", "Press a vertex: the line ends and begins there."],
+  ["line", "Line", "A vertex with each press, the last with two."],
+  ["polygon", "Polygon", "A corner with each press, the last with two."],
+];
+
+/** Which features the next press changes. */
+function ChosenOnes({ holding, draft }: { holding: Holding; draft: ReturnType<typeof useDraft> }) {
+  const chosen = useDesk((desk) => desk.chosen);
+  const set = useDesk((desk) => desk.set);
+  const columns = Object.keys(holding.features?.attributes ?? {});
+  const [text, setText] = useState("");
+  const [wrong, setWrong] = useState("");
+  const [gap, setGap] = useState<number | null>(25);
+  const [column, setColumn] = useState("");
+  const [value, setValue] = useState("");
+  const rows = draft.collection?.features ?? [];
+  const there = new Set(rows.map((row) => row.id));
+  const numbers = chosen.holding === holding.id ? chosen.numbers.filter((number) => there.has(number)) : [];
+  const named = columns.includes(column) ? column : (columns[0] ?? "");
+  const number = holding.features?.attributes[named] === "number";
+  const edit = (what: Record<string, unknown>) => draft.change.mutate({ edit: { ...what, features: numbers } });
+  const choose = () => {
+    try {
+      const test = condition(text, columns);
+      setWrong("");
+      set({
+        chosen: {
+          holding: holding.id,
+          numbers: rows.filter((row) => test(row.properties)).map((row) => row.id),
+        },
+      });
+    } catch (problem) {
+      setWrong(`${(problem as ConditionError).message}.`);
+    }
+  };
+  const none = numbers.length === 0 || draft.change.isPending;
+  return (
+    <Section title="Chosen" aside={`${num(numbers.length)} of ${num(rows.length)}`}>
+      <form
+        className="where-row"
+        onSubmit={(event) => {
+          event.preventDefault();
+          choose();
+        }}
+      >
+        <input
+          aria-label="Choose where"
+          placeholder={columns[0] ? `where, such as ${columns[0]} = ...` : "no columns to choose by"}
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+        />
+        <button type="submit" className="btn" disabled={!text.trim()}>
+          Choose
+        </button>
+      </form>
+      {wrong && (
+        <p className="fail" role="alert">
+          {wrong}
+        </p>
+      )}
+      <div className="acts edits">
+        <button type="button" className="btn" disabled={none} onClick={() => edit({ kind: "remove" })}>
+          Delete
+        </button>
+        <button type="button" className="btn" disabled={numbers.length < 2} onClick={() => edit({ kind: "dissolve" })}>
+          Dissolve into one
+        </button>
+      </div>
+      <div className="row two joined">
+        <NumberField label="Gap" unit="m" value={gap} placeholder="0" onChange={setGap} />
+        <button type="button" className="btn" disabled={none} onClick={() => edit({ kind: "join", gap: gap ?? 0 })}>
+          Join ends
+        </button>
+      </div>
+      {columns.length > 0 && (
+        <>
+          <Choice
+            label="Column"
+            value={named}
+            options={columns.map((one) => ({ value: one, title: one }))}
+            onChange={setColumn}
+          />
+          <form
+            className="row two joined"
+            onSubmit={(event) => {
+              event.preventDefault();
+              const typed = Number(value.replace(",", "."));
+              const given = value.trim() === "" ? null : number && Number.isFinite(typed) ? typed : value.trim();
+              edit({ kind: "set_value", column: named, value: given });
+            }}
+          >
+            <label htmlFor="new-value">Value</label>
+            <span className="field">
+              <input
+                id="new-value"
+                className={number ? "" : "text"}
+                value={value}
+                placeholder="empty"
+                onChange={(event) => setValue(event.target.value)}
+              />
+            </span>
+            <button type="submit" className="btn" disabled={none}>
+              Set value
+            </button>
+          </form>
+        </>
+      )}
+    </Section>
+  );
+}
+
+/** Lines and polygons changed by hand: chosen on the map or by their columns, with every edit undone at a press. */
+export function EditLines() {
+  const project = useProject();
+  const { features, all } = useHeld();
+  const queries = useQueryClient();
+  const { data: jobs = [] } = useJobs(project.id);
+  const start = useStart(project.id);
+  const sheet = useDesk((desk) => desk.sheets[NAME]);
+  const change = useDesk((desk) => desk.sheet);
+  const tool = useDesk((desk) => desk.tool);
+  const snapping = useDesk((desk) => desk.snapping);
+  const set = useDesk((desk) => desk.set);
+  const [made, setMade] = useState<Accepted | null>(null);
+  const holding = features.find((one) => one.id === sheet?.inputs.features) ?? features[0];
+  const draft = useDraft(holding);
+  const { mutate } = draft.change;
+  const { titles, done, said } = draft.draft;
+  const id = holding?.id;
+
+  useEffect(() => {
+    set({ editing: id ?? null, tool: "choose", chosen: { holding: id ?? 0, numbers: [] } });
+    if (id !== undefined) {
+      const { hidden } = useDesk.getState();
+      set({ hidden: { ...hidden, [id]: false } });
+    }
+    return () => set({ editing: null, tool: "choose" });
+  }, [id, set]);
+
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
+      if ((event.target as Element | null)?.closest("input, textarea")) return;
+      event.preventDefault();
+      mutate(event.shiftKey ? "redo" : "undo");
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [mutate]);
+
+  const job = jobs.find((one) => one.id === made?.job?.id);
+  const running = job ? isOpen(job) : false;
+  const kept = all.find((one) => one.id === (job?.holding_id ?? made?.holding_id));
+  useEffect(() => {
+    if (!kept || kept.id === id || id === undefined) return;
+    // the untouched lines would lie under the edited ones
+    const { hidden } = useDesk.getState();
+    set({ hidden: { ...hidden, [id]: true, [kept.id]: false } });
+    queries.removeQueries({ queryKey: ["edits", project.id, id] });
+    change(NAME, { inputs: { features: kept.id }, name: "" });
+  }, [kept, id, set, change, queries, project.id]);
+
+  const refused = draft.refused?.message ?? draft.error?.message ?? start.error?.message;
+  const failed = job?.state === "failed" || job?.state === "cancelled" ? job.message : "";
+  const hint = useMemo(() => TOOLS.find(([name]) => name === tool)?.[2], [tool]);
+  if (!holding)
+    return (
+      <Sheet stage="Gather" title="Edit lines">
+        <p className="remark">No lines or polygons yet. Add a file of them, or fetch map features.</p>
+      </Sheet>
+    );
+  if (project.role === "viewer")
+    return (
+      <Sheet stage="Gather" title="Edit lines">
+        <p className="remark">Viewers look; only editors and owners edit lines.</p>
+      </Sheet>
+    );
+  return (
+    <Sheet
+      stage="Gather"
+      title="Edit lines"
+      lead="Changes are made beside the untouched lines, which stay as they are."
+      foot={
+        <>
+          {(refused || failed) && (
+            <p className="said">
+              <span className="err" role="alert">
+                {refused ?? failed}
+              </span>
+            </p>
+          )}
+          {kept?.id === id && (
+            <p className="said" role="status">
+              <span>
+                <b style={{ fontWeight: 600 }}>{kept?.name}</b> is made, and can be edited further.
+              </span>
+            </p>
+          )}
+          <div className="go">
+            <button
+              type="button"
+              className="lnk danger"
+              disabled={!titles.length || running}
+              onClick={() => mutate("drop")}
+            >
+              Discard edits
+            </button>
+            <button
+              type="button"
+              className="primary"
+              disabled={!done || running || start.isPending}
+              onClick={() =>
+                start.mutate(
+                  { path: `/holdings/${holding.id}/edits/keep`, body: { name: sheet?.name ?? "" } },
+                  { onSuccess: setMade },
+                )
+              }
+            >
+              {running ? "Keeping" : "Keep edits"}
+            </button>
+          </div>
+        </>
+      }
+    >
+      <Section title="What">
+        <HoldingChoice
+          label="Lines"
+          holdings={features}
+          value={holding.id}
+          onChange={(next) => change(NAME, { inputs: { features: next } })}
+        />
+        <div className="tools" role="radiogroup" aria-label="Tool">
+          {TOOLS.map(([name, title]) => (
+            <label key={name} className="tool">
+              <input type="radio" name="edit-tool" checked={tool === name} onChange={() => set({ tool: name })} />
+              {title}
+            </label>
+          ))}
+        </div>
+        <p className="hint">{hint}</p>
+        <label className="ck">
+          <input type="checkbox" checked={snapping} onChange={() => set({ snapping: !snapping })} />
+          Snap to vertices and lines nearby
+        </label>
+      </Section>
+      <ChosenOnes key={holding.id} holding={holding} draft={draft} />
+      <Section title="Edits" aside={titles.length ? `${num(done)} of ${num(titles.length)}` : "none yet"}>
+        <div className="acts edits">
+          <button type="button" className="btn" disabled={!done} onClick={() => mutate("undo")}>
+            Undo
+          </button>
+          <button type="button" className="btn" disabled={done === titles.length} onClick={() => mutate("redo")}>
+            Redo
+          </button>
+        </div>
+        {said.map((sentence) => (
+          <p key={sentence} className="mut" role="status">
+            {sentence}
+          </p>
+        ))}
+        <ol className="editlog" aria-label="Edits made">
+          {titles
+            .map((title, i) => ({ title, number: i + 1 }))
+            .reverse()
+            .map(({ title, number }) => (
+              <li key={number} className={number > done ? "undone" : ""}>
+                <span className="n">{number}</span> {title}
+                {number > done && <span className="mut"> undone</span>}
+              </li>
+            ))}
+        </ol>
+        <NameRow
+          value={sheet?.name ?? ""}
+          usual={`${holding.name} edited`}
+          onChange={(name) => change(NAME, { inputs: { features: holding.id }, name })}
+        />
+      </Section>
+    </Sheet>
+  );
+}
