@@ -11,7 +11,7 @@ from pyproj import Transformer
 
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.grid import Bounds, Grid, parse_crs
-from yama.terrain.points import Points
+from yama.terrain.points import Points, strays
 
 
 @dataclass(frozen=True)
@@ -148,7 +148,8 @@ def _cell_size(extents: Sequence[Extent], side: float) -> tuple[float, str]:
 
 
 def extent_of_points(points: Points, name: str = "points") -> Extent:
-    """Extent and mean spacing of points."""
+    """Extent and mean spacing of points, but for those far from the rest: one wrong coordinate would stretch both."""
+    points = points.kept(~strays(points)[0])
     bounds = points.bounds
     turn = points
     if parse_crs(points.crs).is_geographic:

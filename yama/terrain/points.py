@@ -145,3 +145,24 @@ def duplicate_places(points: Points) -> dict[str, Any]:
         "largest": float(spread[differing].max()) if differing.any() else 0.0,
         "where": np.column_stack([points.x[first], points.y[first]]),
     }
+
+
+def _box(values: npt.NDArray[np.float64]) -> tuple[float, float]:
+    """The range of the bulk, widened by its own width on each side."""
+    low, high = np.quantile(values, (0.02, 0.98))
+    width = max(high - low, 1e-9)
+    return float(low - width), float(high + width)
+
+
+def strays(points: Points) -> tuple[npt.NDArray[np.bool_], npt.NDArray[np.bool_]]:
+    """Points far from the rest, and those of them that would lie among the rest with x and y exchanged.
+
+    Far is more than the width of the middle 96 % beyond it. Fewer than twenty points have no rest to be far from.
+    """
+    if len(points) < 20:
+        none = np.zeros(len(points), np.bool_)
+        return none, none
+    (west, east), (south, north) = _box(points.x), _box(points.y)
+    far = (points.x < west) | (points.x > east) | (points.y < south) | (points.y > north)
+    turned = far & (points.y >= west) & (points.y <= east) & (points.x >= south) & (points.x <= north)
+    return far, turned

@@ -23,6 +23,7 @@ export type Collection = Schemas["CollectionOut"];
 export type Place = Schemas["PlaceOut"];
 export type Extent = Schemas["ExtentIO"];
 export type Proposal = Schemas["ProposalOut"];
+export type Use = Schemas["UseOut"];
 export type Crs = Schemas["CrsOut"];
 export type Draft = Schemas["DraftOut"];
 export type Member = Schemas["MemberOut"];

@@ -67,7 +67,7 @@ class FrameIn(Schema):
     south: float
     east: float
     north: float
-    unit: Literal["m", "ft", "ftUS"] = "m"
+    unit: Literal["m"] = "m"
     vertical_datum: str = Field("", max_length=120)
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import tempfile
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -11,6 +13,7 @@ from django.conf import settings
 from django.http import HttpRequest
 from ninja import Field, Router, Schema
 from ninja.errors import HttpError
+from pyproj import Transformer
 from pyproj.aoi import AreaOfInterest
 from pyproj.database import query_crs_info
 from pyproj.enums import PJType
@@ -27,6 +30,7 @@ holdings_router = Router(tags=["frames"])
 
 _CHUNK = 1 << 20
 _FOUND = 12
+_BOUNDARY_SHARE = 0.1
 
 
 class ExtentIO(Schema):
@@ -73,6 +77,25 @@ class CrsOut(Schema):
     projected: bool
 
 
+class UseIn(Schema):
+    """A CRS, and an area in its units."""
+
+    crs: str = Field(max_length=4000)
+    area: tuple[float, float, float, float] | None = None
+
+
+class UseOut(Schema):
+    """What a CRS is meant for. bounds: its area of use in degrees; unit: of its axes. place: middle of the area asked about
+    in degrees. inside: whether all of that area lies within the bounds; null where either is not known."""
+
+    name: str
+    unit: str
+    area: str
+    bounds: tuple[float, float, float, float] | None
+    place: tuple[float, float] | None
+    inside: bool | None
+
+
 def _extent(given: ExtentIO) -> Extent:
     parse_crs(given.crs)
     return Extent(given.name, given.crs, Bounds(*given.bounds), given.spacing, given.cell, given.boundary)
@@ -108,6 +131,32 @@ def extent(request: HttpRequest, name: str) -> dict[str, Any]:
 def propose_frame(request: HttpRequest, body: ProposeIn) -> dict[str, Any]:
     """A frame for these sources."""
     return _proposal([_extent(one) for one in body.extents], body.cell_size)
+
+
+@router.post("/use", response={200: UseOut, 422: Failure})
+def area_of_use(request: HttpRequest, body: UseIn) -> dict[str, Any]:
+    """Where a CRS is meant to be used, and whether an area lies there."""
+    crs = parse_crs(body.crs)
+    found: dict[str, Any] = {
+        "name": crs.name, "unit": crs.axis_info[0].unit_name if crs.axis_info else "", "area": "", "bounds": None,
+        "place": None, "inside": None,
+    }  # fmt: skip
+    use = crs.area_of_use
+    if use:
+        found |= {"area": use.name or "", "bounds": (use.west, use.south, use.east, use.north)}
+    if body.area:
+        west, south, east, north = body.area
+        turn = Transformer.from_crs(crs, "EPSG:4326", always_xy=True)
+        places = [turn.transform(x, y) for x, y in ((west, south), (east, south), (west, north), (east, north))]
+        middle = turn.transform((west + east) / 2, (south + north) / 2)
+        if all(math.isfinite(value) for place in (*places, middle) for value in place):
+            found["place"] = middle
+            if use:
+                bounds = found["bounds"]
+                found["inside"] = all(_holds(bounds, AreaOfInterest(x, y, x, y)) for x, y in places)
+        else:
+            found["inside"] = False
+    return found
 
 
 @lru_cache(maxsize=1)
@@ -181,4 +230,18 @@ def propose_from_holdings(request: HttpRequest, project_id: int) -> dict[str, An
         else:
             only_areas = set(facts["counts"]) == {"polygons"}
             extents.append(Extent(holding.name, facts["crs"], Bounds(*facts["bounds"]), boundary=only_areas))
-    return _proposal(extents)
+    return _proposal(_meant(extents, project.frame.grid.crs))
+
+
+def _meant(extents: list[Extent], crs: str) -> list[Extent]:
+    """The extents, with polygons much smaller than the other sources taken for lakes or plots rather than for a boundary."""
+    boxes = [
+        Transformer.from_crs(parse_crs(one.crs), parse_crs(crs), always_xy=True).transform_bounds(*one.bounds)
+        for one in extents
+    ]
+    areas = [(box[2] - box[0]) * (box[3] - box[1]) for box in boxes]
+    found = []
+    for i, one in enumerate(extents):
+        others = [area for j, area in enumerate(areas) if j != i and math.isfinite(area)]
+        found.append(replace(one, boundary=one.boundary and areas[i] >= _BOUNDARY_SHARE * max(others, default=0.0)))
+    return found

@@ -5,6 +5,7 @@ import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { num, parse, size } from "../../desk/format";
 import { Section, Sheet } from "../parts";
+import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
 import { CrsChoice } from "./CrsChoice";
 
 const FIELDS = [
@@ -39,6 +40,7 @@ export function FrameSheet() {
     retry: false,
   });
   const parsed = Object.fromEntries(FIELDS.map(([key]) => [key, parse(values[key] ?? "")]));
+  const { use, unit } = useAreaOfUse(crs, parsed);
   const changed =
     crs !== grid.crs || datum !== frame.vertical_datum || FIELDS.some(([key]) => parsed[key] !== now[key]);
   const built = all.filter((one) => one.recipe);
@@ -47,7 +49,6 @@ export function FrameSheet() {
       call<Project>("PUT", `/projects/${project.id}/frame`, {
         crs,
         ...parsed,
-        unit: frame.unit,
         vertical_datum: datum,
       }),
     onSuccess: () => {
@@ -118,6 +119,7 @@ export function FrameSheet() {
       </Section>
       <Section title="The frame">
         <CrsChoice value={crs} onChange={setCrs} />
+        <AreaOfUse use={use} />
         {FIELDS.map(([key, title]) => (
           <div className="row" key={key}>
             <label htmlFor={`frame-${key}`}>{title}</label>
@@ -129,10 +131,14 @@ export function FrameSheet() {
                 value={values[key] ?? ""}
                 onChange={(event) => setValues({ ...values, [key]: event.target.value })}
               />
-              <span className="u">CRS units</span>
+              <span className="u">{unit}</span>
             </span>
           </div>
         ))}
+        <div className="row">
+          <span className="lab">Heights</span>
+          <span className="said-of">metres; files in feet are turned as they arrive</span>
+        </div>
         <div className="row">
           <label htmlFor="frame-datum">Zero level</label>
           <span className="field">

@@ -5,6 +5,7 @@ import { client } from "../../api/queries";
 import { many, num, parse } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { Section, Sheet } from "../parts";
+import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
 import { CrsChoice } from "./CrsChoice";
 
 const FIELDS = [
@@ -30,6 +31,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
     string,
     number | null
   >;
+  const { use, unit } = useAreaOfUse(crs, parsed);
   const ready = name.trim() && crs.trim() && FIELDS.every(([key]) => parsed[key] !== null);
   const cells =
     parsed.cell_size && FIELDS.every(([key]) => parsed[key] !== null)
@@ -146,6 +148,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
       </Section>
       <Section title="Frame">
         <CrsChoice value={crs} onChange={setCrs} />
+        <AreaOfUse use={use} />
         {FIELDS.map(([key, title]) => (
           <div className="row" key={key}>
             <label htmlFor={`frame-${key}`}>{title}</label>
@@ -156,10 +159,14 @@ export function NewProject({ open }: { open: (id: number) => void }) {
                 value={values[key] ?? ""}
                 onChange={(e) => setValues({ ...values, [key]: e.target.value })}
               />
-              <span className="u">CRS units</span>
+              <span className="u">{unit}</span>
             </span>
           </div>
         ))}
+        <div className="row">
+          <span className="lab">Heights</span>
+          <span className="said-of">metres; files in feet are turned as they arrive</span>
+        </div>
         <div className="row">
           <label htmlFor="frame-datum">Zero level</label>
           <span className="field">

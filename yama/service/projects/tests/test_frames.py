@@ -1,5 +1,7 @@
 """A frame is proposed from what there is, with its reasons; CRSs are found by words, code and place."""
 
+import json
+
 from yama.service.holdings.tests.test_uploads import cloud_bytes, lines_bytes
 from yama.service.tests.base import ServiceTest, table
 
@@ -67,3 +69,41 @@ class RegisterTest(ServiceTest):
         (found,) = [one for one in self.client.get("/api/frames/crs?q=32741").json() if one["code"] == "EPSG:32741"]
         self.assertEqual((found["unit"], found["projected"]), ("metre", True))
         self.assertEqual(found["bounds"][:1], [60.0])
+
+    def test_a_lake_is_no_boundary_and_a_stray_point_no_extent(self):
+        self.add_points()
+        corners = [[62.3850, -41.2100], [62.3852, -41.2100], [62.3852, -41.2102], [62.3850, -41.2100]]
+        lake = {"type": "Feature", "properties": {}, "geometry": {"type": "Polygon", "coordinates": [corners]}}
+        self.send(json.dumps({"type": "FeatureCollection", "features": [lake]}).encode(), "lake.geojson")
+        far = table() + b"5438100.0,448300.0,12.0,ground\n"
+        self.send(far, "with a swapped pair.csv")
+        self.run_jobs()
+        found = self.ask("GET", "/frame/proposal")
+        self.assertLess(found["east"] - found["west"], 1100)
+        self.assertEqual(found["cell_size"], 20)
+        self.assertNotIn("boundary", found["reasons"][1])
+
+
+class AreaOfUseTest(ServiceTest):
+    def use(self, crs, area=None, status=200):
+        response = self.client.post("/api/frames/use", {"crs": crs, "area": area}, content_type="application/json")
+        self.assertEqual(response.status_code, status, response.content[:300])
+        return response.json()
+
+    def test_an_area_lies_where_the_crs_is_meant_for_or_does_not(self):
+        here = self.use("EPSG:32741", [443_520, 5_434_368, 453_760, 5_442_560])
+        self.assertEqual((here["unit"], here["bounds"]), ("metre", [60.0, -80.0, 66.0, 0.0]))
+        self.assertTrue(here["inside"])
+        self.assertAlmostEqual(here["place"][0], 62.39, delta=0.05)
+        beside = self.use("EPSG:32741", [43_520, 5_434_368, 53_760, 5_442_560])
+        self.assertFalse(beside["inside"])
+
+    def test_degrees_typed_for_metres_are_outside(self):
+        self.assertFalse(self.use("EPSG:32741", [62.3, -41.3, 62.5, -41.1])["inside"])
+
+    def test_what_is_not_known_is_left_open(self):
+        self.assertIsNone(self.use("EPSG:32741")["inside"])
+        own = self.use("+proj=tmerc +lat_0=-41 +lon_0=62 +x_0=5000 +y_0=5000 +ellps=GRS80", [0, 0, 100, 100])
+        self.assertIsNone(own["bounds"])
+        self.assertIsNone(own["inside"])
+        self.assertIn("is not known", self.use("EPSG:1", status=422)["detail"])
