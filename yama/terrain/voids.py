@@ -7,13 +7,19 @@ open, so memory is bounded by the width of the grid whatever its height.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+import shapely
+from rasterio.features import shapes
+from scipy import ndimage
 
+from yama.terrain.grid import Window
 from yama.terrain.kernels import kernel
+from yama.terrain.surface import Surface
 
 _KEPT = 200
 """Holes that are remembered one by one; of the others only number and area."""
@@ -161,3 +167,66 @@ class HoleFinder:
         self._open = np.empty((0, 6), np.int64)
         kept = [Hole(*(int(value) for value in row[:5])) for row in self._best()]
         return Holes(self._count, self._cells, self._outside, kept)
+
+
+@dataclass(frozen=True)
+class HoleShape:
+    """A hole as a polygon along the edges of its cells, in the CRS of its surface.
+
+    area: square metres. exact: false where the hole is so wide that it was traced on larger cells.
+    """
+
+    cells: int
+    area: float
+    polygon: Any
+    exact: bool
+
+
+_TRACED = 16_000_000
+"""Cells of a window in which a hole is traced at once: 16 MB of flags."""
+
+
+def outlines(surface: Surface, holes: Sequence[Hole]) -> list[HoleShape]:
+    """The shapes of holes, in their order. Islands of data within a hole are holes of its polygon.
+
+    Reads the rows and columns of each hole and one cell around, so memory is bounded by `_TRACED` flags and one strip.
+    """
+    width, height = surface.grid.metres_per_cell()
+    found = []
+    for hole in holes:
+        level = 0
+        while ((hole.bottom - hole.top + 3) >> level) * ((hole.right - hole.left + 3) >> level) > _TRACED:
+            level += 1
+        grid = surface.grid.at_level(level)
+        top, left = hole.top >> level, hole.left >> level
+        window = Window(top, left, (hole.bottom >> level) - top + 1, (hole.right >> level) - left + 1).grown(1)
+        empty = np.zeros((window.rows, window.cols), np.bool_)
+        strip = max(1, (1 << 22) // window.cols)
+        for row in range(0, window.rows, strip):
+            part = Window(window.row + row, window.col, min(strip, window.rows - row), window.cols)
+            empty[row : row + part.rows] = np.isnan(surface.read(part, level))
+        labels, count = ndimage.label(empty)
+        boxes = ndimage.find_objects(labels)
+        sizes = np.bincount(labels.ravel(), minlength=count + 1)
+        inner = [
+            number for number in range(1, count + 1)
+            if boxes[number - 1][0].start == 1 and boxes[number - 1][1].start == 1
+            and boxes[number - 1][0].stop == window.rows - 1 and boxes[number - 1][1].stop == window.cols - 1
+        ]  # fmt: skip
+        if not inner:  # larger cells closed it
+            continue
+        chosen = min(inner, key=lambda number: abs(int(sizes[number]) * 4**level - hole.cells))
+        mask = labels == chosen
+        rings, _ = max(
+            shapes(mask.astype(np.uint8), mask=mask, connectivity=4), key=lambda one: len(one[0]["coordinates"][0])
+        )
+        polygon = shapely.geometry.shape(rings)
+
+        def placed(cells: npt.NDArray[np.float64], grid: Any = grid, window: Window = window) -> Any:
+            return np.column_stack(
+                [grid.x_of(cells[:, 0] + window.col - 0.5), grid.y_of(cells[:, 1] + window.row - 0.5)]
+            )
+
+        area = hole.cells * width * height
+        found.append(HoleShape(hole.cells, area, shapely.transform(polygon, placed), level == 0))
+    return found

@@ -73,6 +73,8 @@ interface Desk extends Remembered {
   places: [number, number][];
   /** Points of a table that is looked at before it is taken in. */
   dots: [number, number][];
+  /** Rims of holes that are shown. */
+  rims: [number, number][][];
   feet: Foot[];
   /** A foot that was pressed on the map. */
   pressed: string | null;
@@ -137,6 +139,7 @@ export const useDesk = create<Desk>((set) => ({
   preview: null,
   places: [],
   dots: [],
+  rims: [],
   feet: [],
   pressed: null,
   area: null,
@@ -161,7 +164,18 @@ export const useDesk = create<Desk>((set) => ({
       return { sheets: { ...desk.sheets, [operation]: { ...before, ...change } } };
     }),
   open: (stage, operation = null) =>
-    set({ stage, operation, preview: null, places: [], dots: [], feet: [], area: null, drawing: false, editing: null }),
+    set({
+      stage,
+      operation,
+      preview: null,
+      places: [],
+      dots: [],
+      rims: [],
+      feet: [],
+      area: null,
+      drawing: false,
+      editing: null,
+    }),
 }));
 
 /** The part of the desk that is kept. */

@@ -11,7 +11,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Quantity } from "../api/client";
 import { useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
-import { dotMark, pinMark, placeMark, previewBorder } from "./featuresLayer";
+import { dotMark, pinMark, placeMark, previewBorder, rimMark } from "./featuresLayer";
 import { stopsOf } from "./ramps";
 import { styleOf } from "./style";
 import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
@@ -48,6 +48,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   const preview = useDesk((desk) => desk.preview);
   const places = useDesk((desk) => desk.places);
   const dots = useDesk((desk) => desk.dots);
+  const rims = useDesk((desk) => desk.rims);
   const pinned = useDesk((desk) => desk.pinned);
   const set = useDesk((desk) => desk.set);
   const element = useRef<HTMLDivElement>(null);
@@ -230,6 +231,16 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       map.removeLayer(layer);
     };
   }, [map, places, dots, pinned, west, south]);
+
+  useEffect(() => {
+    if (!map || !rims.length) return;
+    const features = rims.map((rim) => new Feature(new LineString(rim.map(([x, y]) => [x - west, y - south]))));
+    const layer = new VectorLayer({ source: new VectorSource({ features }), style: rimMark, zIndex: 56 });
+    map.addLayer(layer);
+    return () => {
+      map.removeLayer(layer);
+    };
+  }, [map, rims, west, south]);
 
   useFeet(map, grid);
   useDrawing(map, grid);

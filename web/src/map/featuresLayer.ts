@@ -91,6 +91,12 @@ export const placeMark = new Style({
   image: new Circle({ radius: 7, stroke: new Stroke({ color: "#9A6B00", width: 2 }) }),
 });
 
+/** The rim of a hole. */
+export const rimMark = [
+  new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: 4 }) }),
+  new Style({ stroke: new Stroke({ color: "#9A6B00", width: 2 }), fill: new Fill({ color: "rgba(154,107,0,0.12)" }) }),
+];
+
 /** A point of a table that is not taken in yet. */
 export const dotMark = new Style({
   image: new Circle({

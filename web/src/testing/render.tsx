@@ -37,6 +37,7 @@ export function surface(id: number, name: string, change: Partial<Holding> = {})
     uploaded: false,
     mended_by: "",
     bounds: null,
+    holes: null,
     findings: [],
     recipe: null,
     accuracy: null,

@@ -18,6 +18,7 @@ from pyproj import Transformer
 from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
 from yama.service.holdings.features import features_of, geojson
+from yama.service.holdings.holes import holes_geojson
 from yama.service.holdings.models import Holding, find_key
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
@@ -129,6 +130,14 @@ class RecipeOut(Schema):
     input_ids: dict[str, int]
 
 
+class HolesOut(Schema):
+    """Empty cells of a surface: how many holes its data surround, their cells, and empty cells outside its data."""
+
+    count: int
+    cells: int
+    outside: int
+
+
 class HoldingOut(Schema):
     """A thing held in a project. mended_by: name of the same upload with more declared about it, where there is one.
     bounds: west, south, east, north in the frame's CRS."""
@@ -150,6 +159,7 @@ class HoldingOut(Schema):
     uploaded: bool
     mended_by: str
     bounds: tuple[float, float, float, float] | None
+    holes: HolesOut | None
     findings: list[FindingOut]
     recipe: RecipeOut | None
     accuracy: AccuracyOut | None
@@ -264,6 +274,7 @@ def _out(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict
         "uploaded": bool(holding.file_key),
         "mended_by": _mended_by(holding, by_key),
         "bounds": _bounds(holding, project),
+        "holes": holding.facts.get("holes"),
         "findings": holding.facts.get("findings", []),
         "recipe": _recipe(holding, by_key),
         "accuracy": _accuracy(holding, project),
@@ -462,6 +473,15 @@ def features(request: HttpRequest, project_id: int, holding_id: int) -> HttpResp
     if holding.kind != Holding.Kind.FEATURES:
         raise HttpError(422, f"{holding.name} holds no features.")
     return HttpResponse(geojson(holding), content_type="application/geo+json")
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/holes", response=dict[str, Any])
+def holes(request: HttpRequest, project_id: int, holding_id: int) -> HttpResponse:
+    """The largest holes of a surface as GeoJSON polygons in the frame's CRS, with `cells` and `area` in square metres."""
+    holding = _get(request, project_id, holding_id)
+    if holding.kind != Holding.Kind.SURFACE:
+        raise HttpError(422, f"{holding.name} is not a surface.")
+    return HttpResponse(holes_geojson(holding), content_type="application/geo+json")
 
 
 @router.get("/{int:project_id}/holdings/{int:holding_id}/cloud", response=dict[str, Any])

@@ -83,6 +83,11 @@ class Holding(models.Model):
         return project_dir(self.project_id) / f"{self.key}.cloud"
 
     @property
+    def holes_path(self) -> Path:
+        """The shapes of a stored surface's holes, where it has any."""
+        return project_dir(self.project_id) / f"{self.key}.holes"
+
+    @property
     def picture_path(self) -> Path:
         """The small picture of a surface."""
         return project_dir(self.project_id) / f"{self.key}.png"
@@ -94,7 +99,7 @@ class Holding(models.Model):
 
     def remove_files(self) -> None:
         """Delete the files of a holding whose row is gone; the upload only where no other holding is of it."""
-        for path in (self.cells_path, self.points_path, self.overview_path, self.picture_path):
+        for path in (self.cells_path, self.points_path, self.overview_path, self.holes_path, self.picture_path):
             path.unlink(missing_ok=True)
         if self.file_key and not Holding.objects.filter(project_id=self.project_id, file_key=self.file_key).exists():
             self.upload_path.unlink(missing_ok=True)

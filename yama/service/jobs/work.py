@@ -10,6 +10,7 @@ from typing import Any
 from django.db import transaction
 
 from yama.service.holdings.features import keep_features
+from yama.service.holdings.holes import keep_holes
 from yama.service.holdings.models import Draft, Holding, Scorecard, find_key, free_name, project_dir, upload_path
 from yama.service.jobs.models import Job
 from yama.service.projects.models import Project
@@ -220,8 +221,7 @@ def _hold_surface(job: Job, holding: Holding, path: Path, declared: Declared, pr
     source = raster.read(path, declared, holding.original)
     findings = [*facts.findings, *_beside_others(job.project, source, holding.original, declared)]
     _store_surface(job, holding, source, findings, lambda share: progress(0.4 + 0.6 * share))
-    holding.facts["holes"] = facts.holes.to_dict() if facts.holes else None
-    holding.facts["hole_bounds"] = [list(bounds) for bounds in raster.hole_bounds(facts)[:50]]
+    keep_holes(holding, facts.holes)
     holding.facts["file"] = {
         "bands": facts.bands, "cell_type": facts.cell_type, "nodata": None if facts.nodata is None else str(facts.nodata),
         "driver": facts.driver, "bytes": path.stat().st_size,

@@ -17,7 +17,7 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.formats.declared import NOTHING, UNITS, Declared
-from yama.terrain.grid import MAX_CELLS, Bounds, Grid, crs_name, parse_crs
+from yama.terrain.grid import MAX_CELLS, Grid, crs_name, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, ignore_progress, sample
 from yama.terrain.voids import HoleFinder, Holes
@@ -399,19 +399,6 @@ def _conclude(facts: RasterFacts, seen: _Cells, scale: float, offset: float) -> 
 def _middle(facts: RasterFacts, top: int, left: int, bottom: int, right: int) -> tuple[float, float]:
     grid = Grid.from_dict(facts.grid or {})
     return float(grid.x_of((left + right) / 2)), float(grid.y_of((top + bottom) / 2))
-
-
-def hole_bounds(facts: RasterFacts) -> list[Bounds]:
-    """The rectangles around the holes that are remembered one by one, in the raster's CRS."""
-    if facts.holes is None or facts.grid is None:
-        return []
-    grid = Grid.from_dict(facts.grid)
-    width, height = grid.cell_width / 2, grid.cell_height / 2
-    return [
-        Bounds(float(grid.x_of(hole.left)) - width, float(grid.y_of(hole.bottom)) - height,
-               float(grid.x_of(hole.right)) + width, float(grid.y_of(hole.top)) + height)
-        for hole in facts.holes.largest
-    ]  # fmt: skip
 
 
 def feet_against(surface: Surface, reference: Surface, name: str) -> Finding | None:

@@ -1,10 +1,15 @@
 """Holes found strip by strip are those a whole-array labelling finds."""
 
+from unittest import mock
+
 import numpy as np
+import shapely
 from django.test import SimpleTestCase
 from scipy import ndimage
 
-from yama.terrain.voids import HoleFinder
+from yama.terrain.grid import Grid
+from yama.terrain.surface import ArraySurface
+from yama.terrain.voids import HoleFinder, outlines
 
 
 def found(empty, strip):
@@ -55,3 +60,50 @@ class HolesTest(SimpleTestCase):
         self.assertEqual(found(np.zeros((9, 9), np.bool_), 2).count, 0)
         every = found(np.ones((9, 9), np.bool_), 2)
         self.assertEqual((every.count, every.outside), (0, 81))
+
+
+class OutlinesTest(SimpleTestCase):
+    """Holes as polygons: their area is that of their cells, and exactly those cells lie within."""
+
+    def surface(self, empty):
+        grid = Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, *empty.shape)
+        return ArraySurface(np.where(empty, np.nan, 7.0), grid)
+
+    def test_every_cell_of_a_hole_lies_in_its_polygon_and_no_other(self):
+        rng = np.random.default_rng(8)
+        empty = ndimage.binary_opening(rng.random((70, 90)) < 0.6)
+        empty[[0, -1], :] = empty[:, [0, -1]] = False
+        labels, count = ndimage.label(empty)
+        holes = found(empty, 16)
+        shapes = outlines(self.surface(empty), holes.largest)
+        self.assertEqual(len(shapes), count)
+        grid = self.surface(empty).grid
+        xs, ys = grid.centres(grid.whole)
+        centres = shapely.points(*np.meshgrid(xs, ys))
+        seen = set()
+        for shape, hole in zip(shapes, holes.largest, strict=True):
+            inside = shapely.contains(shape.polygon, centres)
+            self.assertEqual(int(inside.sum()), hole.cells)
+            (label,) = set(labels[inside])
+            self.assertNotIn(label, seen)
+            seen.add(label)
+            self.assertAlmostEqual(shape.polygon.area, hole.cells * 4.0)
+            self.assertEqual(shape.area, hole.cells * 4.0)
+            self.assertTrue(shape.exact)
+
+    def test_data_within_a_hole_is_no_part_of_it(self):
+        empty = np.zeros((20, 20), bool)
+        empty[4:15, 4:15] = True
+        empty[8:11, 8:11] = False
+        (shape,) = outlines(self.surface(empty), found(empty, 7).largest)
+        self.assertEqual(len(shape.polygon.interiors), 1)
+        self.assertEqual(shape.polygon.area, (121 - 9) * 4)
+
+    def test_a_hole_too_wide_is_traced_on_larger_cells(self):
+        empty = np.zeros((200, 200), bool)
+        empty[20:180, 20:180] = True
+        with mock.patch("yama.terrain.voids._TRACED", 2_000):
+            (shape,) = outlines(self.surface(empty), found(empty, 64).largest)
+        self.assertFalse(shape.exact)
+        self.assertEqual(shape.area, 160 * 160 * 4)
+        self.assertAlmostEqual(shape.polygon.area, shape.area, delta=0.15 * shape.area)

@@ -6,6 +6,7 @@ import { num, percent, size } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { whatIsHeld } from "../../desk/tabs/LinesTab";
 import { Findings } from "../parts";
+import { HolesList } from "./HolesList";
 
 function Fact({ name, children, aside }: { name: string; children: React.ReactNode; aside?: React.ReactNode }) {
   return (
@@ -117,6 +118,7 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
           <Fact name="Columns">{Object.keys(holding.features?.attributes ?? {}).join(", ")}</Fact>
         )}
       </dl>
+      {holding.holes && holding.holes.count > 0 && <HolesList holding={holding} />}
       {holding.surface && (
         <div className="acts">
           <button type="button" className="btn" onClick={() => put("a", holding.key)}>

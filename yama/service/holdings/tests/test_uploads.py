@@ -156,7 +156,12 @@ class ArrivalTest(ServiceTest):
         )
         emptied = self.run_jobs()[0].holding
         self.assertEqual(emptied.facts["statistics"]["empty"], 200)
-        self.assertEqual(emptied.facts["holes"]["count"], 1)
+        self.assertEqual(self.listed(emptied)["holes"], {"count": 1, "cells": 200, "outside": 0})
+        (hole,) = json.loads(self.ask("GET", f"/holdings/{emptied.pk}/holes").content)["features"]
+        self.assertEqual(hole["properties"], {"cells": 200, "area": 800.0, "exact": True})
+        rim = shapely.geometry.shape(hole["geometry"])
+        self.assertEqual(rim.bounds, (448_200.0, 5_438_380.0, 448_240.0, 5_438_400.0))
+        self.assertEqual(json.loads(self.ask("GET", f"/holdings/{reference.pk}/holes").content)["features"], [])
         self.ask("POST", f"/holdings/{emptied.pk}/declare", {"declared": {"unit": "ft"}}, 202)
         metres = self.run_jobs()[0].holding
         self.assertEqual(metres.name, "feet, -9999 empty, from feet")

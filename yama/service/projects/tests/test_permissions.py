@@ -42,6 +42,7 @@ def endpoints(holding, key):
         ("GET", f"{one}/points", None, VIEW),
         ("GET", f"{one}/features", None, VIEW),
         ("GET", f"{one}/geopackage", None, VIEW),
+        ("GET", f"{one}/holes", None, VIEW),
         ("GET", f"{one}/edits", None, EDIT),
         ("POST", f"{one}/edits", {"edit": {"kind": "remove", "features": [0]}}, EDIT),
         ("POST", f"{one}/edits/undo", None, EDIT),
