@@ -13,14 +13,15 @@ from pathlib import Path
 from typing import Any
 
 from yama.terrain import formats, operations, recipe
+from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError, TerrainError
 from yama.terrain.features import Features
-from yama.terrain.formats import Held, vector
+from yama.terrain.formats import Held
 from yama.terrain.formats.declared import Declared
-from yama.terrain.frame import Frame, extent_of_points, propose
+from yama.terrain.frame import Extent, Frame, extent_of_points, propose
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
-from yama.terrain.surface import Surface, store
+from yama.terrain.surface import Surface
 
 
 def _pair(text: str) -> tuple[str, str]:
@@ -49,6 +50,9 @@ def _frame(path: str | None, inputs: dict[str, Held]) -> Frame:
     for held in inputs.values():
         if isinstance(held, Points):
             return propose([extent_of_points(held)]).frame
+    for held in inputs.values():
+        if isinstance(held, (Cloud, Features)):
+            return propose([Extent("input", held.crs, held.bounds)]).frame
     raise InputError("Give --frame, or an input to take it from.")
 
 
@@ -93,10 +97,8 @@ def _run(step: Step, inputs: dict[str, Held], frame: Frame, out: Path) -> None:
     for finding in operation.check(taken, params, frame):
         print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip(), file=sys.stderr)
     result = operation.run(taken, params, frame)
-    if isinstance(result, Surface):
-        store(result, out, tags={"RECIPE": step.key})
-    elif isinstance(result, Features):
-        vector.write(result, out)
+    if isinstance(result, (Surface, Features)):
+        formats.write(result, out, tags={"RECIPE": step.key})
     else:
         out.write_text(json.dumps(result, indent=2) + "\n", encoding="utf-8")
 

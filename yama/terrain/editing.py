@@ -18,7 +18,7 @@ import shapely
 from pydantic import BaseModel, ConfigDict, Field
 
 from yama.terrain.errors import InputError
-from yama.terrain.features import Features, Value
+from yama.terrain.features import Features, Value, parts_of
 from yama.terrain.grid import FloatArray, metres_per_unit
 
 _MOST = 20_000
@@ -199,15 +199,6 @@ class Edited:
 
 
 # -- parts of a geometry ---------------------------------------------------------------------------------------
-
-
-def parts_of(geometry: Any) -> list[FloatArray]:
-    """Every line, ring and point of a geometry, in the order they are written: arrays `(vertices, 2 or 3)`."""
-    if geometry.geom_type == "Polygon":
-        return [part for ring in (geometry.exterior, *geometry.interiors) for part in parts_of(ring)]
-    if hasattr(geometry, "geoms"):
-        return [part for each in geometry.geoms for part in parts_of(each)]
-    return [shapely.get_coordinates(geometry, include_z=bool(geometry.has_z))]
 
 
 def _rebuilt(geometry: Any, parts: list[FloatArray]) -> Any:

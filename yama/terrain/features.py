@@ -11,7 +11,7 @@ import shapely
 from pyproj import Transformer
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import Bounds, parse_crs
+from yama.terrain.grid import Bounds, FloatArray, parse_crs
 
 Value = str | float | int | bool | None
 
@@ -97,3 +97,12 @@ def plain(value: Any) -> Value:
     if isinstance(value, float):
         return value if np.isfinite(value) else None
     return value if isinstance(value, int) else str(value)
+
+
+def parts_of(geometry: Any) -> list[FloatArray]:
+    """Every line, ring and point of a geometry, in the order they are written: arrays `(vertices, 2 or 3)`."""
+    if geometry.geom_type == "Polygon":
+        return [part for ring in (geometry.exterior, *geometry.interiors) for part in parts_of(ring)]
+    if hasattr(geometry, "geoms"):
+        return [part for each in geometry.geoms for part in parts_of(each)]
+    return [shapely.get_coordinates(geometry, include_z=bool(geometry.has_z))]

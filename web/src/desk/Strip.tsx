@@ -8,13 +8,13 @@ import { SurfacesTab } from "./tabs/SurfacesTab";
 
 /** What is held, as pictures and tables, along the foot of the desk. */
 export function Strip() {
-  const { surfaces, points, features, clouds } = useHeld();
+  const { surfaces, points, features, clouds, images } = useHeld();
   const tab = useDesk((desk) => desk.tab);
   const pinned = useDesk((desk) => desk.pinned);
   const set = useDesk((desk) => desk.set);
   const tabs: [Tab, string, number | null][] = [
     ["surfaces", "Surfaces", surfaces.length],
-    ["lines", "Lines & points", points.length + features.length + clouds.length],
+    ["lines", "Lines & points", points.length + features.length + clouds.length + images.length],
     ["heights", "Heights", null],
     ["readings", "Readings", pinned.length],
     ["recipe", "Recipe", null],

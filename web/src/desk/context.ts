@@ -30,6 +30,7 @@ export function useHeld() {
       surfaces: all.filter((holding) => holding.kind === "surface"),
       points: all.filter((holding) => holding.kind === "points"),
       features: all.filter((holding) => holding.kind === "features"),
+      images: all.filter((holding) => holding.kind === "image"),
       clouds: all.filter((holding) => holding.kind === "cloud"),
       a: byKey(slots.a),
       b: byKey(slots.b),

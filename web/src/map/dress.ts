@@ -38,7 +38,7 @@ export function usualDress(holding: Holding, judging = false): Dress {
   return {
     colour: judging ? "#9C2B2B" : "",
     width: height ? 0.8 : 1.4,
-    label: height ?? name ?? "",
+    label: height ?? name ?? (holding.kind === "image" ? "name" : ""),
     unit: height ? "m" : "",
     labelFrom: height ? 4 : 40,
     filter: "",

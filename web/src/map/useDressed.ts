@@ -23,6 +23,12 @@ type Shown = {
   dressed: string;
 };
 
+/** The ground an image sees, as a polygon. */
+function outlineOf({ id, name, image }: Holding): Collection {
+  const geometry = { type: "Polygon", coordinates: [image?.footprint ?? []] };
+  return { type: "FeatureCollection", features: [{ type: "Feature", id, properties: { name }, geometry }] };
+}
+
 /** The dress of a holding: the usual one with what was chosen. */
 export function useDress() {
   const project = useProject();
@@ -46,10 +52,13 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
   // a cloud is shown when asked for: it would cover the surfaces
   const shown = useMemo(
     () =>
-      [...held.clouds.filter((one) => hidden[one.id] === false), ...held.points, ...held.features].filter(
-        (one) => !hidden[one.id],
-      ),
-    [held.clouds, held.points, held.features, hidden],
+      [
+        ...held.clouds.filter((one) => hidden[one.id] === false),
+        ...held.images.filter((one) => hidden[one.id] === false),
+        ...held.points,
+        ...held.features,
+      ].filter((one) => !hidden[one.id]),
+    [held.clouds, held.images, held.points, held.features, hidden],
   );
   const data = useQueries({
     queries: shown.map((one) => ({
@@ -57,6 +66,7 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
       queryFn: async (): Promise<object> => {
         const path = `/projects/${project.id}/holdings/${one.id}`;
         if (one.kind === "features") return call<object>("GET", `${path}/features`);
+        if (one.kind === "image") return outlineOf(one);
         if (one.kind === "cloud") return call<CloudIndex>("GET", `${path}/cloud`);
         return decodePoints((await bytes(`${path}/points`)) ?? new ArrayBuffer(0), [west, south]);
       },
@@ -108,7 +118,8 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
             : holding.kind === "points"
               ? new PointsPainter(found as DotPoints)
               : new LinesPainter(found as Collection, [west, south]);
-        const labels = holding.kind === "features" ? labelsLayer(found, [west, south], dress) : null;
+        const labels =
+          holding.kind === "features" || holding.kind === "image" ? labelsLayer(found, [west, south], dress) : null;
         if (labels) {
           labels.setZIndex(55);
           map.addLayer(labels);

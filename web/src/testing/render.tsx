@@ -31,6 +31,7 @@ export function surface(id: number, name: string, change: Partial<Holding> = {})
     points: null,
     cloud: null,
     features: null,
+    image: null,
     file: null,
     declared: {},
     origin: {},

@@ -120,6 +120,23 @@ class FeaturesFacts(Schema):
     layers: list[str]
 
 
+class ImageFacts(Schema):
+    """Of an image. bits: that its values need; ground_size: metres of ground to a cell; footprint: ring of x, y on the
+    ground in the frame's CRS; heights: that its model is meant for."""
+
+    rows: int
+    cols: int
+    bands: int
+    cell_type: str
+    lowest: float
+    highest: float
+    bits: int
+    empty: float
+    ground_size: float
+    heights: tuple[float, float]
+    footprint: list[tuple[float, float]]
+
+
 class RecipeOut(Schema):
     """What made a holding, for reading: operation, settings, and the names of what went in."""
 
@@ -143,7 +160,7 @@ class HoldingOut(Schema):
     bounds: west, south, east, north in the frame's CRS."""
 
     id: int
-    kind: Literal["surface", "points", "features", "cloud"]
+    kind: Literal["surface", "points", "features", "cloud", "image"]
     name: str
     key: str
     live: bool
@@ -153,6 +170,7 @@ class HoldingOut(Schema):
     points: PointsFacts | None
     cloud: CloudFacts | None
     features: FeaturesFacts | None
+    image: ImageFacts | None
     file: dict[str, Any] | None
     declared: dict[str, Any]
     origin: dict[str, Any]
@@ -249,6 +267,15 @@ def _bounds(holding: Holding, project: Project) -> tuple[float, ...] | None:
     return tuple(float(value) for value in found) if np.isfinite(found).all() else None
 
 
+def _image_facts(holding: Holding, project: Project) -> dict[str, Any] | None:
+    if holding.kind != Holding.Kind.IMAGE:
+        return None
+    turn = _turn(holding.facts["crs"], project.frame.grid.crs)
+    places = [turn.transform(x, y) for x, y in holding.facts["footprint"]]
+    ring = [(round(x, 2), round(y, 2)) for x, y in places if np.isfinite((x, y)).all()]
+    return {**holding.facts, "footprint": ring}
+
+
 def _class_names(holding: Holding) -> dict[str, str]:
     return {code: CLASSES.get(int(code), f"class {code}") for code in holding.facts["classes"]}
 
@@ -268,6 +295,7 @@ def _out(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict
         if holding.kind == Holding.Kind.CLOUD
         else None,
         "features": holding.facts if holding.kind == Holding.Kind.FEATURES else None,
+        "image": _image_facts(holding, project),
         "file": holding.facts.get("file"),
         "declared": holding.declared,
         "origin": holding.origin,

@@ -30,6 +30,7 @@ class Holding(models.Model):
         POINTS = "points"
         FEATURES = "features"
         CLOUD = "cloud"
+        IMAGE = "image"
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="holdings")
     kind = models.CharField(max_length=10, choices=Kind)

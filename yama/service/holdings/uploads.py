@@ -241,6 +241,8 @@ def _said(change: dict[str, Any]) -> str:
             said.append(f"{value:g} empty" if isinstance(value, (int, float)) else "no value empty")
         elif name == "unit":
             said.append(units.get(value, "other unit"))
+        elif name == "rpc":
+            said.append("other coefficients")
         elif name in ("crs", "layer"):
             said.append(str(value))
         else:

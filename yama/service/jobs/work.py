@@ -20,7 +20,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.files import replacing
 from yama.terrain.findings import Finding
-from yama.terrain.formats import archive, delimited, las, lattice, raster, vector
+from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, vector
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.judge.accuracy import accuracy
@@ -127,25 +127,32 @@ def _unpack(job: Job, path: Path, progress: Progress) -> Outcome:
     taken = 0
     members = archive.members(path, name)
     shapes = {str(PurePosixPath(member).with_suffix("")) for member in members if member.lower().endswith(".shp")}
+    coefficients = {one: text for one in members for text in members if rpc.is_beside(one, text)}
+    texts = set(coefficients.values())
     with tempfile.TemporaryDirectory(dir=project_dir(project.pk), prefix="unpack-") as folder:
         for number, member in enumerate(members):
             progress(number / len(members))
-            if str(PurePosixPath(member).with_suffix("")) in shapes:
+            if str(PurePosixPath(member).with_suffix("")) in shapes or member in texts:
                 continue
             (made,) = archive.extract(path, [member], Path(folder), name)
+            declared = Declared()
             try:
-                formats.glance(made, name=member)
+                if member in coefficients:
+                    (text,) = archive.extract(path, [coefficients[member]], Path(folder), name)
+                    declared = Declared(rpc=rpc.text_of(rpc.read(text, coefficients[member])))
+                formats.glance(made, declared, member)
                 if formats.family_of(made, member) == "archive":
                     raise InputError(f"{member} is a zip in a zip; unpack that and add it.")
             except InputError as error:
                 left.append(str(error))
                 made.unlink()
                 continue
-            key = file_key(made)
-            made.replace(upload_path(project.pk, key))
+            file = file_key(made)
+            key = declared.key(file)
+            made.replace(upload_path(project.pk, file))
             taken += 1
             if find_key(project.pk, key) is None:
-                request = {"name": PurePosixPath(member).name, "file_key": key, "declared": {},
+                request = {"name": PurePosixPath(member).name, "file_key": file, "declared": declared.to_dict(),
                            "origin": {"zip": name}, "crs": job.request.get("crs", "")}  # fmt: skip
                 submit(project, "take_in", f"Take in {request['name']}", request, job.created_by_id, key)
     path.unlink(missing_ok=True)
@@ -169,9 +176,11 @@ def _hold(job: Job, path: Path, declared: Declared, progress: Progress) -> Outco
         name=free_name(project, request.get("title") or Path(name).stem), source_crs=crs, origin=request.get("origin", {}),
         created_by_id=job.created_by_id,
     )  # fmt: skip
-    family = formats.family_of(path, name)
+    family = formats.family_of(path, name, declared)
     if family == "raster":
         return _hold_surface(job, holding, path, declared, progress)
+    if family == "image":
+        return _hold_image(holding, path, declared, progress)
     if family == "cloud":
         return _hold_cloud(holding, path, declared, progress)
     if family == "vector":
@@ -209,6 +218,15 @@ def _hold_cloud(holding: Holding, path: Path, declared: Declared, progress: Prog
         las.read(path, declared, holding.original), holding.project.frame.grid.crs, holding.overview_path,
         lambda share: progress(0.3 + 0.7 * share),
     )  # fmt: skip
+    holding.facts = facts.to_dict()
+    holding.save()
+    return Outcome(holding.pk, facts.findings)
+
+
+def _hold_image(holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
+    holding.kind = Holding.Kind.IMAGE
+    facts = image.inspect(path, declared, holding.original, progress)
+    formats.refuse(facts.findings)
     holding.facts = facts.to_dict()
     holding.save()
     return Outcome(holding.pk, facts.findings)

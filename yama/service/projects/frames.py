@@ -227,6 +227,8 @@ def propose_from_holdings(request: HttpRequest, project_id: int) -> dict[str, An
             extents.append(extent_of_points(surfaces.points_of(holding), holding.name))
         elif holding.kind == Holding.Kind.CLOUD:
             extents.append(Extent(holding.name, facts["crs"], Bounds(*facts["bounds"]), spacing=facts["spacing"]))
+        elif holding.kind == Holding.Kind.IMAGE:
+            extents.append(Extent(holding.name, facts["crs"], Bounds(*facts["bounds"])))
         else:
             only_areas = set(facts["counts"]) == {"polygons"}
             extents.append(Extent(holding.name, facts["crs"], Bounds(*facts["bounds"]), boundary=only_areas))

@@ -18,7 +18,7 @@ from yama.service.projects.models import Project
 from yama.terrain import operations
 from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import fitted
-from yama.terrain.formats import Held, las
+from yama.terrain.formats import Held, image, las
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
@@ -102,6 +102,8 @@ def held_by(holding: Holding) -> Held:
         return surface_of_holding(holding)
     if holding.kind == Holding.Kind.CLOUD:
         return las.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
+    if holding.kind == Holding.Kind.IMAGE:
+        return image.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
     return features_of(holding)
 
 

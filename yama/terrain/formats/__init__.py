@@ -11,27 +11,29 @@ from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
-from yama.terrain.formats import archive, delimited, las, lattice, raster, vector
+from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, text_grid, vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent, extent_of_points
 from yama.terrain.grid import Grid, parse_crs
+from yama.terrain.images import Image
 from yama.terrain.points import Points
-from yama.terrain.surface import Progress, Surface, ignore_progress
+from yama.terrain.surface import Progress, Surface, ignore_progress, store
 
-Family = Literal["raster", "table", "cloud", "vector", "archive"]
-Facts = raster.RasterFacts | delimited.TableFacts | las.CloudFacts | vector.VectorFacts
-Held = Surface | Points | Cloud | Features
+Family = Literal["raster", "image", "table", "cloud", "vector", "archive"]
+Facts = raster.RasterFacts | image.ImageFacts | delimited.TableFacts | las.CloudFacts | vector.VectorFacts
+Held = Surface | Points | Cloud | Features | Image
 
 READ = (
     "Surfaces: GeoTIFF, ASCII grid, NetCDF. Points: CSV, TXT, spreadsheet. Clouds: LAS, LAZ. "
-    "Lines and polygons: GeoPackage, shapefile in a zip, GeoJSON, KML, DXF. Or a zip of such files."
+    "Lines and polygons: GeoPackage, shapefile in a zip, GeoJSON, KML, DXF. Images: GeoTIFF with rational polynomial "
+    "coefficients in its tags, or zipped with their text. Or a zip of such files."
 )
 
 
-def family_of(path: str | Path, name: str = "") -> Family:
+def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) -> Family:
     """Which module reads a file, from its first bytes. Raises InputError for what none does.
 
-    name: what people call the file, where that is not its name on disk.
+    name: what people call the file, where that is not its name on disk. declared: with coefficients a GeoTIFF is an image.
     """
     path = Path(path)
     name = name or path.name
@@ -42,8 +44,11 @@ def family_of(path: str | Path, name: str = "") -> Family:
         raise InputError(f"{name} cannot be opened: {error.strerror or error}.") from error
     if not start.strip():
         raise InputError(f"{name} is empty.")
-    if raster.driver_of(start):
-        return "raster"
+    driver = raster.driver_of(start)
+    if driver:
+        return "image" if driver == "GTiff" and (declared.rpc or image.has_model(path)) else "raster"
+    if rpc.is_rpc(start):
+        raise InputError(f"{name} holds the coefficients of an image. Zip it together with the image and add the zip.")
     if start[:4] == b"LASF":
         return "cloud"
     if start[:4] == b"PK\x03\x04" and delimited.is_spreadsheet(path):
@@ -63,10 +68,12 @@ def family_of(path: str | Path, name: str = "") -> Family:
 
 def glance(path: str | Path, declared: Declared = NOTHING, name: str = "") -> None:
     """Refuse at once what can be refused from a header. Raises InputError."""
-    family = family_of(path, name)
+    family = family_of(path, name, declared)
     facts: Facts | None = None
     if family == "raster":
         facts = raster.header(path, declared, name)
+    elif family == "image":
+        facts = image.header(path, declared, name)
     elif family == "cloud":
         facts = las.header(path, declared, name)
     elif family == "archive":
@@ -97,9 +104,11 @@ def inspect(
     """What a file is and what is wrong with it, all of it read. frame_crs: for tables and drawings that name none."""
     path = Path(path)
     name = name or path.name
-    family = family_of(path, name)
+    family = family_of(path, name, declared)
     if family == "raster":
         return raster.inspect(path, declared, name, progress)
+    if family == "image":
+        return image.inspect(path, declared, name, progress)
     if family == "cloud":
         return las.inspect(path, declared, name, progress)
     if family == "vector":
@@ -113,9 +122,11 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "", frame_c
     """What a file holds. Raises InputError with the reason against its use."""
     path = Path(path)
     name = name or path.name
-    family = family_of(path, name)
+    family = family_of(path, name, declared)
     if family == "raster":
         return raster.read(path, declared, name)
+    if family == "image":
+        return image.read(path, declared, name)
     if family == "cloud":
         return las.read(path, declared, name)
     if family == "vector":
@@ -126,6 +137,37 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "", frame_c
         raise _no_archive(name)
     points = delimited.read(path, declared, name, frame_crs)
     return lattice.surface_of(points, name) if declared.grid else points
+
+
+def write(
+    held: Held, path: str | Path, progress: Progress = ignore_progress, tags: dict[str, str] | None = None
+) -> None:
+    """Write what is held in the format that the suffix of `path` names, whole or not at all.
+
+    Surfaces: .tif (COG, the only one that keeps unit, zero level and `tags`), .asc, .xyz. Points: .csv, .xlsx. Clouds:
+    .las, .laz. Features: .gpkg, .shp, .geojson, .kml, .dxf. Raises InputError for any other, naming those there are.
+    """
+    path = Path(path)
+    suffix = path.suffix.lower()
+    if isinstance(held, Surface):
+        if suffix in (".tif", ".tiff"):
+            store(held, path, progress, tags=tags)
+        elif suffix == ".asc":
+            text_grid.write_ascii(held, path, progress=progress)
+        elif suffix == ".xyz":
+            text_grid.write_xyz(held, path, progress=progress)
+        else:
+            raise InputError(f"Surfaces are written as .tif, .asc or .xyz, not as {suffix or 'a bare name'}.")
+    elif isinstance(held, Points):
+        if suffix not in (".csv", ".txt", ".xlsx"):
+            raise InputError(f"Points are written as .csv or .xlsx, not as {suffix or 'a bare name'}.")
+        delimited.write(held, path)
+    elif isinstance(held, Cloud):
+        las.write(held, path, progress=progress)
+    elif isinstance(held, Features):
+        vector.write(held, path)
+    else:
+        raise InputError(f"{held.name} is an image, which is taken away as it came.")
 
 
 def extent(path: str | Path, name: str = "") -> Extent:
@@ -139,6 +181,9 @@ def extent(path: str | Path, name: str = "") -> Extent:
         grid = Grid.from_dict(facts.grid or {})
         width, height = grid.metres_per_cell()
         return Extent(name, grid.crs, grid.bounds, cell=(width * height) ** 0.5)
+    if family == "image":
+        seen = image.header(path, NOTHING, name)
+        return Extent(name, seen.crs, seen.bounds)
     if family == "cloud":
         cloud = las.read(path, NOTHING, name)
         box = cloud.bounds

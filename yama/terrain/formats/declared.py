@@ -21,7 +21,7 @@ class Declared:
     crs: its coordinates' CRS. unit: of its heights, one of UNITS. nodata: a further cell value that means empty.
     swap: exchange x and y of `suspected` points or of `all`. leave_out: points far from the rest (`strays`).
     layout: how a table is read, as `Layout.to_dict`. grid: take a table of regular points as a surface. layer: of a
-    file with several.
+    file with several. rpc: text of rational polynomial coefficients that came beside an image.
     """
 
     crs: str = ""
@@ -32,6 +32,7 @@ class Declared:
     layout: dict[str, Any] | None = None
     grid: bool = False
     layer: str = ""
+    rpc: str = ""
 
     def __post_init__(self) -> None:
         if self.crs:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import csv
 import re
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from itertools import islice
 from pathlib import Path
@@ -21,6 +21,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.errors import InputError
+from yama.terrain.files import replacing
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.formats.archive import check_expansion
 from yama.terrain.formats.declared import NOTHING, UNITS, Declared
@@ -42,6 +43,9 @@ _LARGEST = 1e9  # no coordinate or height in any unit in use is larger
 _CHUNK = 1 << 24
 _SHEET = "sheet"  # the separator of a spreadsheet's cells
 _FEET_NAME = re.compile(r"(^|[^a-z])(ft|feet|foot)([^a-z]|$)", re.IGNORECASE)
+
+_SHEET_ROWS = 1_048_576
+"""Rows of a sheet, its header among them."""
 
 
 @dataclass(frozen=True)
@@ -590,11 +594,36 @@ def look(
 
 
 def write(points: Points, path: str | Path) -> None:
-    """Write points as CSV with a header: x, y, the height field, code."""
-    with Path(path).open("w", newline="", encoding="utf-8") as file:
-        writer = csv.writer(file)
-        coded = bool(points.codes.size)
-        writer.writerow(["x", "y", points.height_field] + (["code"] if coded else []))
+    """Write points as a table with a header: x, y, every number column, code. A spreadsheet where `path` ends with .xlsx,
+    else CSV. Places have nine decimals in degrees and three in other units, other numbers three; empty where unknown.
+    """
+    path = Path(path)
+    coded = bool(points.codes.size)
+    header = ["x", "y", *points.fields, *(["code"] if coded else [])]
+    places = 9 if parse_crs(points.crs).is_geographic else 3
+
+    columns = [(points.x, places), (points.y, places), *((values, 3) for values in points.fields.values())]
+
+    def rows(number: Callable[[float, int], Any]) -> Iterator[list[Any]]:
         for i in range(len(points)):
-            row: list[Any] = [f"{points.x[i]:.3f}", f"{points.y[i]:.3f}", f"{points.z[i]:.3f}"]
-            writer.writerow(row + ([points.codes[i]] if coded else []))
+            row = [number(float(values[i]), to) if np.isfinite(values[i]) else None for values, to in columns]
+            yield row + ([str(points.codes[i])] if coded else [])
+
+    with replacing(path) as part:
+        if path.suffix.lower() != ".xlsx":
+            with part.open("w", newline="", encoding="utf-8") as file:
+                writer = csv.writer(file)
+                writer.writerow(header)
+                writer.writerows(rows(lambda value, to: f"{value:.{to}f}"))
+            return
+        if len(points) >= _SHEET_ROWS:
+            raise InputError(f"A spreadsheet has room for {_SHEET_ROWS} rows; these are {len(points)} points. "
+                             "Write CSV instead.")  # fmt: skip
+        from openpyxl import Workbook  # only where a spreadsheet is written
+
+        book = Workbook(write_only=True)
+        sheet = book.create_sheet("points")
+        sheet.append(header)
+        for row in rows(round):
+            sheet.append(row)
+        book.save(part)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import copy
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -11,11 +12,13 @@ from typing import Any
 import laspy
 import lazrs
 import numpy as np
+import numpy.typing as npt
 from laspy.errors import LaspyException
 from pyproj.exceptions import CRSError
 
 from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
+from yama.terrain.files import replacing
 from yama.terrain.findings import Finding
 from yama.terrain.formats.declared import NOTHING, UNITS, Declared
 from yama.terrain.grid import Bounds, crs_name, parse_crs
@@ -217,3 +220,37 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Clou
         if finding.weight == "stop":
             raise InputError(f"{finding.sentence} {finding.why}".strip())
     return Cloud(Path(path), facts.crs, facts.unit, facts.count, facts.bounds, facts.name)
+
+
+def write(
+    cloud: Cloud,
+    path: str | Path,
+    keep: Callable[[Any], npt.NDArray[np.bool_]] | None = None,
+    progress: Progress = ignore_progress,
+) -> int:
+    """Write a cloud as LAS or LAZ, by the suffix of `path`, with every attribute as it is; returns the number of points.
+
+    keep: given some points as laspy has them, says which are written; all where it is None. Chunk by chunk.
+    Raises InputError where nothing would be kept.
+    """
+    path = Path(path)
+    if path.suffix.lower() not in (".las", ".laz"):
+        raise InputError(f"Clouds are written as .las or .laz, not as {path.suffix or 'a bare name'}.")
+    written = seen = 0
+    with _reading(cloud.path, cloud.name) as reader:
+        head = copy.deepcopy(reader.header)
+        with replacing(path) as part:
+            with laspy.open(
+                part, "w", header=head, do_compress=path.suffix.lower() == ".laz",
+                laz_backend=laspy.LazBackend.LazrsParallel,
+            ) as writer:  # fmt: skip
+                for chunk in chunks(cloud.path, cloud.name):
+                    kept = chunk if keep is None else chunk[keep(chunk)]
+                    if len(kept):
+                        writer.write_points(kept)
+                    written += len(kept)
+                    seen += len(chunk)
+                    progress(seen / max(cloud.count, 1))
+            if not written:
+                raise InputError(f"No point of {cloud.name} is kept; nothing is written.")
+    return written

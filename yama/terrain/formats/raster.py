@@ -122,7 +122,6 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
                 transform = dataset.transform
                 says_unit = dataset.units[0] or dataset.tags().get("HEIGHT_UNIT", "")
                 facts.vertical_datum = dataset.tags().get("VERTICAL_DATUM", "")
-                rational = dataset.tags(ns="RPC")
     except (RasterioError, OSError) as error:
         kind = {"GTiff": "GeoTIFF", "AAIGrid": "ASCII grid", "netCDF": "NetCDF file"}[driver]
         raise InputError(
@@ -130,13 +129,10 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
             "Get the file again, or convert it to GeoTIFF."
         ) from error
     stop = facts.findings.append
-    if rational:
-        stop(Finding("image", "stop", f"{name} is an image with rational polynomial coefficients, not a surface.",
-                     "Surfaces from image pairs are not made here yet."))  # fmt: skip
-        return facts
     if not facts.crs:
         stop(Finding("no_crs", "stop", f"{name} does not say its CRS.",
-                     "Without one its place is unknown. Name the CRS and add it again."))  # fmt: skip
+                     "Without one its place is unknown. Name the CRS and add it again. If it is an image, zip it with the text "
+                     "of its coefficients."))  # fmt: skip
     elif parse_crs(facts.crs).is_geographic and not _in_degrees(transform, facts):
         stop(Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its corner is beyond 180 or 90.",
                      "Its coordinates are in another CRS. Name that CRS and add it again."))  # fmt: skip

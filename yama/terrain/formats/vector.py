@@ -21,7 +21,8 @@ import shapely
 from pyogrio.errors import DataSourceError
 
 from yama.terrain.errors import InputError
-from yama.terrain.features import Features, Value, plain
+from yama.terrain.features import Features, Value, parts_of, plain
+from yama.terrain.files import replacing
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.formats import archive
 from yama.terrain.formats.declared import NOTHING, UNITS, Declared
@@ -290,15 +291,22 @@ def _as_points(facts: VectorFacts, features: Features, declared: Declared) -> tu
 
 
 def write(features: Features, path: str | Path, layer: str = "features", append: bool = False) -> None:
-    """Write features as GeoPackage, shapefile or GeoJSON, by the suffix of `path`; GeoJSON in degrees, as RFC 7946 asks.
-    append: as a further layer of a GeoPackage that is there."""
+    """Write features by the suffix of `path`: GeoPackage, shapefile, GeoJSON and KML (both in degrees, as their standards
+    ask), or DXF (lines and points on layers named by their kind, without other attributes).
+
+    append: as a further layer of a GeoPackage that is there. Raises InputError for other suffixes.
+    """
     path = Path(path)
     shapefile = next(name for name in pyogrio.list_drivers() if name.endswith("Shapefile"))
-    drivers = {".gpkg": "GPKG", ".shp": shapefile, ".geojson": "GeoJSON"}
+    drivers = {".gpkg": "GPKG", ".shp": shapefile, ".geojson": "GeoJSON", ".kml": "KML"}
+    if path.suffix == ".dxf":
+        _write_drawing(features, path)
+        return
     driver = drivers.get(path.suffix)
     if driver is None:
-        raise InputError(f"Features are written as one of {', '.join(drivers)}, not as {path.suffix or 'a bare name'}.")
-    if driver == "GeoJSON":
+        raise InputError(f"Features are written as one of {', '.join([*drivers, '.dxf'])}, "
+                         f"not as {path.suffix or 'a bare name'}.")  # fmt: skip
+    if driver in ("GeoJSON", "KML"):
         features = features.in_crs("EPSG:4326")
     columns = []
     for values in features.attributes.values():
@@ -309,9 +317,36 @@ def write(features: Features, path: str | Path, layer: str = "features", append:
             columns.append(np.array([np.nan if value is None else float(value) for value in values]))  # type: ignore[arg-type]
         else:
             columns.append(np.array([None if value is None else str(value) for value in values], dtype=object))
-    kinds = {str(geometry.geom_type) for geometry in features.geometries}
+    names = {str(geometry.geom_type) for geometry in features.geometries}
+    single = {name.removeprefix("Multi") for name in names}
+    kind = next(iter(names)) if len(names) == 1 else f"Multi{single.pop()}" if len(single) == 1 else "Unknown"
+    if kind != "Unknown" and shapely.has_z(features.geometries).any():
+        kind += " Z"
     pyogrio.raw.write(
         path, shapely.to_wkb(features.geometries), columns, list(features.attributes), driver=driver, layer=layer,
-        crs=features.crs, append=append, geometry_type=kinds.pop() if len(kinds) == 1 else "Unknown",
+        crs=features.crs, append=append, geometry_type=kind,
         **({} if driver != "GeoJSON" else {"RFC7946": "YES"}),
     )  # fmt: skip
+
+
+def _write_drawing(features: Features, path: Path) -> None:
+    from ezdxf import units  # only where a drawing is written
+    from ezdxf.document import Drawing
+
+    drawing = Drawing.new("R2010")
+    drawing.units = units.M
+    space = drawing.modelspace()
+    kinds = next((features.attributes[name] for name in ("layer", "kind") if name in features.attributes), None)
+    for i, geometry in enumerate(features.geometries):
+        style = {
+            "layer": re.sub(r'[<>/\\":;?*|=`\x00-\x1f]', "_", str((kinds[i] if kinds else None) or "features"))[:120]
+        }
+        for part in parts_of(geometry):
+            if len(part) == 1:
+                space.add_point(tuple(part[0]), dxfattribs=style)
+            elif part.shape[1] == 3:
+                space.add_polyline3d([tuple(place) for place in part], dxfattribs=style)
+            else:
+                space.add_lwpolyline([tuple(place) for place in part], dxfattribs=style)
+    with replacing(path) as made:
+        drawing.saveas(made)

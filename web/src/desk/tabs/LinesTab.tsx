@@ -26,6 +26,16 @@ export function whatIsHeld(holding: Holding, judging: boolean) {
         <span className="n">{num(holding.cloud.spacing, 2)}</span> m
       </>
     );
+  if (holding.image)
+    return (
+      <>
+        image of{" "}
+        <span className="n">
+          {num(holding.image.cols)} × {num(holding.image.rows)}
+        </span>{" "}
+        cells, <span className="n">{num(holding.image.ground_size, 2)}</span> m each
+      </>
+    );
   const counts = Object.entries(holding.features?.counts ?? {});
   return counts.map(([kind, count], i) => (
     <span key={kind}>
@@ -161,7 +171,8 @@ function Row({ holding, chosen, onChoose }: { holding: Holding; chosen: boolean;
   const hidden = useDesk((desk) => desk.hidden);
   const set = useDesk((desk) => desk.set);
   const judging = project.checkpoints_id === holding.id;
-  const shown = holding.kind === "cloud" ? hidden[holding.id] === false : !hidden[holding.id];
+  const shown =
+    holding.kind === "cloud" || holding.kind === "image" ? hidden[holding.id] === false : !hidden[holding.id];
   return (
     <li className={chosen ? "on" : ""}>
       <Checkbox
@@ -243,7 +254,11 @@ function Chosen({ holding }: { holding: Holding }) {
           </span>
         )}
       </header>
-      <Dressing holding={holding} />
+      {holding.image ? (
+        <p className="mut">On the map an image is the outline of the ground it sees.</p>
+      ) : (
+        <Dressing holding={holding} />
+      )}
       {holding.cloud && (
         <table className="t tight" aria-label={`Classes of ${holding.name}`}>
           <thead>
@@ -273,8 +288,8 @@ function Chosen({ holding }: { holding: Holding }) {
 
 /** Points, lines, polygons and clouds: what is shown on the map, and how. */
 export function LinesTab() {
-  const { points, features, clouds } = useHeld();
-  const all = [...points, ...clouds, ...features];
+  const { points, features, clouds, images } = useHeld();
+  const all = [...points, ...clouds, ...features, ...images];
   const [id, setId] = useState<number | null>(null);
   const chosen = all.find((one) => one.id === id) ?? all[0];
   if (!chosen) return <p className="empties">No points or lines yet. Add files, or fetch map features, in Gather.</p>;

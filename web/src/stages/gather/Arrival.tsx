@@ -77,10 +77,39 @@ function CloudFacts({ holding }: { holding: Holding }) {
   );
 }
 
+function ImageFacts({ holding }: { holding: Holding }) {
+  const found = holding.image;
+  if (!found) return null;
+  return (
+    <>
+      <Fact name="Size" aside={<span className="n">{found.cell_type}</span>}>
+        <span className="n">
+          {num(found.cols)} × {num(found.rows)}
+        </span>{" "}
+        cells
+      </Fact>
+      <Fact name="Cell">
+        <span className="n">{num(found.ground_size, 2)}</span> m on the ground
+      </Fact>
+      <Fact name="Grey" aside={found.bits ? <>{found.bits} bits</> : undefined}>
+        <span className="n">{num(found.lowest)}</span> to <span className="n">{num(found.highest)}</span>
+      </Fact>
+      <Fact name="Empty">
+        <span className="n">{percent(found.empty)}</span>
+      </Fact>
+      <Fact name="Model" aside={<>rational polynomials</>}>
+        <span className="n">{num(found.heights[0])}</span> to <span className="n">{num(found.heights[1])}</span> m
+      </Fact>
+    </>
+  );
+}
+
 /** What an arrival is, with its findings; a mend takes the same file in once more with something else declared. */
 export function Arrival({ holding, note }: { holding: Holding; note?: string }) {
   const project = useProject();
   const put = useDesk((desk) => desk.put);
+  const set = useDesk((desk) => desk.set);
+  const hidden = useDesk((desk) => desk.hidden);
   const mend = useMutation({
     mutationFn: (declared: Record<string, unknown>) =>
       call<Accepted>("POST", `/projects/${project.id}/holdings/${holding.id}/declare`, { declared }),
@@ -106,6 +135,7 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
       <dl>
         <SurfaceFacts holding={holding} />
         <CloudFacts holding={holding} />
+        <ImageFacts holding={holding} />
         {(holding.points || holding.features) && (
           <>
             <Fact name="Holds">{whatIsHeld(holding, project.checkpoints_id === holding.id)}</Fact>
@@ -119,6 +149,27 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
         )}
       </dl>
       {holding.holes && holding.holes.count > 0 && <HolesList holding={holding} />}
+      {holding.image && holding.bounds && (
+        <div className="acts">
+          <button
+            type="button"
+            className="btn"
+            onClick={() => {
+              const [west, south, east, north] = holding.bounds ?? [0, 0, 0, 0];
+              set({
+                hidden: { ...hidden, [holding.id]: false },
+                goTo: {
+                  x: (west + east) / 2,
+                  y: (south + north) / 2,
+                  resolution: Math.max((east - west) / 600, (north - south) / 420, 0.2),
+                },
+              });
+            }}
+          >
+            Show its ground
+          </button>
+        </div>
+      )}
       {holding.surface && (
         <div className="acts">
           <button type="button" className="btn" onClick={() => put("a", holding.key)}>

@@ -4,6 +4,7 @@ import io
 import json
 import tempfile
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import laspy
@@ -13,9 +14,10 @@ import shapely
 from yama.service.holdings.models import Feature, Holding
 from yama.service.tests.base import GRID, ServiceTest, table
 from yama.terrain.features import Features
-from yama.terrain.formats import vector
+from yama.terrain.formats import rpc, vector
 from yama.terrain.grid import Grid
 from yama.terrain.overview import RECORD
+from yama.terrain.stereo.tests.test_rpc import model
 
 
 def cloud_bytes(count=5000, seed=1, compressed=True) -> bytes:
@@ -169,6 +171,34 @@ class ArrivalTest(ServiceTest):
             metres.facts["statistics"]["highest"], reference.facts["statistics"]["highest"], places=2
         )
         self.assertEqual(self.listed(metres)["findings"][0]["code"], "holes")
+
+    def test_an_image_comes_with_its_coefficients_in_a_zip(self):
+        cells = np.random.default_rng(1).integers(90, 3200, (200, 240)).astype(np.uint16)
+        small = replace(model(), row_offset=99.5, col_offset=119.5, row_scale=100.0, col_scale=120.0)
+        import rasterio
+
+        with rasterio.open(
+            self.folder / "left.tif", "w", driver="GTiff", dtype="uint16", count=1, height=200, width=240
+        ) as dataset:
+            dataset.write(cells, 1)
+        pack = io.BytesIO()
+        with zipfile.ZipFile(pack, "w") as file:
+            file.write(self.folder / "left.tif", "pair/left.tif")
+            file.writestr("pair/left_RPC.TXT", rpc.text_of(small))
+        self.send(pack.getvalue(), "pair.zip")
+        self.run_jobs()
+        job = self.run_jobs()[0]
+        self.assertEqual(job.state, "done", job.message + job.log)
+        listed = self.listed(job.holding)
+        self.assertEqual((listed["kind"], listed["name"], listed["origin"]), ("image", "left", {"zip": "pair.zip"}))
+        self.assertEqual((listed["image"]["rows"], listed["image"]["bits"]), (200, 12))
+        west, south, east, north = listed["bounds"]
+        self.assertTrue(4000 < east - west < 5300 and 4000 < north - south < 5000)
+        self.assertEqual(listed["image"]["footprint"][0], listed["image"]["footprint"][-1])
+        self.assertIn("coefficients", self.send(rpc.text_of(small).encode(), "left_RPC.TXT", 422)["detail"])
+        self.ask("GET", "/frame/proposal")
+        original = b"".join(self.ask("GET", f"/holdings/{job.holding.pk}/original").streaming_content)
+        self.assertEqual(original, (self.folder / "left.tif").read_bytes())
 
     def test_a_table_can_be_looked_at_and_its_columns_chosen_before_it_is_taken_in(self):
         text = "a,b,c,d\n" + "\n".join(f"{i},{448_000 + 7 * i},{5_438_000 + i * i % 97},{i * 0.5}" for i in range(60))
