@@ -113,6 +113,9 @@ def drawn_map() -> dict[str, float]:
             page.get_by_text("tiles here").first.wait_for()
             found["footprints"] = time.perf_counter() - started
             page.get_by_role("button", name="All in Gather").click()
+            page.get_by_role("combobox", name="Surface in A").click()
+            page.get_by_role("option", name="Beacon 30").click()
+            page.wait_for_timeout(4000)
             _drag(page, found, "surface")
             page.get_by_role("button", name="Add files").click()
             demo = Path(folder) / "demo"

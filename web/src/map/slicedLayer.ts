@@ -1,7 +1,7 @@
 import Layer from "ol/layer/Layer";
 import type { FrameState } from "ol/Map";
 
-const MARGIN = 1.5; // the drawing is this many times wider and higher than the map, so that a drag shows no rim
+const MARGIN = 1.3; // the drawing is this many times wider and higher than the map, so that a drag shows no rim
 const SLICE = 10; // milliseconds of drawing between two frames
 
 /** Where a drawing is: middle, size of a pixel, and the canvas in pixels of the screen. */

@@ -1,5 +1,6 @@
 import { buffer } from "ol/extent";
 import TileLayer from "ol/layer/WebGLTile";
+import type { FrameState } from "ol/Map";
 import { Projection } from "ol/proj";
 import DataTile from "ol/source/DataTile";
 import TileGrid from "ol/tilegrid/TileGrid";
@@ -10,11 +11,62 @@ import { EMPTY, styleOf } from "./style";
 const TILE = 256;
 const SIDE = TILE + 2;
 
+const SLOW = 40; // milliseconds between two frames of a drag
+const MOVING_SHARE = 0.35; // of the pixels along each side, which leaves room in a frame for everything else
+const SLOW_FRAMES = 2; // so many such gaps tell a machine without a GPU from a hiccup
+
+/** Notes the gaps between frames while the map moves, and says whether they are so long that fewer pixels must do. */
+export class Pace {
+  private last = 0;
+  private slow = 0;
+
+  /** Takes the machine for a slow one from the start. */
+  expectSlow(): void {
+    this.slow = SLOW_FRAMES;
+  }
+
+  /** The share of the screen's pixels to draw along each side, now. */
+  share(moving: boolean, now: number): number {
+    if (!moving) {
+      this.last = 0;
+      return 1;
+    }
+    const gap = this.last ? now - this.last : 0;
+    this.last = now;
+    if (gap > SLOW && gap < 1000) this.slow += 1;
+    return this.slow >= SLOW_FRAMES ? MOVING_SHARE : 1;
+  }
+}
+
+const pace = new Pace();
+
+/** Whether pictures are computed by the processor instead of a GPU, as far as the browser says. */
+function drawnBySoftware(): boolean {
+  const gl = document.createElement("canvas").getContext("webgl");
+  const info = gl?.getExtension("WEBGL_debug_renderer_info");
+  const name = info ? String(gl?.getParameter(info.UNMASKED_RENDERER_WEBGL)) : "";
+  gl?.getExtension("WEBGL_lose_context")?.loseContext();
+  return /swiftshader|llvmpipe|software|basic render/i.test(name);
+}
+
 /**
  * A tile layer without cracks. The library cuts each tile at its very edge, so that a pixel whose centre lies on the
  * edge can fall to neither neighbour; here each may draw a ten-thousandth of itself into its gutter.
  */
 export class SurfaceLayer extends TileLayer {
+  /** Without a GPU a frame takes long: while the map moves it is drawn with fewer pixels there, and whole at rest. */
+  override render(frame: FrameState | null, target: HTMLElement): HTMLElement {
+    if (!frame) return super.render(frame, target);
+    const moving = (frame.viewHints[0] ?? 0) > 0 || (frame.viewHints[1] ?? 0) > 0;
+    const ratio = frame.pixelRatio;
+    frame.pixelRatio = ratio * pace.share(moving, frame.time);
+    try {
+      return super.render(frame, target);
+    } finally {
+      frame.pixelRatio = ratio;
+    }
+  }
+
   override createRenderer() {
     const renderer = super.createRenderer();
     // protected there, for renderers that extend it; this one is made inside the library
@@ -70,6 +122,8 @@ export function riseAt(cell: number): number {
   return Math.min(Math.max(cell / 8, 1), 4);
 }
 
+let asked: boolean | undefined;
+
 /** A surface on the map: float cells from the service, coloured and lit on the GPU. */
 export function surfaceLayer(
   projectId: number,
@@ -79,6 +133,8 @@ export function surfaceLayer(
   quantity: Quantity,
   coarse: boolean,
 ): SurfaceLayer {
+  asked ??= drawnBySoftware();
+  if (asked) pace.expectSlow();
   const top = topLevel(grid);
   const bands = coarse ? 3 : 1;
   const resolutions = Array.from({ length: top + 1 }, (_, z) => grid.cell_width * 2 ** (top - z));

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { FRESH } from "../../desk/store";
 import { decodePoints } from "../pointsPainter";
 import { EMPTY, styleOf } from "../style";
-import { drawnCell, extentOf, originOf, riseAt, topLevel } from "../surfaceLayer";
+import { drawnCell, extentOf, originOf, Pace, riseAt, topLevel } from "../surfaceLayer";
 
 const grid = { crs: "EPSG:32741", west: 443520, north: 5442560, cell_width: 2, cell_height: 2, rows: 4096, cols: 5120 };
 
@@ -58,5 +58,28 @@ describe("the style", () => {
   });
   it("leaves quantities other than height unlit", () => {
     expect(text("slope", false)).not.toContain('"rise"]');
+  });
+});
+
+describe("the pace of drawing", () => {
+  const frames = (pace: Pace, gap: number, count: number) =>
+    Array.from({ length: count }, (_, i) => pace.share(true, 1000 + i * gap));
+  it("stays whole where frames come quickly", () => {
+    expect(frames(new Pace(), 16, 30).every((share) => share === 1)).toBe(true);
+  });
+  it("takes fewer pixels after two slow frames, and all of them at rest", () => {
+    const pace = new Pace();
+    expect(frames(pace, 90, 5)).toEqual([1, 1, 0.35, 0.35, 0.35]);
+    expect(pace.share(false, 5000)).toBe(1);
+    expect(pace.share(true, 9000)).toBe(0.35); // known from then on
+  });
+  it("does not take a pause for a slow frame", () => {
+    const pace = new Pace();
+    expect(frames(pace, 3000, 6).every((share) => share === 1)).toBe(true);
+  });
+  it("can know beforehand", () => {
+    const pace = new Pace();
+    pace.expectSlow();
+    expect(pace.share(true, 1)).toBe(0.35);
   });
 });
