@@ -15,6 +15,7 @@ from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.grid import parse_crs
 from yama.terrain.interpolate.idw import inverse_distance, nearest
+from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.operations.base import Operation, Params, Role, register
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
@@ -24,7 +25,7 @@ from yama.terrain.surface import Surface
 class InterpolateParams(Params):
     """Settings of all methods; those a method does not use are ignored by it."""
 
-    method: Literal["triangulation", "inverse_distance", "nearest"] = "triangulation"
+    method: Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest"] = "triangulation"
     codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
     duplicates: Literal["mean", "first", "lowest", "highest"] | None = Field(
         None, description="Height where several points lie at one place; the mean where not given."
@@ -76,7 +77,7 @@ def _strays(points: Points, frame: Frame) -> npt.NDArray[np.bool_]:
 
 @register
 class InterpolatePoints(Operation):
-    """Triangulation, inverse distance or nearest, on the frame's grid."""
+    """Triangulation, natural neighbours, inverse distance or nearest, on the frame's grid."""
 
     name = "interpolate_points"
     title = "Interpolate points"
@@ -159,7 +160,7 @@ class InterpolatePoints(Operation):
             )
         if params.reach_limit:
             findings.append(Finding("reach", "note", f"Cells beyond {params.reach_limit:g} m of a point stay empty."))
-        elif params.method != "triangulation":
+        elif params.method in ("inverse_distance", "nearest"):
             findings.append(
                 Finding(
                     "no_reach",
@@ -183,6 +184,8 @@ class InterpolatePoints(Operation):
         reach = params.reach_limit or np.inf
         if params.method == "triangulation":
             surface = triangulated(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
+        elif params.method == "natural_neighbour":
+            surface = natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
         elif params.method == "inverse_distance":
             radius = params.search_radius or np.inf
             surface = inverse_distance(x, y, z, grid, params.neighbours, params.power, radius, reach, points.unit)
