@@ -72,12 +72,18 @@ def big_table(path: Path, count: int = 1_000_000) -> None:
         file.writelines(f"{i},{x[i]:.3f},{y[i]:.3f},{z[i]:.3f},{'ground' if i % 5 else 'spot'}\n" for i in range(count))
 
 
+def peak_memory() -> float:
+    """The most this process held in memory so far, in MB. The kernel's resource usage would count its parent too."""
+    status = Path("/proc/self/status").read_text()
+    return int(status.split("VmHWM:")[1].split()[0]) / 1e3
+
+
 def peak_of_inspecting(path: Path) -> float:
     """Peak memory in MB of a process that inspects a cloud and does nothing else."""
     script = (
-        "import sys, resource; sys.path.insert(0, sys.argv[1])\n"
+        "import sys; sys.path[:0] = sys.argv[1], sys.argv[1] + '/bench'\n"
         "from yama.terrain.formats import las; las.inspect(sys.argv[2])\n"
-        "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e3)\n"
+        "from gather import peak_memory; print(peak_memory())\n"
     )
     done = subprocess.run(
         [sys.executable, "-c", script, str(ROOT), str(path)], capture_output=True, text=True, check=True

@@ -11,7 +11,6 @@ from __future__ import annotations
 import argparse
 import http.client
 import platform
-import resource
 import statistics
 import subprocess
 import sys
@@ -33,8 +32,10 @@ from bench import gather  # noqa: E402
 from yama.terrain.fit.reproject import difference  # noqa: E402
 from yama.terrain.formats import delimited, las, raster  # noqa: E402
 from yama.terrain.grid import Grid  # noqa: E402
+from yama.terrain.interpolate.binning import GriddedCloud  # noqa: E402
 from yama.terrain.interpolate.delaunay import triangulate  # noqa: E402
 from yama.terrain.interpolate.idw import inverse_distance  # noqa: E402
+from yama.terrain.interpolate.natural import natural_neighbour  # noqa: E402
 from yama.terrain.interpolate.triangulation import triangulated  # noqa: E402
 from yama.terrain.relief.slope import hillshade_of, slope_of  # noqa: E402
 from yama.terrain.surface import ArraySurface, StoredSurface, Surface, store, walk  # noqa: E402
@@ -216,7 +217,7 @@ def _store_difference() -> None:
         first, second = (StoredSurface(path) for path in paths)
         started = time.perf_counter()
         store(difference(first, second), Path(folder) / "out.tif", workers=CORES)
-        peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+        peak = gather.peak_memory() / 1e3
         print(f"{time.perf_counter() - started:.1f} {peak:.3f}")
 
 
@@ -229,6 +230,40 @@ def memory() -> list[Row]:
     took, peak = float(done[0]), float(done[1])
     return [Row("store a live difference of two 20 000²", "none", f"{took:.0f} s", "", f"{peak:.2f} GB at most",
                 "under 1.5 GB", peak < 1.5)]  # fmt: skip
+
+
+def natural() -> list[Row]:
+    """Natural neighbours beside our own triangulation; both triangulate."""
+    x, y, z = points(200_000)
+    mine, base, ratio = paired(
+        lambda: read_on_all_cores(natural_neighbour(x, y, z, GRID)),
+        lambda: read_on_all_cores(triangulated(x, y, z, GRID)), 5,
+    )  # fmt: skip
+    return [Row("natural neighbour, 200 k points, 1024²", "own TIN to grid", f"{mine:.3f} s", f"{base:.3f} s",
+                f"{1 / ratio:.1f}x as long", "within 8x", 1 / ratio <= 8)]  # fmt: skip
+
+
+def cloud() -> list[Row]:
+    """Gridding 10 M lidar points beside decoding them."""
+    rows = []
+    with tempfile.TemporaryDirectory(prefix="yama-bench-") as folder:
+        path = Path(folder) / "cloud.laz"
+        gather.big_cloud(path)
+        held = las.read(path)
+        box = held.bounds
+        grid = Grid.covering(held.crs, box, 2.0)
+
+        def decode() -> None:
+            for chunk in las.chunks(path):
+                np.asarray(chunk.x), np.asarray(chunk.y), np.asarray(chunk.z)
+
+        for rule, goal in (("lowest", 1.15), ("mean", 1.15), ("median", 1.4)):
+            mine, base, ratio = paired(lambda rule=rule: GriddedCloud([held], grid, rule).read_all(), decode, 7)
+            rows.append(
+                Row(f"10 M lidar points to {rule} cells of 2 m", "laspy + lazrs, decoding them", f"{mine:.2f} s",
+                    f"{base:.2f} s", f"{1 / ratio:.2f}x the decoding", f"within {goal:g}x", 1 / ratio <= goal)
+            )  # fmt: skip
+    return rows
 
 
 def server() -> list[Row]:
@@ -343,7 +378,7 @@ def drawn() -> list[Row]:
     ]  # fmt: skip
 
 
-BENCHMARKS = {"delaunay": delaunay, "tin": tin, "idw": idw, "relief": relief, "memory": memory, "server": server,
+BENCHMARKS = {"delaunay": delaunay, "tin": tin, "natural": natural, "idw": idw, "cloud": cloud, "relief": relief, "memory": memory, "server": server,
               "arrivals": arrivals, "drawn": drawn}  # fmt: skip
 
 

@@ -19,6 +19,8 @@ from yama.terrain.features import Features
 from yama.terrain.formats import Held
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Extent, Frame, extent_of_points, propose
+from yama.terrain.grid import metres_per_unit
+from yama.terrain.operations.base import Inputs
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Surface
@@ -38,22 +40,30 @@ def _value(text: str) -> Any:
         return text
 
 
-def _frame(path: str | None, inputs: dict[str, Held]) -> Frame:
+def _frame(path: str | None, inputs: Inputs) -> Frame:
     if path:
         try:
             return Frame.from_dict(json.loads(Path(path).read_text(encoding="utf-8")))
         except (OSError, ValueError) as error:
             raise InputError(f"{path} is not a readable frame: {error}") from error
-    for held in inputs.values():
+    every = [one for held in inputs.values() for one in (held if isinstance(held, list) else [held])]
+    for held in every:
         if isinstance(held, Surface):
             return Frame(held.grid, held.unit, held.vertical_datum)
-    for held in inputs.values():
-        if isinstance(held, Points):
-            return propose([extent_of_points(held)]).frame
-    for held in inputs.values():
-        if isinstance(held, (Cloud, Features)):
-            return propose([Extent("input", held.crs, held.bounds)]).frame
+    points = [extent_of_points(held) for held in every if isinstance(held, Points)]
+    if points:
+        return propose(points).frame
+    others = [Extent(held.name, held.crs, held.bounds, _spacing(held)) for held in every if isinstance(held, Cloud)]
+    others += [Extent("the input", held.crs, held.bounds) for held in every if isinstance(held, Features)]
+    if others:
+        return propose(others).frame
     raise InputError("Give --frame, or an input to take it from.")
+
+
+def _spacing(cloud: Cloud) -> float:
+    box = cloud.bounds
+    across, up = metres_per_unit(cloud.crs, (box.south + box.north) / 2)
+    return float(((box.east - box.west) * across * (box.north - box.south) * up / max(cloud.count, 1)) ** 0.5)
 
 
 def _ops(arguments: argparse.Namespace) -> None:
@@ -62,7 +72,7 @@ def _ops(arguments: argparse.Namespace) -> None:
         print(json.dumps(listed, indent=2))
         return
     for entry in listed:
-        roles = " ".join(f"--in {name}=FILE" for name in entry["inputs"])
+        roles = " ".join(f"--in {name}=FILE{' ...' if role['many'] else ''}" for name, role in entry["inputs"].items())
         print(f"{entry['name']:22}{entry['summary']}\n{'':22}{roles}")
         for name, schema in entry["params"].get("properties", {}).items():
             print(f"{'':22}--set {name}={schema.get('default')}  {schema.get('description', '')}".rstrip())
@@ -86,7 +96,7 @@ def _inspect(arguments: argparse.Namespace) -> None:
         raise InputError(f"{facts.name} cannot be used as it is.")
 
 
-def _run(step: Step, inputs: dict[str, Held], frame: Frame, out: Path) -> None:
+def _run(step: Step, inputs: Inputs, frame: Frame, out: Path) -> None:
     operation = operations.find(step.operation)
     if operation.version != step.version:
         raise InputError(
@@ -105,24 +115,28 @@ def _run(step: Step, inputs: dict[str, Held], frame: Frame, out: Path) -> None:
 
 def _do(arguments: argparse.Namespace) -> None:
     operation = operations.find(arguments.operation)
-    files = dict(arguments.inputs)
+    files: dict[str, list[str]] = {}
+    for name, path in arguments.inputs:
+        files.setdefault(name, []).append(path)
     declared = _declared(arguments)
-    inputs: dict[str, Held] = {
-        name: formats.read(path, declared, frame_crs=arguments.crs) for name, path in files.items()
+    inputs: dict[str, Held | list[Held]] = {
+        name: [formats.read(path, declared, frame_crs=arguments.crs) for path in paths] for name, paths in files.items()
     }
     frame = _frame(arguments.frame, inputs)
     out = Path(arguments.out)
     if out.exists():
         raise InputError(f"{out} exists already and is not overwritten. Choose another name.")
     params = operations.parse_params(operation, {name: _value(text) for name, text in arguments.settings})
-    file_keys = {name: recipe.file_key(path) for name, path in files.items()}
-    keys = {name: declared.key(key) for name, key in file_keys.items()}
+    file_keys = {path: recipe.file_key(path) for paths in files.values() for path in paths}
+    keys: dict[str, str | list[str]] = {
+        name: [declared.key(file_keys[path]) for path in paths] for name, paths in files.items()
+    }
     step = operations.make_step(operation, params, keys, frame)
     _run(step, inputs, frame, out)
     if arguments.recipe:
         sources = {
-            keys[name]: recipe.source(Path(path).name, file_keys[name], declared.to_dict(), arguments.crs)
-            for name, path in files.items()
+            declared.key(key): recipe.source(Path(path).name, key, declared.to_dict(), arguments.crs)
+            for path, key in file_keys.items()
         }
         text = json.dumps(recipe.export(step.key, {step.key: step}, sources), indent=2)
         Path(arguments.recipe).write_text(text + "\n", encoding="utf-8")
@@ -150,7 +164,7 @@ def _cook(arguments: argparse.Namespace) -> None:
         elif key in steps:
             step = steps[key]
             operation = operations.find(step.operation)
-            taken = {name: get(keys[0]) for name, keys in step.inputs.items()}
+            taken = operations.take_inputs(operation, gathered(step))
             made[key] = operation.run(
                 taken, operations.parse_params(operation, step.params), Frame.from_dict(step.frame or {})
             )
@@ -158,11 +172,13 @@ def _cook(arguments: argparse.Namespace) -> None:
             raise InputError(f"The recipe does not say how {key} is made.")
         return made[key]
 
+    def gathered(step: Step) -> dict[str, Held | list[Held]]:
+        return {name: [get(key) for key in keys] for name, keys in step.inputs.items()}
+
     if result not in steps:
         raise InputError("The recipe does not name its result.")
     last = steps[result]
-    inputs = {name: get(keys[0]) for name, keys in last.inputs.items()}
-    _run(last, inputs, Frame.from_dict(last.frame or {}), out)
+    _run(last, gathered(last), Frame.from_dict(last.frame or {}), out)
 
 
 def parser() -> argparse.ArgumentParser:

@@ -144,7 +144,7 @@ class RecipeOut(Schema):
     title: str
     params: dict[str, Any]
     inputs: dict[str, str]
-    input_ids: dict[str, int]
+    input_ids: dict[str, int | list[int]]
 
 
 class HolesOut(Schema):
@@ -226,13 +226,19 @@ def _recipe(holding: Holding, by_key: dict[str, Holding]) -> dict[str, Any] | No
     step = holding.step
     if step is None:
         return None
-    sources = {role: by_key.get(keys[0]) for role, keys in step.inputs.items()}
+    sources = {role: [by_key.get(key) for key in keys] for role, keys in step.inputs.items()}
     return {
         "operation": step.operation,
         "title": operations.find(step.operation).title,
         "params": step.params,
-        "inputs": {role: source.name if source else "no longer here" for role, source in sources.items()},
-        "input_ids": {role: source.pk for role, source in sources.items() if source},
+        "inputs": {
+            role: ", ".join(one.name if one else "no longer here" for one in held) for role, held in sources.items()
+        },
+        "input_ids": {
+            role: [one.pk for one in held if one] if len(held) > 1 else held[0].pk
+            for role, held in sources.items()
+            if held and held[0]
+        },
     }
 
 

@@ -65,9 +65,15 @@ def surface_facts(surface: Surface, found: Statistics, findings: list[Finding]) 
 
 def draw_picture(surface: Surface, frame: Frame, path: Path, quantity: str = "height") -> None:
     """Write the small picture of a surface."""
-    ramp = {"difference": "Seesaw", "slope": "Steep", "aspect": "Kiln", "brightness": "Slate"}.get(
-        quantity, "Foreshore"
-    )
+    ramp = {
+        "difference": "Seesaw",
+        "slope": "Steep",
+        "aspect": "Kiln",
+        "brightness": "Slate",
+        "spread": "Kiln",
+        "count": "Kiln",
+        "intensity": "Slate",
+    }.get(quantity, "Foreshore")
     with replacing(path) as part:
         part.write_bytes(picture(surface, frame.grid, ramp=ramp))
 

@@ -23,6 +23,7 @@ from yama.terrain import operations
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.fit.reproject import fitted
+from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid, Window
 from yama.terrain.recipe import Step
@@ -59,11 +60,11 @@ class FindingOut(Schema):
 
 
 class RunIn(Schema):
-    """An operation with its parameters; `inputs` are holdings by role."""
+    """An operation with its parameters; `inputs` are holdings by role, several where the role takes many."""
 
     operation: str = Field(max_length=60)
     params: dict[str, Any] = {}
-    inputs: dict[str, int]
+    inputs: dict[str, int | list[int]]
 
 
 class PreviewOut(Schema):
@@ -134,6 +135,7 @@ class RoleOut(Schema):
 
     kind: Literal["points", "surface", "cloud", "features"]
     title: str
+    many: bool
 
 
 class OperationOut(Schema):
@@ -200,14 +202,15 @@ def prepare(
     """Operation, parameters, inputs, step and findings of a request. Raises Http404, InputError."""
     operation = operations.find(body.operation)
     params = operations.parse_params(operation, body.params)
-    held = {}
-    keys = {}
-    for name, number in body.inputs.items():
-        holding = Holding.objects.filter(project=project, pk=number).first()
-        if holding is None:
-            raise InputError(f"{operation.title}: the holding chosen as {name} is not in this project.")
-        held[name] = surfaces.held_by(holding)
-        keys[name] = holding.key
+    held: dict[str, Held | list[Held]] = {}
+    keys: dict[str, str | list[str]] = {}
+    for name, given in body.inputs.items():
+        numbers = given if isinstance(given, list) else [given]
+        found = Holding.objects.filter(project=project).in_bulk(numbers)
+        if len(found) != len(set(numbers)):
+            raise InputError(f"{operation.title}: a holding chosen as {name} is not in this project.")
+        held[name] = [surfaces.held_by(found[number]) for number in dict.fromkeys(numbers)]
+        keys[name] = [found[number].key for number in dict.fromkeys(numbers)]
     taken = operations.take_inputs(operation, held)
     step = operations.make_step(operation, params, keys, project.frame)
     return operation, params, taken, step, operation.check(taken, params, project.frame)
@@ -245,7 +248,7 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
         grid = project.frame.with_cell_size(cell_size).grid
     existing = Holding.objects.filter(project=project, key=step.key).first()
     result: dict[str, Any] = {
-        "key": None, "quantity": operation.quantity, "findings": [finding.to_dict() for finding in findings],
+        "key": None, "quantity": operation.quantity_of(params), "findings": [finding.to_dict() for finding in findings],
         "outline": [], "cells": grid.cell_count, "cell_size": grid.cell_width, "coarse": False, "seconds": 0.0, "filled": 0.0,
         "holding_id": existing.pk if existing else None,
     }  # fmt: skip

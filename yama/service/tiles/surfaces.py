@@ -107,15 +107,15 @@ def held_by(holding: Holding) -> Held:
     return features_of(holding)
 
 
-def inputs_of(project_id: int, step: Step) -> dict[str, Held]:
-    """The inputs a step names. Raises InputError where one is gone."""
-    inputs: dict[str, Held] = {}
+def inputs_of(project_id: int, step: Step) -> dict[str, Held | list[Held]]:
+    """The inputs a step names, as its operation takes them. Raises InputError where one is gone."""
+    inputs: dict[str, Held | list[Held]] = {}
     for name, keys in step.inputs.items():
-        holding = find_key(project_id, keys[0])
-        if holding is None:
+        holdings = [find_key(project_id, key) for key in keys]
+        if any(holding is None for holding in holdings):
             raise InputError(f"An input of this ({name}) is no longer in the project. Choose it again.")
-        inputs[name] = held_by(holding)
-    return inputs
+        inputs[name] = [held_by(holding) for holding in holdings if holding]
+    return operations.take_inputs(operations.find(step.operation), inputs)
 
 
 def keep_preview(project_id: int, step: Step) -> None:
@@ -147,7 +147,10 @@ def quick_look_path(project_id: int, key: str) -> Path:
 
 def quantity_of(step: Step | None) -> Quantity:
     """What a surface's cells say."""
-    return operations.find(step.operation).quantity if step else "height"
+    if step is None:
+        return "height"
+    operation = operations.find(step.operation)
+    return operation.quantity_of(operations.parse_params(operation, step.params))
 
 
 def is_coarse(frame: Grid, grid: Grid) -> bool:

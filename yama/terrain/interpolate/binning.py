@@ -16,7 +16,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -58,13 +58,12 @@ class Filter:
             wanted = np.zeros(256, np.bool_)
             wanted[list(self.classes)] = True
             keep &= wanted[np.asarray(chunk.classification)]
-        number, of = np.asarray(chunk.return_number), np.asarray(chunk.number_of_returns)
         if self.returns == "first":
-            keep &= number <= 1
+            keep &= np.asarray(chunk.return_number) <= 1
         elif self.returns == "last":
-            keep &= number >= of
+            keep &= np.asarray(chunk.return_number) >= np.asarray(chunk.number_of_returns)
         elif self.returns == "single":
-            keep &= of <= 1
+            keep &= np.asarray(chunk.number_of_returns) <= 1
         if np.isfinite(self.low) or np.isfinite(self.high):
             z = np.asarray(chunk.z) * factor
             keep &= (z >= self.low) & (z <= self.high)
@@ -72,60 +71,93 @@ class Filter:
             names = set(chunk.point_format.dimension_names)
             angle = np.asarray(chunk.scan_angle) * 0.006 if "scan_angle" in names else np.asarray(chunk.scan_angle_rank)
             keep &= np.abs(angle) <= self.scan_angle
-        if "withheld" in set(chunk.point_format.dimension_names):
-            keep &= np.asarray(chunk.withheld) == 0
+        withheld = np.asarray(chunk.withheld)
+        if withheld.any():
+            keep &= withheld == 0
         return keep
 
 
+@dataclass(frozen=True)
+class _Batch:
+    """Some points: numbers as they are in the file, and what turns them into coordinates and values."""
+
+    x: npt.NDArray[Any]
+    y: npt.NDArray[Any]
+    values: npt.NDArray[Any]
+    keep: npt.NDArray[np.bool_]
+    x_turn: tuple[float, float]
+    y_turn: tuple[float, float]
+    value_turn: tuple[float, float]
+
+    def cells(self, part: Grid) -> tuple[float, float, float, float]:
+        """Factor and offset that make columns of x, and rows of y."""
+        return (
+            self.x_turn[0] / part.cell_width, (self.x_turn[1] - part.west) / part.cell_width,
+            -self.y_turn[0] / part.cell_height, (part.north - self.y_turn[1]) / part.cell_height,
+        )  # fmt: skip
+
+
 @kernel
-def _extreme(x, y, values, keep, west, north, width, height, sign, result):
+def _extreme(x, y, values, keep, place, turn, sign, result):
     rows, cols = result.shape
     for i in range(x.size):
         if not keep[i]:
             continue
-        c = int(np.floor((x[i] - west) / width))
-        r = int(np.floor((north - y[i]) / height))
+        c = int(np.floor(x[i] * place[0] + place[1]))
+        r = int(np.floor(y[i] * place[2] + place[3]))
         if 0 <= r < rows and 0 <= c < cols:
-            value = np.float32(values[i])
+            value = np.float32(values[i] * turn[0] + turn[1])
             held = result[r, c]
             if held != held or sign * value > sign * held:
                 result[r, c] = value
 
 
 @kernel
-def _moments(x, y, values, keep, west, north, width, height, counts, means, squares):
-    """Count, running mean and sum of squared deviations by cell (B. P. Welford, Technometrics 4, 1962)."""
+def _sums(x, y, values, keep, place, turn, counts, sums):
+    """Count and sum by cell."""
     rows, cols = counts.shape
-    spread = squares.size > 0
     for i in range(x.size):
         if not keep[i]:
             continue
-        c = int(np.floor((x[i] - west) / width))
-        r = int(np.floor((north - y[i]) / height))
+        c = int(np.floor(x[i] * place[0] + place[1]))
+        r = int(np.floor(y[i] * place[2] + place[3]))
         if 0 <= r < rows and 0 <= c < cols:
             counts[r, c] += 1
-            shift = values[i] - means[r, c]
-            means[r, c] += shift / counts[r, c]
-            if spread:
-                squares[r, c] += shift * (values[i] - means[r, c])
+            sums[r, c] += values[i] * turn[0] + turn[1]
 
 
 @kernel
-def _cells_of(x, y, keep, west, north, width, height, rows, cols, cells):
-    """The cell of each kept point within the band, counted along its rows; others are dropped. Returns how many."""
-    kept = 0
+def _moments(x, y, values, keep, place, turn, counts, means, squares):
+    """Count, running mean and sum of squared deviations by cell (B. P. Welford, Technometrics 4, 1962)."""
+    rows, cols = counts.shape
     for i in range(x.size):
         if not keep[i]:
             continue
-        c = int(np.floor((x[i] - west) / width))
-        r = int(np.floor((north - y[i]) / height))
+        c = int(np.floor(x[i] * place[0] + place[1]))
+        r = int(np.floor(y[i] * place[2] + place[3]))
         if 0 <= r < rows and 0 <= c < cols:
-            cells[kept] = r * cols + c
-            keep[i] = True
-            kept += 1
-        else:
-            keep[i] = False
-    return kept
+            value = values[i] * turn[0] + turn[1]
+            counts[r, c] += 1
+            shift = value - means[r, c]
+            means[r, c] += shift / counts[r, c]
+            squares[r, c] += shift * (value - means[r, c])
+
+
+@kernel
+def _placed(x, y, values, keep, place, turn, rows, cols, cells, kept, counts):
+    """The cell of each kept point within the band, counted along its rows, and its value. Returns how many."""
+    found = 0
+    for i in range(x.size):
+        if not keep[i]:
+            continue
+        c = int(np.floor(x[i] * place[0] + place[1]))
+        r = int(np.floor(y[i] * place[2] + place[3]))
+        if 0 <= r < rows and 0 <= c < cols:
+            cells[found] = r * cols + c
+            kept[found] = values[i] * turn[0] + turn[1]
+            counts[r * cols + c + 1] += 1
+            found += 1
+    return found
 
 
 @kernel
@@ -155,8 +187,7 @@ def _quantile(starts, values, share, result):
 
 
 @kernel
-def _by_cell(cells, values, starts, result):
-    cursor = starts[:-1].copy()
+def _by_cell(cells, values, cursor, result):
     for i in range(cells.size):
         result[cursor[cells[i]]] = values[i]
         cursor[cells[i]] += 1
@@ -257,51 +288,51 @@ class GriddedCloud(Surface):
         return top, left, cells[skip : skip + rows]
 
     def _gathered(self, part: Grid, clouds: list[Cloud]) -> Heights:
-        place = (part.west, part.north, part.cell_width, part.cell_height)
         shape = (part.rows, part.cols)
+        batches = ((one, one.cells(part)) for one in self._batches(part.crs, clouds))
         if self._rule in ("lowest", "highest"):
             result = np.full(shape, np.nan, np.float32)
             sign = 1.0 if self._rule == "highest" else -1.0
-            for x, y, values, keep in self._points(part.crs, clouds):
-                _extreme(x, y, values, keep, *place, sign, result)
+            for one, place in batches:
+                _extreme(one.x, one.y, one.values, one.keep, place, one.value_turn, sign, result)
             return result
         if self._rule in ("median", "percentile"):
-            return self._quantiles(part, clouds)
+            return self._quantiles(part, batches)
         counts, means = np.zeros(shape, np.uint32), np.zeros(shape)
-        squares = np.zeros(shape if self._rule == "deviation" else (0, 0))
-        for x, y, values, keep in self._points(part.crs, clouds):
-            _moments(x, y, values, keep, *place, counts, means, squares)
+        if self._rule == "deviation":
+            squares = np.zeros(shape)
+            for one, place in batches:
+                _moments(one.x, one.y, one.values, one.keep, place, one.value_turn, counts, means, squares)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                return np.where(counts > 1, np.sqrt(squares / counts), np.nan).astype(np.float32)
+        for one, place in batches:
+            _sums(one.x, one.y, one.values, one.keep, place, one.value_turn, counts, means)
         with np.errstate(divide="ignore", invalid="ignore"):
             if self._rule == "count":
                 return np.where(counts, counts, np.nan).astype(np.float32)
-            if self._rule == "deviation":
-                return np.where(counts > 1, np.sqrt(squares / counts), np.nan).astype(np.float32)
-        return np.where(counts, means, np.nan).astype(np.float32)
+            return (means / counts).astype(np.float32)
 
-    def _quantiles(self, part: Grid, clouds: list[Cloud]) -> Heights:
+    def _quantiles(self, part: Grid, batches: Iterable[tuple[_Batch, Any]]) -> Heights:
         size = part.rows * part.cols
         counts = np.zeros(size + 1, np.int64)
         chunks: list[tuple[npt.NDArray[np.int32], npt.NDArray[np.float32]]] = []
-        for x, y, values, keep in self._points(part.crs, clouds):
-            cells = np.empty(x.size, np.int32)
-            kept = _cells_of(
-                x, y, keep, part.west, part.north, part.cell_width, part.cell_height, part.rows, part.cols, cells
+        for one, place in batches:
+            cells, values = np.empty(one.x.size, np.int32), np.empty(one.x.size, np.float32)
+            found = _placed(
+                one.x, one.y, one.values, one.keep, place, one.value_turn, part.rows, part.cols, cells, values, counts
             )
-            chunks.append((cells[:kept].copy(), values[keep].astype(np.float32)))
-            counts[1:] += np.bincount(chunks[-1][0], minlength=size)
+            chunks.append((cells[:found], values[:found]))
         starts = np.cumsum(counts)
         ordered = np.empty(int(starts[-1]), np.float32)
         result = np.full(size, np.nan, np.float32)
-        if ordered.size:
-            _by_cell(
-                np.concatenate([cells for cells, _ in chunks]), np.concatenate([values for _, values in chunks]),
-                starts, ordered,
-            )  # fmt: skip
-            _quantile(starts, ordered, self._share, result)
+        cursor = starts[:-1].copy()
+        for cells, values in chunks:
+            _by_cell(cells, values, cursor, ordered)
+        _quantile(starts, ordered, self._share, result)
         return result.reshape(part.rows, part.cols)
 
-    def _points(self, crs: str, clouds: list[Cloud]):  # type: ignore[no-untyped-def]
-        """x, y in a CRS, value and whether it counts, of all points of some clouds, chunk by chunk."""
+    def _batches(self, crs: str, clouds: list[Cloud]) -> Iterator[_Batch]:
+        """All points of some clouds, chunk by chunk, placed in a CRS."""
         for cloud in clouds:
             turn = None
             if parse_crs(cloud.crs) != parse_crs(crs):
@@ -309,15 +340,18 @@ class GriddedCloud(Surface):
             factor = UNITS[cloud.unit]
             for chunk in las.chunks(cloud.path, cloud.name):
                 keep = self._keep.of(chunk, factor)
-                x, y = np.asarray(chunk.x), np.asarray(chunk.y)
+                scales, offsets = chunk.scales, chunk.offsets
+                x_turn, y_turn = (float(scales[0]), float(offsets[0])), (float(scales[1]), float(offsets[1]))
+                x, y = np.ascontiguousarray(chunk.X), np.ascontiguousarray(chunk.Y)
                 if turn is not None:
-                    x, y = turn(x, y)
+                    x, y = turn(np.asarray(chunk.x), np.asarray(chunk.y))
+                    x_turn = y_turn = (1.0, 0.0)
                     keep &= np.isfinite(x) & np.isfinite(y)
                 if self._rule == "intensity":
-                    values = np.asarray(chunk.intensity).astype(np.float64)
+                    yield _Batch(x, y, np.ascontiguousarray(chunk.intensity), keep, x_turn, y_turn, (1.0, 0.0))
                 else:
-                    values = np.asarray(chunk.z) * factor
-                yield x, y, values, keep
+                    z_turn = (float(scales[2]) * factor, float(offsets[2]) * factor)
+                    yield _Batch(x, y, np.ascontiguousarray(chunk.Z), keep, x_turn, y_turn, z_turn)
 
 
 def _bounds_in(cloud: Cloud, crs: str) -> Bounds:

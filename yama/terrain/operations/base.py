@@ -19,9 +19,11 @@ from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Surface
 
+Inputs = Mapping[str, Held | list[Held]]
+"""What an operation is given, by role; a list where the role takes many."""
 Kind = Literal["points", "surface", "cloud", "features"]
 _TYPES: dict[Kind, type] = {"points": Points, "surface": Surface, "cloud": Cloud, "features": Features}
-Quantity = Literal["height", "difference", "slope", "aspect", "brightness"]
+Quantity = Literal["height", "difference", "slope", "aspect", "brightness", "spread", "count", "intensity"]
 """What the cells of a surface say."""
 Produces = Literal["surface", "features", "figures"]
 Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"]
@@ -29,10 +31,11 @@ Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Del
 
 @dataclass(frozen=True)
 class Role:
-    """One thing an operation takes: what kind, and how a person calls it."""
+    """One thing an operation takes: what kind, and how a person calls it. many: any number of them, at least one."""
 
     kind: Kind
     title: str
+    many: bool = False
 
 
 class Params(BaseModel):
@@ -54,12 +57,16 @@ class Operation(ABC):
     produces: ClassVar[Produces] = "surface"
     quantity: ClassVar[Quantity] = "height"
 
-    def check(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> list[Finding]:
+    def quantity_of(self, params: Any) -> Quantity:
+        """What the cells of the result say, where that depends on the parameters."""
+        return self.quantity
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
         """Findings about these inputs and parameters. One of weight stop means it would not run."""
         return []
 
     @abstractmethod
-    def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> Any:
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Any:
         """The result: a live Surface, Features, or for figures a dict of JSON values. Cheap for surfaces: heights are
         computed when read."""
 
@@ -96,27 +103,31 @@ def parse_params(operation: Operation, values: Mapping[str, Any]) -> Params:
         raise InputError(f"{operation.title}: {name}: {first['msg']}{given}.") from error
 
 
-def make_step(operation: Operation, params: Params, input_keys: Mapping[str, str], frame: Frame) -> Step:
+def make_step(operation: Operation, params: Params, input_keys: Mapping[str, str | list[str]], frame: Frame) -> Step:
     """The recipe's step for running an operation. Parameters left at their defaults are not written down, so that
     naming a default makes no other recipe."""
     return Step(
         operation=operation.name,
         version=operation.version,
         params=params.model_dump(exclude_defaults=True, mode="json"),
-        inputs={name: [key] for name, key in input_keys.items()},
+        inputs={name: [keys] if isinstance(keys, str) else keys for name, keys in input_keys.items()},
         frame=frame.to_dict(),
     )
 
 
-def take_inputs(operation: Operation, given: Mapping[str, Held]) -> dict[str, Held]:
-    """The inputs an operation asks for, checked for presence and kind."""
-    taken: dict[str, Held] = {}
+def take_inputs(operation: Operation, given: Inputs) -> dict[str, Held | list[Held]]:
+    """The inputs an operation asks for, checked for presence, kind and number."""
+    taken: dict[str, Held | list[Held]] = {}
     for name, role in operation.inputs.items():
-        if name not in given:
+        held = given.get(name)
+        if held is None or held == []:
             raise InputError(f"{operation.title} needs {role.title.lower()} (input {name!r}).")
-        if not isinstance(given[name], _TYPES[role.kind]):
+        each = held if isinstance(held, list) else [held]
+        if not all(isinstance(one, _TYPES[role.kind]) for one in each):
             raise InputError(f"{operation.title}: input {name!r} must be {role.kind}.")
-        taken[name] = given[name]
+        if len(each) > 1 and not role.many:
+            raise InputError(f"{operation.title} takes one {role.title.lower()} (input {name!r}), not {len(each)}.")
+        taken[name] = each if role.many else each[0]
     for name in given:
         if name not in operation.inputs:
             raise InputError(f"{operation.title} takes no input {name!r}; it takes {', '.join(operation.inputs)}.")

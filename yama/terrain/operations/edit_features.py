@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Annotated
 
 from pydantic import Field
@@ -10,9 +9,8 @@ from pydantic import Field
 from yama.terrain.editing import Edit, Edited
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
-from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
-from yama.terrain.operations.base import Operation, Params, Role, register
+from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
 
 
 class EditParams(Params):
@@ -33,7 +31,7 @@ class EditFeatures(Operation):
     Params = EditParams
     produces = "features"
 
-    def run(self, inputs: Mapping[str, Held], params: EditParams, frame: Frame) -> Features:
+    def run(self, inputs: Inputs, params: EditParams, frame: Frame) -> Features:
         features = inputs["features"]
         assert isinstance(features, Features)
         made = Edited.of(features).apply(params.edits).features()

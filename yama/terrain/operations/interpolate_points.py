@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any, Literal
 
 import numpy as np
@@ -11,13 +10,12 @@ from pydantic import Field
 
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding, Mend
-from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.grid import parse_crs
 from yama.terrain.interpolate.idw import inverse_distance, nearest
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.triangulation import triangulated
-from yama.terrain.operations.base import Operation, Params, Role, register
+from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
 from yama.terrain.surface import Surface
 
@@ -86,7 +84,7 @@ class InterpolatePoints(Operation):
     inputs = {"points": Role("points", "Points")}
     Params = InterpolateParams
 
-    def check(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> list[Finding]:
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
         points = inputs["points"]
         assert isinstance(points, Points)
         findings = []
@@ -172,7 +170,7 @@ class InterpolatePoints(Operation):
             )
         return findings
 
-    def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> Surface:
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
         points = inputs["points"]
         assert isinstance(points, Points)
         for finding in self.check(inputs, params, frame):

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.fit.reproject import difference
-from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.judge.accuracy import accuracy
-from yama.terrain.operations.base import Operation, Role, register
+from yama.terrain.operations.base import Inputs, Operation, Role, register
 from yama.terrain.operations.relief import NoParams
 from yama.terrain.points import Points
 from yama.terrain.surface import Surface
@@ -29,7 +27,7 @@ class Difference(Operation):
     inputs = {"first": Role("surface", "First surface"), "second": Role("surface", "Second surface")}
     Params = NoParams
 
-    def check(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> list[Finding]:
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
         first, second = inputs["first"], inputs["second"]
         assert isinstance(first, Surface) and isinstance(second, Surface)
         findings = []
@@ -59,7 +57,7 @@ class Difference(Operation):
                 break
         return findings
 
-    def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> Surface:
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
         first, second = inputs["first"], inputs["second"]
         assert isinstance(first, Surface) and isinstance(second, Surface)
         for finding in self.check(inputs, params, frame):
@@ -80,7 +78,7 @@ class AccuracyAtCheckpoints(Operation):
     Params = NoParams
     produces = "figures"
 
-    def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> dict[str, Any]:
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> dict[str, Any]:
         surface, checkpoints = inputs["surface"], inputs["checkpoints"]
         assert isinstance(surface, Surface) and isinstance(checkpoints, Points)
         return accuracy(surface, checkpoints).to_dict()

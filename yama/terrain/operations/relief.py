@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 from pydantic import Field
 
-from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
-from yama.terrain.operations.base import Operation, Params, Role, register
+from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
 from yama.terrain.relief.slope import aspect, hillshade, slope
 from yama.terrain.surface import Surface
 
@@ -40,7 +38,7 @@ class Slope(Operation):
     inputs = _SURFACE
     Params = NoParams
 
-    def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> Surface:
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
         surface = inputs["surface"]
         assert isinstance(surface, Surface)
         return slope(surface)
@@ -58,7 +56,7 @@ class Aspect(Operation):
     inputs = _SURFACE
     Params = NoParams
 
-    def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> Surface:
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
         surface = inputs["surface"]
         assert isinstance(surface, Surface)
         return aspect(surface)
@@ -76,7 +74,7 @@ class Hillshade(Operation):
     inputs = _SURFACE
     Params = HillshadeParams
 
-    def run(self, inputs: Mapping[str, Held], params: Any, frame: Frame) -> Surface:
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
         surface = inputs["surface"]
         assert isinstance(surface, Surface)
         return hillshade(surface, params.azimuth, params.altitude, params.exaggeration)

@@ -1,0 +1,143 @@
+"""Grid a point cloud: what the points of each cell say, for classes and returns chosen."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from yama.terrain.cloud import Cloud
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.formats.las import CLASSES
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Bounds, metres_per_unit
+from yama.terrain.interpolate.binning import Filter, GriddedCloud
+from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.surface import Surface
+
+_NOISE = {7, 18}
+
+
+class GridCloudParams(Params):
+    """Which points count, what of them a cell says, and which gaps are closed."""
+
+    classes: list[int] | None = Field([2], description="Classes of the points to use; all where null.", max_length=256)
+    returns: Literal["any", "first", "last", "single"] = "any"
+    rule: Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity"] = "mean"
+    percentile: float = Field(95.0, ge=0, le=100, description="Of heights, for the rule percentile.",
+                              json_schema_extra={"unit": "%"})  # fmt: skip
+    low: float | None = Field(None, description="Lower points are left out.", json_schema_extra={"unit": "m"})
+    high: float | None = Field(None, description="Higher points are left out.", json_schema_extra={"unit": "m"})
+    scan_angle: float | None = Field(
+        None, gt=0, le=90, description="Points seen farther to the side are left out.", json_schema_extra={"unit": "°"}
+    )
+    gap: float = Field(
+        0.0, ge=0, le=500, description="Gaps up to this width are closed; wider ones stay empty.",
+        json_schema_extra={"unit": "m"},
+    )  # fmt: skip
+    cell_size: float | None = Field(
+        None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"}
+    )
+
+    @model_validator(mode="after")
+    def _whole(self) -> GridCloudParams:
+        if self.classes is not None and not (self.classes and all(0 <= code <= 255 for code in self.classes)):
+            raise ValueError("choose at least one class, each from 0 to 255")
+        if self.low is not None and self.high is not None and self.low >= self.high:
+            raise ValueError("the lowest height kept must be below the highest")
+        return self
+
+
+@register
+class GridCloud(Operation):
+    """Lidar to a surface: bare earth, first surface, canopy, counts or intensity."""
+
+    name = "grid_cloud"
+    title = "Grid a point cloud"
+    stage = "Build"
+    summary = "Lidar becomes a surface: ground, first returns, spread, counts or intensity."
+    inputs = {"clouds": Role("cloud", "Point clouds", many=True)}
+    Params = GridCloudParams
+
+    def quantity_of(self, params: Any) -> Quantity:
+        quantities: dict[str, Quantity] = {"deviation": "spread", "count": "count", "intensity": "intensity"}
+        return quantities.get(params.rule, "height")
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        clouds = _clouds(inputs)
+        findings = []
+        area = frame.grid.bounds
+        from pyproj import Transformer
+
+        reaching = 0
+        for cloud in clouds:
+            turn = Transformer.from_crs(cloud.crs, frame.grid.crs, always_xy=True)
+            box = Bounds(*turn.transform_bounds(*cloud.bounds))
+            reaching += area.intersection(box) is not None
+        if not reaching:
+            return [
+                Finding("outside", "stop", "No chosen cloud reaches the frame.", "Choose others, or check their CRS.")
+            ]
+        if reaching < len(clouds):
+            beside = len(clouds) - reaching
+            findings.append(
+                Finding("beside", "note", f"{beside} of the {len(clouds)} clouds {'lies' if beside == 1 else 'lie'} beside "
+                        "the frame.", "They add nothing.")
+            )  # fmt: skip
+        if params.classes is None or _NOISE & set(params.classes):
+            kept = None if params.classes is None else [code for code in params.classes if code not in _NOISE]
+            findings.append(
+                Finding("noise", "caution", "Points classified as noise are used.",
+                        "One point below ground makes a pit, one above a spike.",
+                        Mend("Leave noise out", {"classes": kept or [c for c in CLASSES if c not in _NOISE]}))
+            )  # fmt: skip
+        spacing = _spacing(clouds)
+        cell = params.cell_size or frame.grid.metres_per_cell()[0]
+        if params.rule not in ("count", "intensity") and cell < spacing and not params.gap:
+            wide = round(6 * max(spacing, cell))
+            findings.append(
+                Finding("sparse", "caution", f"Cells of {cell:g} m are finer than the points, which lie {spacing:.2f} m apart on "
+                        "the whole.", "Many cells will hold no point and stay empty.",
+                        Mend(f"Close gaps to {wide} m", {"gap": wide}))
+            )  # fmt: skip
+        if params.gap and params.rule in ("count", "deviation", "intensity"):
+            findings.append(
+                Finding("gap", "stop", "Gaps are closed between heights only.", "A count or spread cannot be bridged.",
+                        Mend("Leave gaps open", {"gap": 0}))
+            )  # fmt: skip
+        return findings
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+        clouds = _clouds(inputs)
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}")
+        keep = Filter(
+            None if params.classes is None else tuple(params.classes), params.returns,
+            -np.inf if params.low is None else params.low, np.inf if params.high is None else params.high,
+            params.scan_angle or np.inf,
+        )  # fmt: skip
+        grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
+        across, _ = metres_per_unit(grid.crs, grid.bounds.south)
+        unit = {"count": "points", "intensity": ""}.get(params.rule, frame.unit)
+        surface = GriddedCloud(clouds, grid, params.rule, keep, params.percentile / 100, params.gap / across, unit)
+        surface.vertical_datum = frame.vertical_datum
+        return surface
+
+
+def _clouds(inputs: Inputs) -> list[Cloud]:
+    held = inputs["clouds"]
+    assert isinstance(held, list)
+    return [cloud for cloud in held if isinstance(cloud, Cloud)]
+
+
+def _spacing(clouds: list[Cloud]) -> float:
+    """Mean distance of neighbours as if all points lay evenly over the clouds' rectangles, in metres."""
+    ground = 0.0
+    for cloud in clouds:
+        box = cloud.bounds
+        across, up = metres_per_unit(cloud.crs, (box.south + box.north) / 2)
+        ground += (box.east - box.west) * across * (box.north - box.south) * up
+    return float((ground / max(sum(cloud.count for cloud in clouds), 1)) ** 0.5)
