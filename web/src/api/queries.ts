@@ -5,6 +5,7 @@ import {
   ApiError,
   call,
   type Holding,
+  type Inputs,
   type Job,
   type Me,
   type Operation,
@@ -69,7 +70,7 @@ export function useJobs(projectId: number) {
 export interface RunBody {
   operation: string;
   params: Record<string, unknown>;
-  inputs: Record<string, number>;
+  inputs: Inputs;
 }
 
 /** The preview of an operation; the last one stays in sight while the next is made. */

@@ -39,4 +39,13 @@ export function useHeld() {
 }
 
 export const unitOf = (quantity: Quantity, heightUnit: string): string =>
-  ({ height: heightUnit, difference: heightUnit, slope: "°", aspect: "°", brightness: "" })[quantity];
+  ({
+    height: heightUnit,
+    difference: heightUnit,
+    slope: "°",
+    aspect: "°",
+    brightness: "",
+    spread: heightUnit,
+    count: "",
+    intensity: "",
+  })[quantity];

@@ -89,6 +89,7 @@ export const StageIcon = ({ stage }: { stage: Stage }) => (
 /** The same five points seen by a method: how it goes from one to the next. */
 export const METHOD_CURVES: Record<string, string> = {
   triangulation: "M1 16.5 6 14 24 4.5 44 11.5 66 5.5 71 6.5",
+  natural_neighbour: "M1 16.2C3 15.5 5 14.6 6 14 11 11.5 20 5.5 24 4.5 30 4.3 38 11 44 11.5 52 11.5 60 6.5 66 5.5L71 6",
   inverse_distance:
     "M1 13.2C4 13.4 5 13.6 6 14c1-1.6 3-4.6 9-5.2C21 8.4 23 6 24 4.5c1 1.6 3 4 10 4.4 7 .3 9 1.6 10 2.6 1-1 4-2.4 11-2.8 7-.4 10-2 11-3.2 1 .7 3 1.4 5 1.7",
   nearest: "M1 14h14V4.5h19v7h21v-6h16",

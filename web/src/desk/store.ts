@@ -1,5 +1,5 @@
 import { create } from "zustand";
-import type { Probe, Quantity } from "../api/client";
+import type { Inputs, Probe, Quantity } from "../api/client";
 import type { Dress } from "../map/dress";
 
 export type Slot = "a" | "b";
@@ -30,7 +30,7 @@ export interface Foot {
 export type EditTool = "choose" | "reshape" | "split" | "line" | "polygon";
 
 export interface Sheet {
-  inputs: Record<string, number>;
+  inputs: Inputs;
   params: Record<string, unknown>;
   name: string;
 }
@@ -118,6 +118,9 @@ export const FRESH: Remembered = {
     slope: look("Steep", [0, 45], "typed"),
     aspect: look("Kiln", [0, 360], "typed"),
     brightness: look("Slate", [0, 1], "typed"),
+    spread: look("Kiln", [0, 2], "middle"),
+    count: look("Kiln", [0, 20], "middle"),
+    intensity: look("Slate", [0, 3000], "middle"),
   },
   stage: "Build",
   operation: null,

@@ -10,7 +10,16 @@ const NO_HEIGHT = -500_000_000;
 
 type Expression = (string | number | Expression)[];
 
-const RELIEF: Record<Quantity, number> = { height: 1, difference: 0, slope: 0, aspect: 0, brightness: 0 };
+const RELIEF: Record<Quantity, number> = {
+  height: 1,
+  difference: 0,
+  slope: 0,
+  aspect: 0,
+  brightness: 0,
+  spread: 0,
+  count: 0,
+  intensity: 0,
+};
 
 /** A neighbour's height, or the cell's own where the neighbour is empty, as in the core's Horn gradients. */
 function at(dx: number, dy: number): Expression {

@@ -54,7 +54,7 @@ export function GenericSheet({ operation }: { operation: Operation }) {
             key={role}
             label={title.replace(" surface", "")}
             holdings={kind === "points" ? points : surfaces}
-            value={inputs[role]}
+            value={inputs[role] as number | undefined}
             onChange={(id) => setInput(role, id)}
           />
         ))}

@@ -1,6 +1,7 @@
 import type { ComponentType } from "react";
 import { useOperations } from "../api/queries";
 import { type Stage, useDesk } from "../desk/store";
+import { GridCloud } from "./build/GridCloud";
 import { InterpolatePoints } from "./build/InterpolatePoints";
 import { Downloads } from "./deliver/Downloads";
 import { GenericSheet } from "./GenericSheet";
@@ -81,6 +82,13 @@ const OWN: Entry[] = [
     title: "Interpolate points",
     summary: "Survey points become a surface on the frame.",
     sheet: InterpolatePoints,
+  },
+  {
+    stage: "Build",
+    name: "grid_cloud",
+    title: "Grid a point cloud",
+    summary: "Lidar becomes bare earth, first surface, spread, counts or intensity.",
+    sheet: GridCloud,
   },
   {
     stage: "Judge",

@@ -28,7 +28,10 @@ export function useWorksheet(operation: string, roles: string[]) {
   const start = useStart(project.id);
   const [made, setMade] = useState<Accepted | null>(null);
 
-  const complete = roles.every((role) => sheet.inputs[role] !== undefined);
+  const complete = roles.every((role) => {
+    const given = sheet.inputs[role];
+    return Array.isArray(given) ? given.length > 0 : given !== undefined;
+  });
   const params = Object.fromEntries(Object.entries(sheet.params).filter(([, value]) => value !== null));
   const body: RunBody | null = complete ? { operation, params, inputs: sheet.inputs } : null;
   const asked = useSettled(body, 250);
@@ -59,7 +62,7 @@ export function useWorksheet(operation: string, roles: string[]) {
     sheet,
     inputs: sheet.inputs,
     params: sheet.params,
-    setInput: (role: string, id: number) => change(operation, { inputs: { ...sheet.inputs, [role]: id } }),
+    setInput: (role: string, id: number | number[]) => change(operation, { inputs: { ...sheet.inputs, [role]: id } }),
     setParams: (values: Record<string, unknown>) => change(operation, { params: { ...sheet.params, ...values } }),
     setName: (name: string) => change(operation, { name }),
     complete,

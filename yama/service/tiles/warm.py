@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+import tempfile
+from pathlib import Path
+
+import laspy
 import numpy as np
 
 from yama.terrain.fit.reproject import fitted
+from yama.terrain.formats import las
+from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import Grid
+from yama.terrain.interpolate.binning import GriddedCloud, Rule
 from yama.terrain.interpolate.idw import inverse_distance
+from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.relief.slope import aspect, hillshade, slope
 from yama.terrain.surface import ArraySurface
@@ -17,8 +25,9 @@ def warm() -> None:
     grid = Grid("EPSG:32741", 0.0, 16.0, 1.0, 1.0, 16, 16)
     rng = np.random.default_rng(1)
     x, y, z = rng.uniform(0, 16, (3, 40))
-    for surface in (triangulated(x, y, z, grid, reach=5.0), inverse_distance(x, y, z, grid)):
-        surface.read_all()
+    for made in (triangulated, natural_neighbour, inverse_distance):
+        made(x, y, z, grid, reach=5.0).read_all()
+    _warm_clouds(grid)
     held = ArraySurface(rng.random((16, 16), np.float32), grid)
     held.read(held.grid.at_level(1).whole, 1)
     other = Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4)
@@ -26,3 +35,15 @@ def warm() -> None:
         fitted(held, other, resampling).read_all()
     for live in (slope(held), aspect(held), hillshade(held)):
         live.read_all()
+
+
+def _warm_clouds(grid: Grid) -> None:
+    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
+        path = Path(folder) / "few.las"
+        few = laspy.LasData(laspy.LasHeader(version="1.4", point_format=6))
+        few.x = few.y = few.z = np.array([2.0, 5.0, 9.0])
+        few.write(str(path))
+        held = las.read(path, Declared(crs=grid.crs))
+        rules: tuple[Rule, ...] = ("lowest", "mean", "median", "deviation", "intensity")
+        for rule in rules:
+            GriddedCloud([held], grid, rule, gap=0.0 if rule in ("deviation", "intensity") else 9.0).read_all()

@@ -8,6 +8,11 @@ import { useWorksheet } from "../useWorksheet";
 
 const METHODS: [string, string, string][] = [
   ["triangulation", "Triangulation", "Flat facets between neighbouring points; exact at every point."],
+  [
+    "natural_neighbour",
+    "Natural neighbour",
+    "A mean of the neighbours, weighted by the ground each would lose; exact at every point and smooth between.",
+  ],
   ["inverse_distance", "Inverse distance", "A mean of the nearest points, nearer ones weighing more."],
   ["nearest", "Nearest", "Each cell takes the height of its nearest point."],
 ];
@@ -62,7 +67,7 @@ export function InterpolatePoints() {
         <HoldingChoice
           label="Points"
           holdings={points}
-          value={work.inputs.points}
+          value={chosen?.id}
           onChange={(id) => {
             setInput("points", id);
             if (params.codes) setParams({ codes: null });
@@ -94,7 +99,7 @@ export function InterpolatePoints() {
         )}
       </Section>
       <Section title="How">
-        <div className="methods" role="radiogroup" aria-label="Method">
+        <div className="methods four" role="radiogroup" aria-label="Method">
           {METHODS.map(([value, label, hint]) => (
             <label className="mt" key={value} title={hint}>
               <input
@@ -141,7 +146,7 @@ export function InterpolatePoints() {
             value={params.reach_limit as number | null}
             onChange={(reach_limit) => setParams({ reach_limit })}
           />
-          {method === "triangulation" && (
+          {(method === "triangulation" || method === "natural_neighbour") && (
             <NumberField
               label="Edge limit"
               unit="m"

@@ -1,0 +1,62 @@
+"""Operations that take several holdings: previewed, run, listed and made again."""
+
+import gzip
+
+import numpy as np
+
+from yama.service.holdings.tests.test_uploads import cloud_bytes
+from yama.service.tests.base import ServiceTest
+from yama.service.tiles import surfaces
+
+
+class ManyInputsTest(ServiceTest):
+    def setUp(self):
+        super().setUp()
+        self.clouds = []
+        for seed in (1, 2):
+            self.send(cloud_bytes(seed=seed), f"tile{seed}.laz")
+            job = self.run_jobs()[0]
+            self.assertEqual(job.state, "done", job.message + job.log)
+            self.clouds.append(job.holding)
+        self.body = {
+            "operation": "grid_cloud",
+            "params": {"gap": 30},
+            "inputs": {"clouds": [c.pk for c in self.clouds]},
+        }
+
+    def test_a_preview_shows_what_a_run_keeps(self):
+        seen = self.ask("POST", "/previews", self.body)
+        self.assertEqual((seen["quantity"], seen["findings"]), ("height", []))
+        self.assertGreater(seen["filled"], 0.9)
+        tile = self.ask("GET", f"/tiles/{seen['key']}/0/0/0").content
+        self.ask("POST", "/runs", {**self.body, "name": "Ground"}, 202)
+        job = self.run_jobs()[0]
+        self.assertEqual(job.state, "done", job.message + job.log)
+        kept = self.ask("GET", f"/tiles/{job.holding.key}/0/0/0").content
+        live, stored = (np.frombuffer(gzip.decompress(one), "<f4") for one in (tile, kept))
+        np.testing.assert_array_equal(live, stored)
+        surface = surfaces.surface_of_holding(job.holding)
+        self.assertTrue(99.9 < np.nanmean(surface.read_all()) < 101.1)
+        listed = next(one for one in self.ask("GET", "/holdings") if one["id"] == job.holding.pk)
+        self.assertEqual(listed["recipe"]["inputs"], {"clouds": "tile1, tile2"})
+        self.assertEqual(listed["recipe"]["input_ids"], {"clouds": [c.pk for c in self.clouds]})
+        self.assertEqual(len(self.ask("GET", f"/holdings/{job.holding.pk}/recipe")["files"]), 2)
+
+    def test_counts_are_no_heights_and_are_not_judged(self):
+        body = {**self.body, "params": {"rule": "count"}, "name": "Count"}
+        self.ask("POST", "/runs", body, 202)
+        holding = self.run_jobs()[0].holding
+        listed = next(one for one in self.ask("GET", "/holdings") if one["id"] == holding.pk)
+        self.assertEqual((listed["surface"]["quantity"], listed["surface"]["unit"]), ("count", "points"))
+        self.assertIn("Not judged", self.ask("GET", f"/holdings/{holding.pk}/accuracy")["reason"])
+
+    def test_strangers_and_missing_inputs_are_refused(self):
+        for inputs, words in (
+            ({"clouds": [self.clouds[0].pk, 999_999]}, "is not in this project"),
+            ({"clouds": []}, "needs point clouds"),
+            ({}, "needs point clouds"),
+        ):
+            answer = self.ask("POST", "/previews", {**self.body, "inputs": inputs}, 422)
+            self.assertIn(words, answer["detail"])
+        self.assertIn("noise", [f["code"] for f in self.ask(
+            "POST", "/previews", {**self.body, "params": {"classes": [2, 7]}})["findings"]])  # fmt: skip

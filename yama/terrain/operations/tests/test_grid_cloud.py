@@ -1,0 +1,118 @@
+"""Gridding clouds as an operation: presets of a technician, findings both ways, several clouds, recipe and command line."""
+
+import json
+from contextlib import redirect_stderr, redirect_stdout
+from io import StringIO
+
+import numpy as np
+
+from yama.terrain import operations
+from yama.terrain.cli import main
+from yama.terrain.errors import InputError
+from yama.terrain.formats import vector
+from yama.terrain.frame import Frame
+from yama.terrain.interpolate.tests.test_binning import GRID, CloudTest
+from yama.terrain.surface import StoredSurface
+from yama.terrain.tests.test_editing import LINE, features
+
+FRAME = Frame(GRID, "m", "Sundrel mean sea level")
+
+
+class GridCloudTest(CloudTest):
+    def gridded(self, clouds, **params):
+        operation = operations.find("grid_cloud")
+        taken = operations.take_inputs(operation, {"clouds": clouds})
+        parsed = operations.parse_params(operation, params)
+        found = {finding.code: finding for finding in operation.check(taken, parsed, FRAME)}
+        return operation, parsed, found, lambda: operation.run(taken, parsed, FRAME)
+
+    def test_ground_of_several_clouds_on_the_frame(self):
+        clouds = [self.cloud("a")[0], self.cloud("b", seed=2, west=448_060.0)[0]]
+        operation, params, found, run = self.gridded(clouds, gap=12)
+        surface = run()
+        self.assertEqual((surface.grid, surface.unit, surface.vertical_datum), (GRID, "m", "Sundrel mean sea level"))
+        self.assertEqual((operation.quantity_of(params), found), ("height", {}))
+        filled = np.isfinite(surface.read_all())
+        self.assertTrue(filled[4:-4, 4:-4].all())
+        self.assertGreater(filled.mean(), 0.95)
+
+    def test_quantities_and_units_follow_the_rule(self):
+        cloud = self.cloud("a")[0]
+        for rule, quantity, unit in (
+            ("count", "count", "points"), ("intensity", "intensity", ""), ("deviation", "spread", "m"), ("median", "height", "m"),
+        ):  # fmt: skip
+            operation, params, _, run = self.gridded([cloud], rule=rule)
+            self.assertEqual((operation.quantity_of(params), run().unit), (quantity, unit))
+
+    def test_findings_both_ways(self):
+        near, far = self.cloud("near", count=20_000)[0], self.cloud("far", west=500_000.0)[0]
+        thin = self.cloud("thin", count=300)[0]
+        for clouds, params, wanted in (
+            ([near], {}, set()),
+            ([near], {"classes": [2, 7]}, {"noise"}),
+            ([near], {"classes": None}, {"noise"}),
+            ([near, far], {"gap": 5}, {"beside"}),
+            ([far], {}, {"outside"}),
+            ([thin], {}, {"sparse"}),
+            ([thin], {"cell_size": 20}, set()),
+            ([thin], {"rule": "count"}, set()),
+            ([near], {"rule": "count", "gap": 4}, {"gap"}),
+        ):
+            with self.subTest(params=params, wanted=wanted):
+                *_, found, run = self.gridded(clouds, **params)
+                self.assertEqual(set(found), wanted)
+                if any(finding.weight == "stop" for finding in found.values()):
+                    with self.assertRaises(InputError):
+                        run()
+        *_, found, _ = self.gridded([near], classes=[2, 7])
+        *_, after, _ = self.gridded([near], **{"classes": [2, 7], **found["noise"].mend.set_params})
+        self.assertEqual(after, {})
+
+    def test_impossible_settings_are_named(self):
+        for params, words in (
+            ({"classes": []}, "at least one class"),
+            ({"low": 50, "high": 20}, "below the highest"),
+            ({"rule": "guess"}, "rule"),
+            ({"gap": -1}, "gap"),
+        ):
+            with self.subTest(params), self.assertRaisesRegex(InputError, words):
+                self.gridded([self.cloud("a", count=50)[0]], **params)
+
+    def test_one_of_a_kind_takes_one(self):
+        operation = operations.find("slope")
+        surface = self.gridded([self.cloud("a")[0]])[3]()
+        with self.assertRaisesRegex(InputError, "takes one surface"):
+            operations.take_inputs(operation, {"surface": [surface, surface]})
+        with self.assertRaisesRegex(InputError, "needs point clouds"):
+            operations.take_inputs(operations.find("grid_cloud"), {"clouds": []})
+
+
+class CommandLineTest(CloudTest):
+    def run_one(self, *words):
+        out, err = StringIO(), StringIO()
+        with redirect_stdout(out), redirect_stderr(err):
+            status = main([word.replace("@", f"{self.folder}/") for word in words])
+        self.assertEqual(status, 0, err.getvalue())
+
+    def test_several_files_for_one_input_and_the_recipe_cooks_them_again(self):
+        self.cloud("a"), self.cloud("b", seed=2, west=448_060.0)
+        self.run_one("do", "grid_cloud", "--in", "clouds=@a.laz", "--in", "clouds=@b.laz", "--set", "gap=8",
+                     "--out", "@ground.tif", "--recipe", "@ground.json")  # fmt: skip
+        recipe = json.loads((self.folder / "ground.json").read_text())
+        (step,) = recipe["steps"].values()
+        self.assertEqual((len(step["inputs"]["clouds"]), len(recipe["files"])), (2, 2))
+        self.run_one("cook", "@ground.json", "--out", "@again.tif")
+        again, first = StoredSurface(self.folder / "again.tif"), StoredSurface(self.folder / "ground.tif")
+        np.testing.assert_array_equal(again.read_all(), first.read_all())
+        self.run_one("do", "slope", "--in", "surface=@ground.tif", "--out", "@slope.asc")
+        self.assertTrue((self.folder / "slope.asc").read_text().startswith("ncols"))
+
+    def test_edits_are_made_and_cooked_again(self):
+        vector.write(features(LINE, LINE, name=["a", "b"]), self.folder / "lines.gpkg")
+        edits = json.dumps([{"kind": "remove", "features": [0]}, {"kind": "split", "feature": 1, "vertex": 1}])
+        self.run_one("do", "edit_features", "--in", "features=@lines.gpkg", "--set", f"edits={edits}",
+                     "--out", "@edited.gpkg", "--recipe", "@edited.json")  # fmt: skip
+        self.run_one("cook", "@edited.json", "--out", "@again.geojson")
+        for name in ("edited.gpkg", "again.geojson"):
+            _, held = vector.look(self.folder / name)
+            self.assertEqual(held.attributes["name"], ["b", "b"])
