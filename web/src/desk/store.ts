@@ -73,6 +73,8 @@ interface Desk extends Remembered {
   places: [number, number][];
   /** Points of a table that is looked at before it is taken in. */
   dots: [number, number][];
+  /** Errors at points, as shares of the size at which their colour is full; null where nothing was predicted. */
+  errors: { x: number; y: number; share: number | null }[];
   /** Rims of holes that are shown. */
   rims: [number, number][][];
   feet: Foot[];
@@ -142,6 +144,7 @@ export const useDesk = create<Desk>((set) => ({
   preview: null,
   places: [],
   dots: [],
+  errors: [],
   rims: [],
   feet: [],
   pressed: null,

@@ -11,7 +11,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Quantity } from "../api/client";
 import { useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
-import { dotMark, pinMark, placeMark, previewBorder, rimMark } from "./featuresLayer";
+import { dotMark, errorMark, pinMark, placeMark, previewBorder, rimMark } from "./featuresLayer";
 import { stopsOf } from "./ramps";
 import { styleOf } from "./style";
 import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
@@ -48,6 +48,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   const preview = useDesk((desk) => desk.preview);
   const places = useDesk((desk) => desk.places);
   const dots = useDesk((desk) => desk.dots);
+  const errors = useDesk((desk) => desk.errors);
   const rims = useDesk((desk) => desk.rims);
   const pinned = useDesk((desk) => desk.pinned);
   const set = useDesk((desk) => desk.set);
@@ -231,6 +232,20 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       map.removeLayer(layer);
     };
   }, [map, places, dots, pinned, west, south]);
+
+  useEffect(() => {
+    if (!map || !errors.length) return;
+    const features = errors.map(({ x, y, share }) => {
+      const feature = new Feature(new Point([x - west, y - south]));
+      feature.setStyle(errorMark(share));
+      return feature;
+    });
+    const layer = new VectorLayer({ source: new VectorSource({ features }), zIndex: 60 });
+    map.addLayer(layer);
+    return () => {
+      map.removeLayer(layer);
+    };
+  }, [map, errors, west, south]);
 
   useEffect(() => {
     if (!map || !rims.length) return;

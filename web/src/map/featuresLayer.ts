@@ -6,6 +6,7 @@ import VectorSource from "ol/source/Vector";
 import { Circle, Fill, Stroke, Style, Text } from "ol/style";
 import { num } from "../desk/format";
 import { type Dress, passes } from "./dress";
+import { RAMPS } from "./ramps";
 
 const halo = new Stroke({ color: "rgba(252,251,247,0.85)", width: 3 });
 const ink = new Fill({ color: "#1F2A30" });
@@ -90,6 +91,27 @@ export const pinMark = (label: string) =>
 export const placeMark = new Style({
   image: new Circle({ radius: 7, stroke: new Stroke({ color: "#9A6B00", width: 2 }) }),
 });
+
+const ERRORS = [-0.6, -0.2, 0.2, 0.6]; // between the colours of the ramp of differences
+const errorMarks = (RAMPS.Seesaw ?? []).map(
+  ([, colour]) =>
+    new Style({
+      image: new Circle({
+        radius: 2.6,
+        fill: new Fill({ color: colour }),
+        stroke: new Stroke({ color: "rgba(31,42,48,0.75)", width: 0.6 }),
+      }),
+    }),
+);
+const nothingMark = new Style({
+  image: new Circle({ radius: 2.2, stroke: new Stroke({ color: "rgba(31,42,48,0.7)", width: 0.8 }) }),
+});
+
+/** An error at a point, by its share of the size at which the colour is full. */
+export function errorMark(share: number | null): Style {
+  if (share === null) return nothingMark;
+  return errorMarks[ERRORS.filter((end) => share >= end).length] ?? nothingMark;
+}
 
 /** The rim of a hole. */
 export const rimMark = [

@@ -3,6 +3,7 @@ import { useOperations } from "../api/queries";
 import { type Stage, useDesk } from "../desk/store";
 import { GridCloud } from "./build/GridCloud";
 import { InterpolatePoints } from "./build/InterpolatePoints";
+import { WhichMethod } from "./build/WhichMethod";
 import { Downloads } from "./deliver/Downloads";
 import { GenericSheet } from "./GenericSheet";
 import { AddFiles } from "./gather/AddFiles";
@@ -82,6 +83,13 @@ const OWN: Entry[] = [
     title: "Interpolate points",
     summary: "Survey points become a surface on the frame.",
     sheet: InterpolatePoints,
+  },
+  {
+    stage: "Build",
+    name: "which_method",
+    title: "Which method?",
+    summary: "Leave-out errors of every method on the same points, and where each errs.",
+    sheet: WhichMethod,
   },
   {
     stage: "Build",

@@ -10,6 +10,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
+from ninja.errors import HttpError
 
 from yama.service.jobs.models import Job
 from yama.service.projects.access import open_project
@@ -49,6 +50,15 @@ def list_jobs(request: HttpRequest, project_id: int) -> Any:
 def get_job(request: HttpRequest, project_id: int, job_id: UUID) -> Job:
     """One job."""
     return get_object_or_404(Job, pk=job_id, project=open_project(request, project_id))
+
+
+@router.get("/{int:project_id}/jobs/{uuid:job_id}/figures", response=dict[str, Any])
+def figures(request: HttpRequest, project_id: int, job_id: UUID) -> Any:
+    """The figures that came of a job."""
+    job = get_job(request, project_id, job_id)
+    if job.figures is None:
+        raise HttpError(404, f"{job.title} left no figures.")
+    return job.figures
 
 
 @router.post("/{int:project_id}/jobs/{uuid:job_id}/cancel", response=JobOut)

@@ -48,6 +48,8 @@ class Job(models.Model):
     """For a failed job: what happened and what to do."""
     log = models.TextField(blank=True)
     findings = models.JSONField(default=list)
+    figures: models.JSONField[dict[str, Any] | None, dict[str, Any] | None] = models.JSONField(null=True)
+    """What came of an operation that gives figures instead of a holding."""
     holding = models.ForeignKey("holdings.Holding", null=True, on_delete=models.SET_NULL, related_name="+")
     seen = models.BooleanField(default=False)
     """Whether the person has put a failure aside."""

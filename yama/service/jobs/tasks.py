@@ -13,6 +13,7 @@ import traceback
 import uuid
 from datetime import timedelta
 from functools import partial
+from typing import Any
 
 from celery import shared_task
 from django.conf import settings
@@ -83,12 +84,13 @@ def claim(job_id: str) -> Job | None:
 
 def _end(job: Job, state: str, message: str = "", outcome: Outcome | None = None, log: str = "") -> None:
     """End a job, unless another worker has it by now."""
-    values = {"state": state, "message": message, "ended_at": timezone.now(), "log": log}
+    values: dict[str, Any] = {"state": state, "message": message, "ended_at": timezone.now(), "log": log}
     if state == Job.State.DONE:
         values["progress"] = 1.0
     if outcome is not None:
         values["findings"] = [finding.to_dict() for finding in outcome.findings]
         values["holding_id"] = outcome.holding_id
+        values["figures"] = outcome.figures
     Job.objects.filter(pk=job.pk, worker=job.worker, state=Job.State.RUNNING).update(**values)
 
 

@@ -32,9 +32,10 @@ from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, s
 
 @dataclass
 class Outcome:
-    """What a job leaves: a holding, or none, and findings."""
+    """What a job leaves: a holding, figures, or none of them, and findings."""
 
     holding_id: int | None = None
+    figures: dict[str, Any] | None = None
     findings: list[Finding] = field(default_factory=list)
 
 
@@ -101,7 +102,7 @@ def _keep_surface(job: Job, holding: Holding, surface: Surface) -> Outcome:
         holding.save()
         if project.checkpoints is not None and is_judgeable(holding):
             judge(holding, project.checkpoints)
-    return Outcome(holding.pk, [Finding(**finding) for finding in holding.facts["findings"]])
+    return Outcome(holding.pk, findings=[Finding(**finding) for finding in holding.facts["findings"]])
 
 
 def take_in(job: Job, progress: Progress) -> Outcome:
@@ -167,7 +168,7 @@ def _unpack(job: Job, path: Path, progress: Progress) -> Outcome:
     findings = (
         [Finding("left_out", "note", f"{len(left)} files of {name} were left out.", " ".join(left[:5]))] if left else []
     )
-    return Outcome(None, findings)
+    return Outcome(findings=findings)
 
 
 def _hold(job: Job, path: Path, declared: Declared, progress: Progress) -> Outcome:
@@ -208,12 +209,12 @@ def _hold_points(holding: Holding, points: Points, findings: list[Finding]) -> O
     with replacing(holding.points_path) as part:
         points.save(part)
     holding.save()
-    return Outcome(holding.pk, findings)
+    return Outcome(holding.pk, findings=findings)
 
 
 def _hold_features(holding: Holding, facts: vector.VectorFacts, features: Features) -> Outcome:
     keep_features(holding, features, facts.to_dict(), facts.findings)
-    return Outcome(holding.pk, facts.findings)
+    return Outcome(holding.pk, findings=facts.findings)
 
 
 def _hold_cloud(holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
@@ -226,7 +227,7 @@ def _hold_cloud(holding: Holding, path: Path, declared: Declared, progress: Prog
     )  # fmt: skip
     holding.facts = facts.to_dict()
     holding.save()
-    return Outcome(holding.pk, facts.findings)
+    return Outcome(holding.pk, findings=facts.findings)
 
 
 def _hold_image(holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
@@ -235,7 +236,7 @@ def _hold_image(holding: Holding, path: Path, declared: Declared, progress: Prog
     formats.refuse(facts.findings)
     holding.facts = facts.to_dict()
     holding.save()
-    return Outcome(holding.pk, facts.findings)
+    return Outcome(holding.pk, findings=facts.findings)
 
 
 def _hold_surface(job: Job, holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
@@ -251,7 +252,7 @@ def _hold_surface(job: Job, holding: Holding, path: Path, declared: Declared, pr
         "driver": facts.driver, "bytes": path.stat().st_size,
     }  # fmt: skip
     holding.save(update_fields=["facts"])
-    return Outcome(holding.pk, findings)
+    return Outcome(holding.pk, findings=findings)
 
 
 def _store_surface(job: Job, holding: Holding, source: Surface, findings: list[Finding], progress: Progress) -> Outcome:
@@ -295,6 +296,8 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
     params = operations.parse_params(operation, step.params)
     inputs = surfaces.inputs_of(project.pk, step)
     findings = operation.check(inputs, params, frame)
+    if operation.produces == "figures":
+        return Outcome(figures=operation.figures(inputs, params, frame, progress), findings=findings)
     result = operation.run(inputs, params, frame)
     holding = existing or Holding(
         project=project, key=job.key, kind=Holding.Kind.SURFACE, recipe=vars(step),
@@ -305,7 +308,7 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
             keep_features(holding, result, {}, findings)
             if "draft" in request:
                 Draft.objects.filter(pk=request["draft"]).delete()
-        return Outcome(holding.pk, findings)
+        return Outcome(holding.pk, findings=findings)
     surface: Surface = result
     holding.live = request["live"]
     if holding.live:

@@ -336,6 +336,32 @@ def _collect(x, y, ids, org, oprev, used):
     return triangles[:count].copy(), neighbours
 
 
+@kernel
+def locate(start, px, py, x, y, triangles, neighbours):
+    """The triangle that holds a place, walking from another; -1 - the last one walked where the place is outside the
+    hull. A place on an edge belongs to either side."""
+    t = start
+    came = -1
+    for _ in range(triangles.shape[0] + 3):
+        onward = -1
+        blocked = False
+        for k in range(3):
+            a = triangles[t, (k + 1) % 3]
+            b = triangles[t, (k + 2) % 3]
+            if (x[b] - x[a]) * (py - y[a]) - (y[b] - y[a]) * (px - x[a]) < 0.0:
+                n = neighbours[t, k]
+                if n < 0:
+                    blocked = True
+                elif n != came:
+                    onward = n
+                    break
+        if onward < 0:
+            return -1 - t if blocked else t
+        came = t
+        t = onward
+    return -1 - t
+
+
 def triangulate(x: npt.ArrayLike, y: npt.ArrayLike, workers: int = 2) -> Triangulation:
     """The Delaunay triangulation of points.
 

@@ -100,3 +100,36 @@ def nearest(
 ) -> EvaluatedSurface:
     """A surface on which each cell has the height of its nearest point; see `inverse_distance`."""
     return inverse_distance(x, y, z, grid, neighbours=1, reach=reach, unit=unit)
+
+
+@kernel
+def _at(qx, qy, x, y, z, starts, layout, k, power, radius, result, nearest_at):
+    squares = np.empty(k)
+    found = np.empty(k, np.int64)
+    for i in range(qx.size):
+        count = nearest_k(qx[i], qy[i], k, np.inf, x, y, starts, layout, squares, found)
+        nearest_at[i] = np.sqrt(squares[0]) if count else np.inf
+        while count and squares[count - 1] > radius * radius:
+            count -= 1
+        result[i] = _weigh(squares, found, count, z, power) if count else np.nan
+
+
+def inverse_distance_at(
+    x: FloatArray,
+    y: FloatArray,
+    z: FloatArray,
+    qx: FloatArray,
+    qy: FloatArray,
+    neighbours: int = 12,
+    power: float = 2.0,
+    radius: float = np.inf,
+) -> tuple[FloatArray, FloatArray]:
+    """Heights at places `(places,)` as `inverse_distance` has them, and the distance from each to its nearest point."""
+    index = PointIndex.of(x, y)
+    result, distance = np.empty(qx.size), np.empty(qx.size)
+    heights = in_bucket_order(z, index.ids)
+    _at(
+        qx, qy, index.x, index.y, heights, index.starts, index.layout, min(neighbours, x.size), float(power),
+        float(radius), result, distance,
+    )  # fmt: skip
+    return result, distance

@@ -17,7 +17,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.grid import FloatArray, Grid
-from yama.terrain.interpolate.delaunay import Triangulation, triangulate
+from yama.terrain.interpolate.delaunay import Triangulation, locate, triangulate
 from yama.terrain.interpolate.point_index import PointIndex, empty_beyond
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
@@ -45,36 +45,6 @@ def _circles(x, y, triangles):
         result[t, 1] = y[a] + uy
         result[t, 2] = ux * ux + uy * uy
     return result
-
-
-@kernel
-def _left_of(ax, ay, bx, by, px, py):
-    return (bx - ax) * (py - ay) - (by - ay) * (px - ax)
-
-
-@kernel
-def _walk_to(start, px, py, x, y, triangles, neighbours):
-    """The triangle that holds a place, walking from another; -1 - the last one where the place is outside the hull."""
-    t = start
-    came = -1
-    for _ in range(triangles.shape[0] + 3):
-        onward = -1
-        blocked = False
-        for k in range(3):
-            a = triangles[t, (k + 1) % 3]
-            b = triangles[t, (k + 2) % 3]
-            if _left_of(x[a], y[a], x[b], y[b], px, py) < 0.0:
-                n = neighbours[t, k]
-                if n < 0:
-                    blocked = True
-                elif n != came:
-                    onward = n
-                    break
-        if onward < 0:
-            return -1 - t if blocked else t
-        came = t
-        t = onward
-    return -1 - t
 
 
 @kernel
@@ -199,7 +169,7 @@ def _fill(xs, ys, x, y, z, triangles, neighbours, circles, longest, result):
     for r in range(ys.size):
         last = first
         for c in range(xs.size):
-            home = _walk_to(last, xs[c], ys[r], x, y, triangles, neighbours)
+            home = locate(last, xs[c], ys[r], x, y, triangles, neighbours)
             last = home if home >= 0 else -1 - home
             if c == 0:
                 first = last
@@ -219,6 +189,36 @@ def _fill(xs, ys, x, y, z, triangles, neighbours, circles, longest, result):
             result[r, c] = _height(
                 xs[c], ys[r], home, x, y, z, triangles, neighbours, circles, inside, cavity, rim, ring, pieces
             )
+
+
+@kernel
+def _at(qx, qy, x, y, z, triangles, neighbours, circles, result):
+    inside = np.zeros(triangles.shape[0], np.bool_)
+    cavity = np.empty(_ROOM, np.int32)
+    rim = np.empty((_ROOM, 2), np.int32)
+    ring = np.empty((_ROOM, 2))
+    pieces = np.empty(_ROOM)
+    last = 0
+    for i in range(qx.size):
+        home = locate(last, qx[i], qy[i], x, y, triangles, neighbours)
+        last = home if home >= 0 else -1 - home
+        result[i] = np.nan
+        if home >= 0:
+            result[i] = _height(
+                qx[i], qy[i], home, x, y, z, triangles, neighbours, circles, inside, cavity, rim, ring, pieces
+            )
+
+
+def natural_neighbour_at(
+    x: FloatArray, y: FloatArray, z: FloatArray, qx: FloatArray, qy: FloatArray, triangulation: Triangulation
+) -> FloatArray:
+    """Heights at places `(places,)` by natural neighbours; NaN outside the hull. See `natural_neighbour`."""
+    east, north = float(np.mean(x)), float(np.mean(y))
+    px, py = x - east, y - north
+    result = np.empty(qx.size)
+    circles = _circles(px, py, triangulation.triangles)
+    _at(qx - east, qy - north, px, py, z, triangulation.triangles, triangulation.neighbours, circles, result)
+    return result
 
 
 def natural_neighbour(

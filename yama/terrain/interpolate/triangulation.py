@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.grid import FloatArray, Grid
-from yama.terrain.interpolate.delaunay import Triangulation, triangulate
+from yama.terrain.interpolate.delaunay import Triangulation, locate, triangulate
 from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
@@ -216,3 +216,36 @@ def triangulated(
         return result
 
     return EvaluatedSurface(grid, evaluate, unit)
+
+
+@kernel
+def _at(qx, qy, x, y, z, triangles, neighbours, result):
+    last = 0
+    for i in range(qx.size):
+        home = locate(last, qx[i], qy[i], x, y, triangles, neighbours)
+        last = home if home >= 0 else -1 - home
+        result[i] = np.nan
+        if home < 0:
+            continue
+        a = triangles[home, 0]
+        b = triangles[home, 1]
+        c = triangles[home, 2]
+        bx = x[b] - x[a]
+        by = y[b] - y[a]
+        cx = x[c] - x[a]
+        cy = y[c] - y[a]
+        px = qx[i] - x[a]
+        py = qy[i] - y[a]
+        double = bx * cy - by * cx
+        to_b = (px * cy - py * cx) / double
+        to_c = (bx * py - by * px) / double
+        result[i] = z[a] + to_b * (z[b] - z[a]) + to_c * (z[c] - z[a])
+
+
+def triangulated_at(
+    x: FloatArray, y: FloatArray, z: FloatArray, qx: FloatArray, qy: FloatArray, triangulation: Triangulation
+) -> FloatArray:
+    """Heights of the facets at places `(places,)`; NaN outside the hull."""
+    result = np.empty(qx.size)
+    _at(qx, qy, x, y, z, triangulation.triangles, triangulation.neighbours, result)
+    return result

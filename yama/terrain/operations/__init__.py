@@ -1,6 +1,13 @@
 """The catalogue of operations. Importing it registers every one."""
 
-from yama.terrain.operations import edit_features, grid_cloud, interpolate_points, judge, relief  # noqa: F401
+from yama.terrain.operations import (  # noqa: F401
+    edit_features,
+    grid_cloud,
+    interpolate_points,
+    judge,
+    relief,
+    which_method,
+)
 from yama.terrain.operations.base import catalogue, describe, find, make_step, parse_params, take_inputs
 
 __all__ = ["catalogue", "describe", "find", "make_step", "parse_params", "take_inputs"]

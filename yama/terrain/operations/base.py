@@ -17,7 +17,7 @@ from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
-from yama.terrain.surface import Surface
+from yama.terrain.surface import Progress, Surface, ignore_progress
 
 Inputs = Mapping[str, Held | list[Held]]
 """What an operation is given, by role; a list where the role takes many."""
@@ -69,6 +69,13 @@ class Operation(ABC):
     def run(self, inputs: Inputs, params: Any, frame: Frame) -> Any:
         """The result: a live Surface, Features, or for figures a dict of JSON values. Cheap for surfaces: heights are
         computed when read."""
+
+    def figures(
+        self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress
+    ) -> dict[str, Any]:
+        """The result of an operation that produces figures, with progress. Long ones override it."""
+        found: dict[str, Any] = self.run(inputs, params, frame)
+        return found
 
 
 _REGISTER: dict[str, Operation] = {}

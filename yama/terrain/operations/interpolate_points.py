@@ -47,7 +47,8 @@ class InterpolateParams(Params):
     )
 
 
-def _chosen(points: Points, params: InterpolateParams, frame: Frame) -> Points:
+def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
+    """The points with known places and heights, in the frame's CRS, that `codes` and `stray_points` leave."""
     points = points.in_crs(frame.grid.crs)
     keep = np.isfinite(points.x) & np.isfinite(points.y) & np.isfinite(points.z)
     if params.codes is not None and points.codes.size:
@@ -99,7 +100,7 @@ class InterpolatePoints(Operation):
                     "Convert the points first.",
                 )
             )
-        chosen = _chosen(points, params, frame)
+        chosen = chosen_points(points, params, frame)
         if len(chosen) < 3:
             return [
                 *findings,
@@ -176,7 +177,7 @@ class InterpolatePoints(Operation):
         for finding in self.check(inputs, params, frame):
             if finding.weight == "stop":
                 raise InputError(f"{finding.sentence} {finding.why}")
-        chosen = _chosen(points, params, frame)
+        chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
         reach = params.reach_limit or np.inf

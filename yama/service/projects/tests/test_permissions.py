@@ -62,6 +62,7 @@ def endpoints(holding, key):
         ("POST", "/features", {"collection": "rivers"}, EDIT),
         ("GET", "/jobs", None, VIEW),
         ("GET", job, None, VIEW),
+        ("GET", f"{job}/figures", None, VIEW),
         ("POST", f"{job}/cancel", None, EDIT),
         ("POST", f"{job}/seen", None, EDIT),
         ("GET", f"/tiles/{key}/0/0/0", None, VIEW),

@@ -1,0 +1,119 @@
+// @vitest-environment jsdom
+import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import { useDesk } from "../../desk/store";
+import { draw, job, points, service } from "../../testing/render";
+import { WhichMethod } from "../build/WhichMethod";
+
+afterEach(cleanup);
+
+const figures = (rmse: number, nmad: number, unused = 0) => ({
+  count: 4,
+  unused,
+  mean: 0,
+  rmse,
+  nmad,
+  le95: 2 * rmse,
+  lowest: -1,
+  highest: 1,
+});
+const FOUND = {
+  methods: {
+    nearest: { figures: figures(3.5, 2), seconds: 0.01 },
+    triangulation: { figures: figures(1.25, 0.8, 1), seconds: 0.2 },
+    natural_neighbour: { figures: null, seconds: 0.3 },
+  },
+  distance_ends: [10, 30],
+  by_distance: { nearest: [2, 5], triangulation: [1, 2], natural_neighbour: [null, null] },
+  folds: 10,
+  points: [
+    [448_000, 5_438_000],
+    [448_010, 5_438_000],
+  ],
+  errors: { nearest: [4, -4], triangulation: [1, null], natural_neighbour: [null, null] },
+  unit: "m",
+  block: null,
+};
+const answers = (more: Record<string, unknown> = {}) => ({
+  "GET /projects/1/holdings": [points(5, "Survey points", { ground: 90 })],
+  "GET /projects/1/jobs": [job("j", { title: "Which method?" })],
+  "POST /projects/1/previews": {
+    key: null,
+    quantity: "height",
+    findings: [],
+    outline: [],
+    cells: 1,
+    cell_size: 2,
+    coarse: false,
+    seconds: 0,
+    filled: 0,
+    holding_id: null,
+  },
+  "POST /projects/1/runs": { job: job("j"), holding_id: null },
+  "GET /projects/1/jobs/j/figures": FOUND,
+  ...more,
+});
+const compared = async () => {
+  draw(<WhichMethod />);
+  await waitFor(() =>
+    expect(screen.getByRole("button", { name: "Compare methods" })).toHaveProperty("disabled", false),
+  );
+  fireEvent.click(screen.getByRole("button", { name: "Compare methods" }));
+  return screen.findByRole("table", { name: "Errors of every method" });
+};
+
+describe("which method", () => {
+  it("lists the best first, and says of one that predicted nothing", async () => {
+    service(answers());
+    const table = await compared();
+    const rows = within(table).getAllByRole("row").slice(1);
+    expect(rows.map((row) => row.textContent)).toEqual([
+      "Triangulation1.250.800.20 s",
+      "Nearest3.502.000.01 s",
+      "Natural neighbourpredicted nothing0.30 s",
+    ]);
+    expect(screen.getByRole("img", { name: /Error against distance/ }).querySelectorAll("polyline")).toHaveLength(3);
+  });
+
+  it("shows on the map where the chosen one errs", async () => {
+    service(answers());
+    const table = await compared();
+    await waitFor(() => expect(useDesk.getState().errors).toHaveLength(2));
+    expect(useDesk.getState().errors[0]?.share).toBeCloseTo(1 / (2.5 * 0.8));
+    expect(useDesk.getState().errors[1]?.share).toBeNull();
+    fireEvent.click(within(table).getByText("Nearest"));
+    await waitFor(() => expect(useDesk.getState().errors[1]?.share).toBeCloseTo(-4 / 5));
+    cleanup();
+    expect(useDesk.getState().errors).toEqual([]);
+  });
+
+  it("asks for blocks with their side, and for each point without parts", async () => {
+    const asked = service(answers());
+    draw(<WhichMethod />);
+    await screen.findByText("Survey points");
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: /Left out/ }));
+    fireEvent.click(screen.getByRole("option", { name: "square blocks" }));
+    fireEvent.change(screen.getByLabelText("Side"), { target: { value: "80" } });
+    await waitFor(() =>
+      expect(asked.filter((one) => one.path.endsWith("/previews")).at(-1)?.body).toEqual({
+        operation: "which_method",
+        params: { scheme: "blocks", block: 80 },
+        inputs: { points: 5 },
+      }),
+    );
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: /Left out/ }));
+    fireEvent.click(screen.getByRole("option", { name: "each point alone" }));
+    expect(screen.queryByLabelText("Parts")).toBeNull();
+  });
+
+  it("goes on to interpolate with the one that is shown", async () => {
+    service(answers());
+    await compared();
+    fireEvent.click(await screen.findByRole("button", { name: "Interpolate with triangulation" }));
+    expect(useDesk.getState().operation).toBe("interpolate_points");
+    expect(useDesk.getState().sheets.interpolate_points).toMatchObject({
+      inputs: { points: 5 },
+      params: { method: "triangulation" },
+    });
+  });
+});

@@ -1,0 +1,112 @@
+"""Which method? Leave-out errors of every way from points to a surface, on the same folds."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.frame import Frame
+from yama.terrain.grid import metres_per_unit
+from yama.terrain.interpolate import validate
+from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+from yama.terrain.operations.interpolate_points import chosen_points
+from yama.terrain.points import Points, merge_duplicates
+from yama.terrain.surface import Progress, ignore_progress
+
+Name = Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest"]
+_MOST_ALONE = 5_000
+
+
+class WhichMethodParams(Params):
+    """Which methods, on which folds."""
+
+    methods: Annotated[list[Name], Field(min_length=1, max_length=8)] = [
+        "triangulation", "natural_neighbour", "inverse_distance", "nearest",
+    ]  # fmt: skip
+    scheme: Literal["random", "blocks", "each"] = Field(
+        "random", description="Folds drawn at random, folds of square blocks, or each point alone."
+    )
+    folds: int = Field(10, ge=2, le=100, description="Parts that are left out in turn.")
+    block: float | None = Field(
+        None, gt=0, description="Side of a block; twelve times the points' spacing where not given.",
+        json_schema_extra={"unit": "m"},
+    )  # fmt: skip
+    codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
+    stray_points: Literal["use", "leave_out"] = "leave_out"
+    duplicates: Literal["mean", "first", "lowest", "highest"] = "mean"
+    power: float = Field(2.0, gt=0, le=20, description="Inverse distance: the power of distance.")
+    neighbours: int = Field(12, ge=1, le=64, description="Inverse distance: points used for a place.")
+    search_radius: float | None = Field(
+        None, gt=0, description="Inverse distance: points farther away are not used.", json_schema_extra={"unit": "m"}
+    )
+
+
+@register
+class WhichMethod(Operation):
+    """Cross-validation of every method on the same points."""
+
+    name = "which_method"
+    title = "Which method?"
+    stage = "Build"
+    summary = "Leave-out errors of every method on the same points, side by side."
+    inputs = {"points": Role("points", "Points")}
+    Params = WhichMethodParams
+    produces = "figures"
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        points = inputs["points"]
+        assert isinstance(points, Points)
+        if points.height_field not in points.fields:
+            return [Finding("no_height", "stop", "These points have no height field.", "Nothing can be predicted.")]
+        count = len(chosen_points(points, params, frame))
+        needed = 8 if params.scheme == "each" else max(2 * params.folds, 8)
+        if count < needed:
+            return [Finding("too_few", "stop", f"{count} points are too few to leave some out.",
+                            f"{needed} are needed for this; choose more codes or fewer folds.")]  # fmt: skip
+        if params.scheme == "each" and count > _MOST_ALONE:
+            return [Finding("too_many", "stop", f"Leaving out each of {count} points alone would take very long.",
+                            f"It is done up to {_MOST_ALONE} points; ten folds say nearly the same.",
+                            Mend("Use ten folds", {"scheme": "random", "folds": 10}))]  # fmt: skip
+        if params.scheme == "random":
+            return [Finding("flatters", "note", "Folds drawn at random flatter every method.",
+                            "Each point left out has others close by. Blocks tell how a method fares farther away.",
+                            Mend("Use blocks", {"scheme": "blocks"}))]  # fmt: skip
+        return []
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> dict[str, Any]:
+        return self.figures(inputs, params, frame)
+
+    def figures(
+        self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress
+    ) -> dict[str, Any]:
+        points = inputs["points"]
+        assert isinstance(points, Points)
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}")
+        chosen = chosen_points(points, params, frame)
+        x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates)
+        across, up = metres_per_unit(frame.grid.crs, frame.grid.bounds.south)
+        block = params.block or 12 * spacing_of(x * across, y * up)
+        if params.scheme == "each":
+            folds = np.arange(x.size)
+        else:
+            folds = validate.folds_of(x * across, y * up, params.folds, params.scheme, block)
+        known = validate.methods(params.neighbours, params.power, params.search_radius or np.inf)
+        found = validate.compare(
+            x * across, y * up, z, folds, {name: known[name] for name in dict.fromkeys(params.methods)}, progress
+        )
+        return {
+            **validate.to_dict(found, x, y), "scheme": params.scheme, "unit": points.unit,
+            "block": block if params.scheme == "blocks" else None,
+        }  # fmt: skip
+
+
+def spacing_of(x: Any, y: Any) -> float:
+    """Mean distance of neighbours as if the points lay evenly over their bulk, in the coordinates' unit."""
+    (west, east), (south, north) = (np.quantile(values, (0.02, 0.98)) for values in (x, y))
+    return float((max((east - west) * (north - south), 1e-12) / x.size) ** 0.5)
