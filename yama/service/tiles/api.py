@@ -71,7 +71,7 @@ class PreviewOut(Schema):
     """A preview. `key` is null where a finding of weight stop stands in the way.
 
     outline: rings of x, y around the filled cells. coarse: its tiles carry gradients. cells: how many a run makes. seconds: how long it may take here,
-    from the time the outline took. filled: share of cells that are not empty.
+    from the time the outline took. figures: of an operation that gives them in no time. filled: share of cells that are not empty.
     """
 
     key: str | None
@@ -84,6 +84,7 @@ class PreviewOut(Schema):
     seconds: float
     filled: float
     holding_id: int | None
+    figures: dict[str, Any] | None
 
 
 class ReadingOut(Schema):
@@ -255,9 +256,12 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
     result: dict[str, Any] = {
         "key": None, "quantity": operation.quantity_of(params), "findings": [finding.to_dict() for finding in findings],
         "outline": [], "cells": grid.cell_count, "cell_size": grid.cell_width, "coarse": False, "seconds": 0.0, "filled": 0.0,
-        "holding_id": existing.pk if existing else None,
+        "holding_id": existing.pk if existing else None, "figures": None,
     }  # fmt: skip
-    if operation.produces != "surface" or any(finding.weight == "stop" for finding in findings):
+    stopped = any(finding.weight == "stop" for finding in findings)
+    if operation.quick and not stopped:
+        result["figures"] = operation.run(inputs, params, project.frame)
+    if operation.produces != "surface" or stopped:
         return result
     surfaces.keep_preview(project_id, step)
     surface, _ = surfaces.surface_of(project_id, step.key)

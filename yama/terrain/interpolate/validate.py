@@ -21,6 +21,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray
 from yama.terrain.interpolate.delaunay import triangulate
 from yama.terrain.interpolate.idw import inverse_distance_at
+from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging_at
 from yama.terrain.interpolate.natural import natural_neighbour_at
 from yama.terrain.interpolate.triangulation import triangulated_at
 from yama.terrain.judge.accuracy import Figures, figures_of
@@ -96,12 +97,19 @@ def folds_of(
     return np.asarray(fold_of_block[number], np.int64)
 
 
-def methods(neighbours: int = 12, power: float = 2.0, radius: float = np.inf) -> dict[str, Method]:
-    """Every method by name."""
+def methods(
+    neighbours: int = 12, power: float = 2.0, radius: float = np.inf, variogram: Variogram | None = None
+) -> dict[str, Method]:
+    """Every method by name. variogram: for kriging; fitted to the points of each prediction (spherical) where not given."""
+
+    def kriging(x: FloatArray, y: FloatArray, z: FloatArray, qx: FloatArray, qy: FloatArray) -> FloatArray:
+        return ordinary_kriging_at(x, y, z, qx, qy, variogram or fit(empirical(x, y, z), "spherical"))[0]
+
     return {
         "triangulation": lambda x, y, z, qx, qy: triangulated_at(x, y, z, qx, qy, triangulate(x, y)),
         "natural_neighbour": lambda x, y, z, qx, qy: natural_neighbour_at(x, y, z, qx, qy, triangulate(x, y)),
         "inverse_distance": lambda x, y, z, qx, qy: inverse_distance_at(x, y, z, qx, qy, neighbours, power, radius)[0],
+        "kriging": kriging,
         "nearest": lambda x, y, z, qx, qy: inverse_distance_at(x, y, z, qx, qy, 1)[0],
     }
 

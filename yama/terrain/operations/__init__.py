@@ -6,6 +6,7 @@ from yama.terrain.operations import (  # noqa: F401
     interpolate_points,
     judge,
     relief,
+    variogram,
     which_method,
 )
 from yama.terrain.operations.base import catalogue, describe, find, make_step, parse_params, take_inputs

@@ -56,6 +56,8 @@ class Operation(ABC):
     Params: ClassVar[type[Params]]
     produces: ClassVar[Produces] = "surface"
     quantity: ClassVar[Quantity] = "height"
+    quick: ClassVar[bool] = False
+    """Whether its figures take less than a second for any input, so that a preview may show them."""
 
     def quantity_of(self, params: Any) -> Quantity:
         """What the cells of the result say, where that depends on the parameters."""

@@ -11,11 +11,12 @@ from pydantic import Field
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
-from yama.terrain.grid import parse_crs
+from yama.terrain.grid import FloatArray, parse_crs
 from yama.terrain.interpolate.idw import inverse_distance, nearest
+from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.triangulation import triangulated
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
 from yama.terrain.surface import Surface
 
@@ -23,7 +24,7 @@ from yama.terrain.surface import Surface
 class InterpolateParams(Params):
     """Settings of all methods; those a method does not use are ignored by it."""
 
-    method: Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest"] = "triangulation"
+    method: Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging"] = "triangulation"
     codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
     duplicates: Literal["mean", "first", "lowest", "highest"] | None = Field(
         None, description="Height where several points lie at one place; the mean where not given."
@@ -46,6 +47,31 @@ class InterpolateParams(Params):
         None, gt=0, description="Inverse distance: points farther away are not used.", json_schema_extra={"unit": "m"}
     )
 
+    variogram: Literal["spherical", "exponential", "gaussian", "matern"] = Field(
+        "spherical", description="Kriging: how heights differ with distance."
+    )
+    nugget: float | None = Field(
+        None, ge=0, description="Kriging: noise of the points, squared; fitted where sill and reach are not given.",
+        json_schema_extra={"unit": "m²"},
+    )  # fmt: skip
+    sill: float | None = Field(
+        None, gt=0, description="Kriging: what is added to the nugget far away; fitted where not given.",
+        json_schema_extra={"unit": "m²"},
+    )  # fmt: skip
+    variogram_reach: float | None = Field(
+        None, gt=0, description="Kriging: distance at which heights know nothing of each other; fitted where not given.",
+        json_schema_extra={"unit": "m"},
+    )  # fmt: skip
+    direction: float = Field(
+        0.0, ge=0, lt=180, description="Kriging: along which heights stay alike the longest, clockwise from north.",
+        json_schema_extra={"unit": "°"},
+    )  # fmt: skip
+    ratio: float = Field(1.0, gt=0, le=1, description="Kriging: the reach across that direction as a share of it.")
+    kriging_neighbours: int = Field(16, ge=2, le=64, description="Kriging: points used for a cell.")
+    result: Literal["height", "deviation"] = Field(
+        "height", description="Kriging: heights, or the standard deviation of their errors."
+    )
+
 
 def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
     """The points with known places and heights, in the frame's CRS, that `codes` and `stray_points` leave."""
@@ -56,6 +82,18 @@ def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
     if params.stray_points == "leave_out":
         keep &= ~_strays(points, frame)
     return points.kept(keep)
+
+
+def _variogram(x: FloatArray, y: FloatArray, z: FloatArray, params: InterpolateParams) -> Variogram:
+    """The variogram asked for; what is not given is fitted."""
+    given = (params.nugget, params.sill, params.variogram_reach)
+    if params.sill is None or params.variogram_reach is None:
+        found = fit(empirical(x, y, z), params.variogram)
+        fitted = (found.nugget, found.sill, found.reach)
+    else:
+        fitted = (0.0, 1.0, 1.0)
+    nugget, sill, reach = (own if mine is None else mine for mine, own in zip(given, fitted, strict=True))
+    return Variogram(params.variogram, nugget, sill, reach, params.direction, params.ratio)
 
 
 def _on_one_line(points: Points) -> bool:
@@ -76,7 +114,7 @@ def _strays(points: Points, frame: Frame) -> npt.NDArray[np.bool_]:
 
 @register
 class InterpolatePoints(Operation):
-    """Triangulation, natural neighbours, inverse distance or nearest, on the frame's grid."""
+    """Triangulation, natural neighbours, inverse distance, nearest or kriging, on the frame's grid."""
 
     name = "interpolate_points"
     title = "Interpolate points"
@@ -84,6 +122,9 @@ class InterpolatePoints(Operation):
     summary = "Survey points become a surface on the frame."
     inputs = {"points": Role("points", "Points")}
     Params = InterpolateParams
+
+    def quantity_of(self, params: Any) -> Quantity:
+        return "spread" if params.method == "kriging" and params.result == "deviation" else "height"
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
         points = inputs["points"]
@@ -159,7 +200,7 @@ class InterpolatePoints(Operation):
             )
         if params.reach_limit:
             findings.append(Finding("reach", "note", f"Cells beyond {params.reach_limit:g} m of a point stay empty."))
-        elif params.method in ("inverse_distance", "nearest"):
+        elif params.method in ("inverse_distance", "nearest", "kriging"):
             findings.append(
                 Finding(
                     "no_reach",
@@ -185,6 +226,11 @@ class InterpolatePoints(Operation):
             surface = triangulated(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
         elif params.method == "natural_neighbour":
             surface = natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
+        elif params.method == "kriging":
+            surface = ordinary_kriging(
+                x, y, z, grid, _variogram(x, y, z, params), params.kriging_neighbours, reach,
+                params.result == "deviation", points.unit,
+            )  # fmt: skip
         elif params.method == "inverse_distance":
             radius = params.search_radius or np.inf
             surface = inverse_distance(x, y, z, grid, params.neighbours, params.power, radius, reach, points.unit)

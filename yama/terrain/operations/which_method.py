@@ -12,12 +12,13 @@ from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
 from yama.terrain.grid import metres_per_unit
 from yama.terrain.interpolate import validate
+from yama.terrain.interpolate.kriging import empirical, fit
 from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
 from yama.terrain.operations.interpolate_points import chosen_points
 from yama.terrain.points import Points, merge_duplicates
 from yama.terrain.surface import Progress, ignore_progress
 
-Name = Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest"]
+Name = Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging"]
 _MOST_ALONE = 5_000
 
 
@@ -25,7 +26,7 @@ class WhichMethodParams(Params):
     """Which methods, on which folds."""
 
     methods: Annotated[list[Name], Field(min_length=1, max_length=8)] = [
-        "triangulation", "natural_neighbour", "inverse_distance", "nearest",
+        "triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging",
     ]  # fmt: skip
     scheme: Literal["random", "blocks", "each"] = Field(
         "random", description="Folds drawn at random, folds of square blocks, or each point alone."
@@ -63,7 +64,7 @@ class WhichMethod(Operation):
         if points.height_field not in points.fields:
             return [Finding("no_height", "stop", "These points have no height field.", "Nothing can be predicted.")]
         count = len(chosen_points(points, params, frame))
-        needed = 8 if params.scheme == "each" else max(2 * params.folds, 8)
+        needed = 12 if params.scheme == "each" else max(2 * params.folds, 24)
         if count < needed:
             return [Finding("too_few", "stop", f"{count} points are too few to leave some out.",
                             f"{needed} are needed for this; choose more codes or fewer folds.")]  # fmt: skip
@@ -96,7 +97,9 @@ class WhichMethod(Operation):
             folds = np.arange(x.size)
         else:
             folds = validate.folds_of(x * across, y * up, params.folds, params.scheme, block)
-        known = validate.methods(params.neighbours, params.power, params.search_radius or np.inf)
+        # a variogram fitted to all points but one is the one fitted to all of them
+        whole = fit(empirical(x * across, y * up, z), "spherical") if params.scheme == "each" else None
+        known = validate.methods(params.neighbours, params.power, params.search_radius or np.inf, whole)
         found = validate.compare(
             x * across, y * up, z, folds, {name: known[name] for name in dict.fromkeys(params.methods)}, progress
         )

@@ -5,6 +5,7 @@ import { MethodIcon } from "../../desk/icons";
 import { Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
+import { Kriging } from "./Kriging";
 
 const METHODS: [string, string, string][] = [
   ["triangulation", "Triangulation", "Flat facets between neighbouring points; exact at every point."],
@@ -14,6 +15,7 @@ const METHODS: [string, string, string][] = [
     "A mean of the neighbours, weighted by the ground each would lose; exact at every point and smooth between.",
   ],
   ["inverse_distance", "Inverse distance", "A mean of the nearest points, nearer ones weighing more."],
+  ["kriging", "Kriging", "The likeliest height from how heights differ with distance, with its own error."],
   ["nearest", "Nearest", "Each cell takes the height of its nearest point."],
 ];
 const DUPLICATES = [
@@ -99,7 +101,7 @@ export function InterpolatePoints() {
         )}
       </Section>
       <Section title="How">
-        <div className="methods four" role="radiogroup" aria-label="Method">
+        <div className="methods" role="radiogroup" aria-label="Method">
           {METHODS.map(([value, label, hint]) => (
             <label className="mt" key={value} title={hint}>
               <input
@@ -138,6 +140,7 @@ export function InterpolatePoints() {
             </div>
           </>
         )}
+        {method === "kriging" && <Kriging points={chosen} params={params} setParams={setParams} />}
         <div className="row two">
           <NumberField
             label="Reach limit"

@@ -39,6 +39,7 @@ const NAMES: Record<string, string> = {
   triangulation: "Triangulation",
   natural_neighbour: "Natural neighbour",
   inverse_distance: "Inverse distance",
+  kriging: "Kriging",
   nearest: "Nearest",
 };
 const SCHEMES = [

@@ -18,7 +18,9 @@ class FiguresTest(ServiceTest):
         job = self.run_jobs()[0]
         self.assertEqual((job.state, job.holding_id), ("done", None), job.message + job.log)
         found = self.ask("GET", f"/jobs/{job.pk}/figures")
-        self.assertEqual(set(found["methods"]), {"triangulation", "natural_neighbour", "inverse_distance", "nearest"})
+        self.assertEqual(
+            set(found["methods"]), {"triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging"}
+        )
         # a plane of 0.1 m a metre: facets meet it, the nearest of 200 points over 600 m does not
         self.assertLess(found["methods"]["natural_neighbour"]["figures"]["rmse"], 0.01)
         self.assertGreater(found["methods"]["nearest"]["figures"]["rmse"], 0.5)

@@ -93,6 +93,16 @@ class PreviewTest(ServiceTest):
         )
         self.assertEqual(self.preview(points, reach_limit=60)["holding_id"], made.pk)
 
+    def test_figures_that_take_no_time_come_with_the_preview(self):
+        points = self.add_points()
+        body = {"operation": "variogram", "params": {}, "inputs": {"points": points.pk}}
+        found = self.ask("POST", "/previews", body)
+        self.assertIsNone(found["key"])
+        self.assertEqual(set(found["figures"]["fitted"]["spherical"]), {"nugget", "sill", "reach"})
+        self.assertIsNone(self.preview(points)["figures"])
+        stopped = self.ask("POST", "/previews", {**body, "params": {"codes": ["none"]}})
+        self.assertEqual((stopped["figures"], stopped["findings"][0]["code"]), (None, "too_few"))
+
     def test_what_stops_a_run_stops_its_preview(self):
         points = self.add_points()
         found = self.preview(points, codes=["none"])

@@ -78,13 +78,36 @@ class CatalogueTest(SimpleTestCase):
 
 class InterpolateTest(SimpleTestCase):
     def test_every_method_makes_a_surface_on_the_frame(self):
-        for method in ("triangulation", "inverse_distance", "nearest"):
+        for method in ("triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging"):
             _, run = interpolate(points(), method=method, reach_limit=50)
             surface = run()
             self.assertIsInstance(surface, Surface)
             self.assertEqual(surface.grid, FRAME.grid)
             self.assertEqual(surface.vertical_datum, "Sundrel mean sea level")
             self.assertGreater(np.isfinite(surface.read_all()).mean(), 0.8)
+
+    def test_kriging_fits_what_is_not_given_and_can_tell_its_own_error(self):
+        operation = operations.find("interpolate_points")
+        _, fitted = interpolate(points(), method="kriging", reach_limit=50)
+        _, variogram = interpolate(
+            points(), method="kriging", reach_limit=50, nugget=0.5, sill=90.0, variogram_reach=80.0
+        )
+        self.assertGreater(float(np.nanmax(np.abs(fitted().read_all() - variogram().read_all()))), 1e-3)
+        params = operations.parse_params(operation, {"method": "kriging", "result": "deviation"})
+        self.assertEqual(operation.quantity_of(params), "spread")
+        _, doubt = interpolate(points(), method="kriging", result="deviation", sill=90.0, variogram_reach=80.0)
+        cells = doubt().read_all()
+        self.assertTrue((cells >= 0).all() and cells.max() <= 1.1 * 90**0.5)
+
+    def test_a_variogram_is_found_at_once_for_every_model(self):
+        operation = operations.find("variogram")
+        params = operations.parse_params(operation, {})
+        found = operation.run({"points": points()}, params, FRAME)
+        self.assertEqual(set(found["fitted"]), {"spherical", "exponential", "gaussian", "matern"})
+        self.assertEqual(len(found["distances"]), len(found["values"]))
+        self.assertTrue(operation.quick)
+        few = operation.check({"points": points().kept(np.arange(len(points())) < 5)}, params, FRAME)
+        self.assertEqual(few[0].weight, "stop")
 
     def test_codes_and_cell_size(self):
         _, run = interpolate(points(), codes=["spot"], cell_size=5, reach_limit=500)

@@ -1,0 +1,135 @@
+import type { Holding } from "../../api/client";
+import { usePreview } from "../../api/queries";
+import { useProject } from "../../desk/context";
+import { Choice, NumberField } from "../parts";
+import { type Model, VariogramChart } from "./VariogramChart";
+
+interface Found {
+  distances: number[];
+  values: number[];
+  pairs: number[];
+  fitted: Record<Model, { nugget: number; sill: number; reach: number }>;
+}
+
+const MODELS = [
+  { value: "spherical", title: "spherical" },
+  { value: "exponential", title: "exponential" },
+  { value: "gaussian", title: "Gaussian" },
+  { value: "matern", title: "Matérn, 3/2" },
+];
+const RESULTS = [
+  { value: "height", title: "heights" },
+  { value: "deviation", title: "their standard error" },
+];
+
+const rounded = (value: number) => Number(value.toPrecision(3));
+
+/** Kriging's settings: the variogram of the points with the model that is used, to be dragged or typed. */
+export function Kriging(props: {
+  points: Holding | undefined;
+  params: Record<string, unknown>;
+  setParams: (values: Record<string, unknown>) => void;
+}) {
+  const { points, params, setParams } = props;
+  const project = useProject();
+  const asked = {
+    ...(params.codes ? { codes: params.codes } : {}),
+    ...(params.duplicates ? { duplicates: params.duplicates } : {}),
+  };
+  const { data } = usePreview(
+    project.id,
+    points && project.role !== "viewer"
+      ? { operation: "variogram", params: asked, inputs: { points: points.id } }
+      : null,
+  );
+  const found = data?.figures as Found | null | undefined;
+  const model = ((params.variogram as string) ?? "spherical") as Model;
+  const fitted = found?.fitted[model];
+  const used = fitted && {
+    nugget: (params.nugget as number | null) ?? fitted.nugget,
+    sill: (params.sill as number | null) ?? fitted.sill,
+    reach: (params.variogram_reach as number | null) ?? fitted.reach,
+  };
+  const own = params.nugget != null || params.sill != null || params.variogram_reach != null;
+  const placeholder = (value: number | undefined) => (value === undefined ? "fitted" : `${rounded(value)}, fitted`);
+  return (
+    <>
+      <Choice
+        label="Variogram"
+        value={model}
+        options={MODELS}
+        onChange={(variogram) => setParams({ variogram, nugget: null, sill: null, variogram_reach: null })}
+      />
+      {found && used && (
+        <VariogramChart
+          found={found}
+          model={model}
+          used={used}
+          onDrag={({ nugget, sill, reach }) =>
+            setParams({ nugget: rounded(nugget), sill: rounded(sill), variogram_reach: rounded(reach) })
+          }
+        />
+      )}
+      <div className="row two">
+        <NumberField
+          label="Reach"
+          unit="m"
+          placeholder={placeholder(fitted?.reach)}
+          value={params.variogram_reach as number | null}
+          onChange={(variogram_reach) => setParams({ variogram_reach })}
+        />
+      </div>
+      <div className="row two">
+        <NumberField
+          label="Sill"
+          unit="m²"
+          placeholder={placeholder(fitted?.sill)}
+          value={params.sill as number | null}
+          onChange={(sill) => setParams({ sill })}
+        />
+      </div>
+      <div className="row two">
+        <NumberField
+          label="Nugget"
+          unit="m²"
+          placeholder={placeholder(fitted?.nugget)}
+          value={params.nugget as number | null}
+          onChange={(nugget) => setParams({ nugget })}
+        />
+      </div>
+      {own && (
+        <p className="times">
+          <button
+            type="button"
+            className="lnk"
+            onClick={() => setParams({ nugget: null, sill: null, variogram_reach: null })}
+          >
+            Back to the fitted model
+          </button>
+        </p>
+      )}
+      <div className="row two">
+        <NumberField
+          label="Neighbours"
+          value={(params.kriging_neighbours as number) ?? 16}
+          onChange={(kriging_neighbours) => setParams({ kriging_neighbours })}
+        />
+      </div>
+      <div className="row two">
+        <NumberField
+          label="Direction"
+          unit="°"
+          value={(params.direction as number) ?? 0}
+          onChange={(direction) => setParams({ direction })}
+        />
+        <NumberField label="Ratio" value={(params.ratio as number) ?? 1} onChange={(ratio) => setParams({ ratio })} />
+      </div>
+      <Choice
+        label="Gives"
+        value={(params.result as string) ?? "height"}
+        options={RESULTS}
+        onChange={(result) => setParams({ result })}
+      />
+    </>
+  );
+}
