@@ -20,7 +20,7 @@ from scipy.optimize import least_squares
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
-from yama.terrain.interpolate.point_index import PointIndex, in_bucket_order, nearest_k
+from yama.terrain.interpolate.point_index import PointIndex, empty_beyond, in_bucket_order, nearest_k
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
 
@@ -232,6 +232,8 @@ def _fill(xs, ys, turn, x, y, z, starts, layout, k, limit, model, nugget, sill, 
     ones = np.empty(k)
     for r in range(ys.size):
         for c in range(xs.size):
+            if np.isnan(result[r, c]):
+                continue
             u = turn[0] * xs[c] + turn[1] * ys[r]
             v = turn[2] * xs[c] + turn[3] * ys[r]
             count = nearest_k(u, v, k, limit, x, y, starts, layout, squares, found)
@@ -290,18 +292,16 @@ def ordinary_kriging(
     heights -= middle
 
     def evaluate(part: Grid) -> Heights:
-        from yama.terrain.interpolate.point_index import empty_beyond
-
         xs, ys = part.centres(part.whole)
         result = np.zeros((part.rows, part.cols), np.float32)
+        if plain is not None:
+            empty_beyond(result, xs, ys, plain, reach)
         _fill(
             xs - east, ys - north, variogram.turn, index.x, index.y, heights, index.starts, index.layout,
             min(neighbours, x.size), np.inf, _NUMBERS[variogram.model], variogram.nugget, variogram.sill, deviation, result,
         )  # fmt: skip
         if not deviation:
             result += np.float32(middle)
-        if plain is not None:
-            empty_beyond(result, xs, ys, plain, reach)
         return result
 
     return EvaluatedSurface(grid, evaluate, unit)

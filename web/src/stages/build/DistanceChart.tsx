@@ -1,4 +1,5 @@
 import { num } from "../../desk/format";
+import { marks } from "../../desk/Key";
 
 /** A colour for each method, told apart by anyone and none of them A's or B's. */
 export const METHOD_INKS: Record<string, string> = {
@@ -33,11 +34,11 @@ export function DistanceChart({ ends, curves, unit }: Props) {
       role="img"
       aria-label="Error against distance to the nearest point"
     >
-      {[0, 0.5, 1].map((share) => (
-        <g key={share}>
-          <line x1={LEFT} x2={WIDE - 6} y1={y(most * share)} y2={y(most * share)} />
-          <text x={LEFT - 4} y={y(most * share) + 3.5} textAnchor="end">
-            {num(most * share, digits)}
+      {marks(0, most, 3).map((error) => (
+        <g key={error}>
+          <line x1={LEFT} x2={WIDE - 6} y1={y(error)} y2={y(error)} />
+          <text x={LEFT - 4} y={y(error) + 3.5} textAnchor="end">
+            {num(error, digits)}
           </text>
         </g>
       ))}
@@ -50,9 +51,9 @@ export function DistanceChart({ ends, curves, unit }: Props) {
             .join(" ")}
         />
       ))}
-      {[0, 0.5, 1].map((share) => (
-        <text key={share} x={x(far * share)} y={HIGH - FOOT + 13} textAnchor={share === 1 ? "end" : "middle"}>
-          {num(far * share, far < 20 ? 1 : 0)}
+      {marks(0, far, 4).map((distance) => (
+        <text key={distance} x={x(distance)} y={HIGH - FOOT + 13} textAnchor="middle">
+          {num(distance, far < 4 ? 1 : 0)}
         </text>
       ))}
       <text className="word" x={WIDE - 6} y={HIGH - 2} textAnchor="end">

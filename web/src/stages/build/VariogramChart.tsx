@@ -1,5 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import { num } from "../../desk/format";
+import { marks } from "../../desk/Key";
 
 export type Model = "spherical" | "exponential" | "gaussian" | "matern";
 export interface Fit {
@@ -71,20 +72,18 @@ export function VariogramChart({ found, model, used, onDrag }: Props) {
   const digits = most < 1 ? 2 : most < 20 ? 1 : 0;
   return (
     <svg ref={svg} className="variogram" viewBox={`0 0 ${WIDE} ${HIGH}`} role="group" aria-label="Variogram">
-      {[0, 0.5, 1].map((share) => (
-        <g key={share}>
-          <line x1={LEFT} x2={WIDE - 6} y1={y((most / 1.15) * share)} y2={y((most / 1.15) * share)} />
-          <text x={LEFT - 4} y={y((most / 1.15) * share) + 3.5} textAnchor="end">
-            {num((most / 1.15) * share, digits)}
-          </text>
-          <text
-            x={x((far / 1.05) * share)}
-            y={HIGH - FOOT + 13}
-            textAnchor={share === 0 ? "start" : share === 1 ? "end" : "middle"}
-          >
-            {num((far / 1.05) * share)}
+      {marks(0, most, 3).map((value) => (
+        <g key={value}>
+          <line x1={LEFT} x2={WIDE - 6} y1={y(value)} y2={y(value)} />
+          <text x={LEFT - 4} y={y(value) + 3.5} textAnchor="end">
+            {num(value, digits)}
           </text>
         </g>
+      ))}
+      {marks(0, far, 4).map((distance) => (
+        <text key={distance} x={x(distance)} y={HIGH - FOOT + 13} textAnchor="middle">
+          {num(distance)}
+        </text>
       ))}
       {found.distances.map((distance, i) => (
         <circle
@@ -128,7 +127,7 @@ export function VariogramChart({ found, model, used, onDrag }: Props) {
         m apart
       </text>
       <text className="word" x={LEFT} y={HIGH - 2}>
-        half the mean squared difference, m²
+        half the squared difference, m²
       </text>
     </svg>
   );
