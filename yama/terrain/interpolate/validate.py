@@ -23,6 +23,7 @@ from yama.terrain.interpolate.delaunay import triangulate
 from yama.terrain.interpolate.idw import inverse_distance_at
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging_at
 from yama.terrain.interpolate.natural import natural_neighbour_at
+from yama.terrain.interpolate.spline import tension_spline_at
 from yama.terrain.interpolate.triangulation import triangulated_at
 from yama.terrain.judge.accuracy import Figures, figures_of
 from yama.terrain.surface import Progress, ignore_progress
@@ -109,6 +110,7 @@ def methods(
         "triangulation": lambda x, y, z, qx, qy: triangulated_at(x, y, z, qx, qy, triangulate(x, y)),
         "natural_neighbour": lambda x, y, z, qx, qy: natural_neighbour_at(x, y, z, qx, qy, triangulate(x, y)),
         "inverse_distance": lambda x, y, z, qx, qy: inverse_distance_at(x, y, z, qx, qy, neighbours, power, radius)[0],
+        "spline": tension_spline_at,
         "kriging": kriging,
         "nearest": lambda x, y, z, qx, qy: inverse_distance_at(x, y, z, qx, qy, 1)[0],
     }

@@ -15,6 +15,7 @@ from yama.terrain.grid import FloatArray, parse_crs
 from yama.terrain.interpolate.idw import inverse_distance, nearest
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
 from yama.terrain.interpolate.natural import natural_neighbour
+from yama.terrain.interpolate.spline import LEAST_TENSION, tension_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
@@ -24,7 +25,9 @@ from yama.terrain.surface import Surface
 class InterpolateParams(Params):
     """Settings of all methods; those a method does not use are ignored by it."""
 
-    method: Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging"] = "triangulation"
+    method: Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"] = (
+        "triangulation"
+    )
     codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
     duplicates: Literal["mean", "first", "lowest", "highest"] | None = Field(
         None, description="Height where several points lie at one place; the mean where not given."
@@ -47,6 +50,13 @@ class InterpolateParams(Params):
         None, gt=0, description="Inverse distance: points farther away are not used.", json_schema_extra={"unit": "m"}
     )
 
+    tension: float = Field(
+        1.0,
+        ge=LEAST_TENSION,
+        le=20,
+        description="Spline: how tight it is drawn between points; low overshoots, high peaks.",
+    )
+    smoothing: float = Field(0.0, ge=0, le=100, description="Spline: how far it may miss the points; 0 meets them.")
     variogram: Literal["spherical", "exponential", "gaussian", "matern"] = Field(
         "spherical", description="Kriging: how heights differ with distance."
     )
@@ -114,7 +124,7 @@ def _strays(points: Points, frame: Frame) -> npt.NDArray[np.bool_]:
 
 @register
 class InterpolatePoints(Operation):
-    """Triangulation, natural neighbours, inverse distance, nearest or kriging, on the frame's grid."""
+    """Triangulation, natural neighbours, inverse distance, nearest, spline or kriging, on the frame's grid."""
 
     name = "interpolate_points"
     title = "Interpolate points"
@@ -200,7 +210,7 @@ class InterpolatePoints(Operation):
             )
         if params.reach_limit:
             findings.append(Finding("reach", "note", f"Cells beyond {params.reach_limit:g} m of a point stay empty."))
-        elif params.method in ("inverse_distance", "nearest", "kriging"):
+        elif params.method in ("inverse_distance", "nearest", "spline", "kriging"):
             findings.append(
                 Finding(
                     "no_reach",
@@ -226,6 +236,8 @@ class InterpolatePoints(Operation):
             surface = triangulated(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
         elif params.method == "natural_neighbour":
             surface = natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
+        elif params.method == "spline":
+            surface = tension_spline(x, y, z, grid, params.tension, params.smoothing, reach, points.unit)
         elif params.method == "kriging":
             surface = ordinary_kriging(
                 x, y, z, grid, _variogram(x, y, z, params), params.kriging_neighbours, reach,

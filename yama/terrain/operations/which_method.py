@@ -18,7 +18,7 @@ from yama.terrain.operations.interpolate_points import chosen_points
 from yama.terrain.points import Points, merge_duplicates
 from yama.terrain.surface import Progress, ignore_progress
 
-Name = Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging"]
+Name = Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"]
 _MOST_ALONE = 5_000
 
 
@@ -26,7 +26,7 @@ class WhichMethodParams(Params):
     """Which methods, on which folds."""
 
     methods: Annotated[list[Name], Field(min_length=1, max_length=8)] = [
-        "triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging",
+        "triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging",
     ]  # fmt: skip
     scheme: Literal["random", "blocks", "each"] = Field(
         "random", description="Folds drawn at random, folds of square blocks, or each point alone."

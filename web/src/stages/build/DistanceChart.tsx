@@ -6,6 +6,7 @@ export const METHOD_INKS: Record<string, string> = {
   triangulation: "#1B6470",
   natural_neighbour: "#4A7438",
   inverse_distance: "#7A4E9C",
+  spline: "#5E6A70",
   kriging: "#9C2B2B",
   nearest: "#8A5A00",
 };

@@ -15,6 +15,7 @@ const METHODS: [string, string, string][] = [
     "A mean of the neighbours, weighted by the ground each would lose; exact at every point and smooth between.",
   ],
   ["inverse_distance", "Inverse distance", "A mean of the nearest points, nearer ones weighing more."],
+  ["spline", "Spline", "The smoothest surface through the points, drawn tighter or looser between them."],
   ["kriging", "Kriging", "The likeliest height from how heights differ with distance, with its own error."],
   ["nearest", "Nearest", "Each cell takes the height of its nearest point."],
 ];
@@ -139,6 +140,20 @@ export function InterpolatePoints() {
               />
             </div>
           </>
+        )}
+        {method === "spline" && (
+          <div className="row two">
+            <NumberField
+              label="Tension"
+              value={(params.tension as number) ?? 1}
+              onChange={(tension) => setParams({ tension })}
+            />
+            <NumberField
+              label="Smoothing"
+              value={(params.smoothing as number) ?? 0}
+              onChange={(smoothing) => setParams({ smoothing })}
+            />
+          </div>
         )}
         {method === "kriging" && <Kriging points={chosen} params={params} setParams={setParams} />}
         <div className="row two">

@@ -39,6 +39,7 @@ const NAMES: Record<string, string> = {
   triangulation: "Triangulation",
   natural_neighbour: "Natural neighbour",
   inverse_distance: "Inverse distance",
+  spline: "Spline",
   kriging: "Kriging",
   nearest: "Nearest",
 };

@@ -19,7 +19,8 @@ class FiguresTest(ServiceTest):
         self.assertEqual((job.state, job.holding_id), ("done", None), job.message + job.log)
         found = self.ask("GET", f"/jobs/{job.pk}/figures")
         self.assertEqual(
-            set(found["methods"]), {"triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging"}
+            set(found["methods"]),
+            {"triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"},
         )
         # a plane of 0.1 m a metre: facets meet it, the nearest of 200 points over 600 m does not
         self.assertLess(found["methods"]["natural_neighbour"]["figures"]["rmse"], 0.01)

@@ -78,7 +78,7 @@ class CatalogueTest(SimpleTestCase):
 
 class InterpolateTest(SimpleTestCase):
     def test_every_method_makes_a_surface_on_the_frame(self):
-        for method in ("triangulation", "natural_neighbour", "inverse_distance", "nearest", "kriging"):
+        for method in ("triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"):
             _, run = interpolate(points(), method=method, reach_limit=50)
             surface = run()
             self.assertIsInstance(surface, Surface)

@@ -1,0 +1,331 @@
+"""Regularised spline with tension: the smoothest surface through or near the points, held down between them.
+
+L. Mitas and H. Mitasova, "General variational approach to the interpolation problem", Computers & Mathematics with
+Applications 16 (1988); H. Mitasova and L. Mitas, "Interpolation by regularized spline with tension", Mathematical Geology 25
+(1993): z = trend + sum of weight * R(distance), R(r) = -(E1(p) + ln p + 0.5772...) with p = (tension * r)², r in mean
+spacings of the points. Small tension
+gives a stiff plate that overshoots, large tension a membrane with a sharp top at each point. The trend is a plane here, so
+that even slopes are met exactly.
+
+The plane is parted into square patches of some forty points. Each has a spline of its own from the points of its
+neighbourhood, and where patches overlap their splines are blended (a partition of unity: I. Babuška and J. M. Melenk,
+International Journal for Numerical Methods in Engineering 40, 1997), so that no seam shows.
+"""
+
+from __future__ import annotations
+
+import threading
+import warnings
+from collections import OrderedDict
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.linalg import LinAlgError, LinAlgWarning, solve
+from scipy.special import exp1
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import FloatArray, Grid
+from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import EvaluatedSurface, Heights
+
+_EULER = 0.5772156649015329
+_PATCH_POINTS = 40.0
+_FEWEST = 60
+_MOST = 2_500
+"""Points a patch is solved from at most; of more the nearest to its middle are taken."""
+_OVERLAP = 0.3  # of a patch's side, on each side
+_HELD = 4_096
+LEAST_TENSION = 0.5
+"""Below it the equations lose all digits: the basis is nearly a parabola over the whole of a patch."""
+_NODES, _END = 4_096, 8.0
+
+
+def _table() -> FloatArray:
+    """R and its slope times the step, by the root of the squared distance: `(nodes, 2)`."""
+    step = _END / _NODES
+    root = np.linspace(0.0, _END, _NODES + 1)
+    square = root**2
+    far = square >= 1e-3
+    values, slopes = np.empty_like(root), np.empty_like(root)
+    values[far] = -(exp1(square[far]) + np.log(square[far]) + _EULER)
+    near = square[~far]
+    values[~far] = -(near - near**2 / 4 + near**3 / 18 - near**4 / 96 + near**5 / 600)
+    slopes[0] = 0.0
+    slopes[1:] = 2 * np.expm1(-square[1:]) / root[1:]
+    return np.column_stack([values, slopes * step])
+
+
+_TABLE = _table()
+
+
+@kernel
+def _basis(square, table):
+    """R at a squared distance in units of one over the tension. Cubic between nodes (Hermite's): within 1e-13."""
+    root = np.sqrt(square)
+    if root >= _END:
+        return -(np.log(square) + _EULER)
+    place = root * (_NODES / _END)
+    at = int(place)
+    t = place - at
+    rest = 1.0 - t
+    return rest * rest * ((1.0 + 2.0 * t) * table[at, 0] + t * table[at, 1]) + t * t * (
+        (3.0 - 2.0 * t) * table[at + 1, 0] - rest * table[at + 1, 1]
+    )
+
+
+@kernel
+def _matrix(x, y, smoothing, table, result):
+    for i in range(x.size):
+        result[i, i] = smoothing
+        for j in range(i):
+            value = _basis((x[i] - x[j]) ** 2 + (y[i] - y[j]) ** 2, table)
+            result[i, j] = value
+            result[j, i] = value
+
+
+@kernel
+def _add(xs, ys, middle_x, middle_y, half, px, py, weights, scale, a, b, c, table, total, sums):
+    """Add one patch's spline, weighted by its bump, to the cells it reaches."""
+    for r in range(ys.size):
+        v = abs(ys[r] - middle_y) / half
+        if v >= 1.0:
+            continue
+        for k in range(xs.size):
+            u = abs(xs[k] - middle_x) / half
+            if u >= 1.0 or np.isnan(total[r, k]):
+                continue
+            qx = (xs[k] - middle_x) * scale
+            qy = (ys[r] - middle_y) * scale
+            height = a + b * qx + c * qy
+            for i in range(px.size):
+                dx = qx - px[i]
+                dy = qy - py[i]
+                height += weights[i] * _basis(dx * dx + dy * dy, table)
+            bump = ((1.0 - u * u) * (1.0 - v * v)) ** 3
+            total[r, k] += bump * height
+            sums[r, k] += bump
+
+
+@dataclass(frozen=True)
+class _Patch:
+    x: FloatArray
+    y: FloatArray
+    weights: FloatArray
+    trend: tuple[float, float, float]
+
+
+class TensionSpline:
+    """The spline of points, patch by patch as it is asked for. Thread-safe; solved patches are kept a while."""
+
+    def __init__(self, x: FloatArray, y: FloatArray, z: FloatArray, tension: float, smoothing: float) -> None:
+        if x.size < 3:
+            raise InputError(f"A spline needs three points; there are {x.size}.")
+        if not (tension >= LEAST_TENSION and smoothing >= 0):
+            raise InputError(f"Tension must be {LEAST_TENSION:g} or more and smoothing 0 or more.")
+        west, east = bulk(x)
+        south, north = bulk(y)
+        area = max((east - west) * (north - south), 1e-12)
+        self.spacing = float((area / x.size) ** 0.5)
+        self._scale = tension / self.spacing
+        self._smoothing = smoothing
+        self._side = max(self.spacing * _PATCH_POINTS**0.5, 1e-9)
+        self._west, self._south = west, south
+        self._cols = min(int((east - west) / self._side) + 1, 4_000)
+        self._rows = min(int((north - south) / self._side) + 1, 4_000)
+        col, row = self._place(x, self._west, self._cols), self._place(y, self._south, self._rows)
+        order = np.argsort(row * self._cols + col, kind="stable")
+        self._x, self._y, self._z = x[order], y[order], z[order]
+        counts = np.bincount(row * self._cols + col, minlength=self._rows * self._cols)
+        self._starts = np.concatenate([[0], np.cumsum(counts)])
+        self._patches: OrderedDict[tuple[int, int], _Patch] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def _place(self, values: npt.ArrayLike, corner: float, count: int) -> npt.NDArray[np.int64]:
+        """Which patch holds a coordinate; those beyond all belong to the outermost."""
+        place = np.floor((np.asarray(values, np.float64) - corner) / self._side)
+        found: npt.NDArray[np.int64] = np.clip(place, 0, count - 1).astype(np.int64)
+        return found
+
+    def _around(self, row: int, col: int) -> npt.NDArray[np.int64]:
+        """Numbers of the points of a patch's neighbourhood."""
+        ring = 1
+        while True:
+            low, high = max(row - ring, 0), min(row + ring, self._rows - 1)
+            left, right = max(col - ring, 0), min(col + ring, self._cols - 1)
+            parts = [
+                np.arange(self._starts[r * self._cols + left], self._starts[r * self._cols + right + 1])
+                for r in range(low, high + 1)
+            ]
+            found = np.concatenate(parts)
+            whole = low == 0 and left == 0 and high == self._rows - 1 and right == self._cols - 1
+            if found.size >= _FEWEST or whole:
+                break
+            ring += 1
+        if found.size > _MOST:
+            x, y = self._middle(row, col)
+            apart = (self._x[found] - x) ** 2 + (self._y[found] - y) ** 2
+            found = np.sort(found[np.argsort(apart, kind="stable")[:_MOST]])
+        return found
+
+    def _middle(self, row: int, col: int) -> tuple[float, float]:
+        return self._west + (col + 0.5) * self._side, self._south + (row + 0.5) * self._side
+
+    def _patch(self, row: int, col: int) -> _Patch:
+        with self._lock:
+            if (row, col) in self._patches:
+                self._patches.move_to_end((row, col))
+                return self._patches[row, col]
+        made = self._solve(row, col)  # two threads may do it twice, with the same result
+        with self._lock:
+            self._patches[row, col] = made
+            while len(self._patches) > _HELD:
+                self._patches.popitem(last=False)
+        return made
+
+    def _solve(self, row: int, col: int) -> _Patch:
+        chosen = self._around(row, col)
+        middle_x, middle_y = self._middle(row, col)
+        x, y = (self._x[chosen] - middle_x) * self._scale, (self._y[chosen] - middle_y) * self._scale
+        z = self._z[chosen]
+        count = x.size
+        # the plane is fitted first; what is left sums to zero against the constant, as the spline asks
+        base = np.column_stack([np.ones(count), x, y])
+        trend, _, rank, _ = np.linalg.lstsq(base, z, rcond=None)
+        if rank < 3:  # all on one line: no slope across it
+            trend = np.array([z.mean(), 0.0, 0.0])
+        right = np.append(z - base @ trend, 0.0)
+        found = None
+        for least in (0.0, 1e-9, 1e-7, 1e-5):  # points much closer together than the rest need a trace of smoothing
+            left = np.zeros((count + 1, count + 1))
+            _matrix(x, y, max(self._smoothing, least), _TABLE, left[:count, :count])
+            left[count, :count] = left[:count, count] = 1.0
+            with warnings.catch_warnings():
+                warnings.simplefilter("error", LinAlgWarning)
+                try:
+                    found = solve(left, right, assume_a="sym", check_finite=False)
+                    break
+                except (LinAlgError, LinAlgWarning):
+                    continue
+        if found is None:
+            raise InputError("Points lie so close together that no spline goes through them. Join those at one place, "
+                             "or allow some smoothing.")  # fmt: skip
+        constant = float(trend[0] + found[count])
+        return _Patch(x, y, found[:count], (constant, float(trend[1]), float(trend[2])))
+
+    def add_to(self, xs: FloatArray, ys: FloatArray, heights: Heights) -> None:
+        """Fill the cells of heights `(ys, xs)` that are not NaN."""
+        half = self._side * (0.5 + _OVERLAP)
+        reach = self._side * _OVERLAP
+        total = np.where(np.isnan(heights), np.nan, 0.0)
+        sums = np.zeros(total.shape)
+        # cells outside all patches belong to the nearest; its bump is widened by moving the cell to its rim
+        inside_x = np.clip(xs, self._west, self._west + self._cols * self._side)
+        inside_y = np.clip(ys, self._south, self._south + self._rows * self._side)
+        cols = range(
+            int(self._place(inside_x.min() - reach, self._west, self._cols)),
+            int(self._place(inside_x.max() + reach, self._west, self._cols)) + 1,
+        )
+        rows = range(
+            int(self._place(inside_y.min() - reach, self._south, self._rows)),
+            int(self._place(inside_y.max() + reach, self._south, self._rows)) + 1,
+        )
+        beyond = (inside_x != xs).any() or (inside_y != ys).any()
+        for row in rows:
+            in_y = np.abs(inside_y - self._middle(row, 0)[1]) < half
+            if not in_y.any():
+                continue
+            for col in cols:
+                middle_x, middle_y = self._middle(row, col)
+                in_x = np.abs(inside_x - middle_x) < half
+                if not in_x.any() or np.isnan(total[np.ix_(in_y, in_x)]).all():
+                    continue
+                patch = self._patch(row, col)
+                where = np.ix_(in_y, in_x)
+                part, weights = np.ascontiguousarray(total[where]), np.ascontiguousarray(sums[where])
+                if beyond:
+                    _add_beyond(
+                        xs[in_x], ys[in_y], inside_x[in_x], inside_y[in_y], middle_x, middle_y, half, patch.x, patch.y,
+                        patch.weights, self._scale, *patch.trend, _TABLE, part, weights,
+                    )  # fmt: skip
+                else:
+                    _add(
+                        xs[in_x], ys[in_y], middle_x, middle_y, half, patch.x, patch.y, patch.weights, self._scale,
+                        *patch.trend, _TABLE, part, weights,
+                    )  # fmt: skip
+                total[where], sums[where] = part, weights
+        with np.errstate(divide="ignore", invalid="ignore"):
+            heights[:] = (total / sums).astype(np.float32)
+
+
+@kernel
+def _add_beyond(
+    xs, ys, inside_x, inside_y, middle_x, middle_y, half, px, py, weights, scale, a, b, c, table, total, sums
+):
+    """As `_add`, for cells outside all patches: they are weighted as the place on the rim nearest to them."""
+    for r in range(ys.size):
+        v = abs(inside_y[r] - middle_y) / half
+        for k in range(xs.size):
+            u = abs(inside_x[k] - middle_x) / half
+            if u >= 1.0 or v >= 1.0 or np.isnan(total[r, k]):
+                continue
+            qx = (xs[k] - middle_x) * scale
+            qy = (ys[r] - middle_y) * scale
+            height = a + b * qx + c * qy
+            for i in range(px.size):
+                dx = qx - px[i]
+                dy = qy - py[i]
+                height += weights[i] * _basis(dx * dx + dy * dy, table)
+            bump = ((1.0 - u * u) * (1.0 - v * v)) ** 3
+            total[r, k] += bump * height
+            sums[r, k] += bump
+
+
+def tension_spline(
+    x: FloatArray,
+    y: FloatArray,
+    z: FloatArray,
+    grid: Grid,
+    tension: float = 1.0,
+    smoothing: float = 0.0,
+    reach: float = np.inf,
+    unit: str = "m",
+) -> EvaluatedSurface:
+    """A surface by regularised spline with tension.
+
+    x, y, z: `(points,)` in the grid's CRS, one point a place. tension: in units of one over the points' mean spacing, at least 0.5.
+    smoothing: 0 passes through the points; larger lets it miss them. reach: cells with no point this near stay empty; CRS
+    units. Far outside the points it goes on as a plane with a logarithm. Raises InputError on parameters outside those.
+    """
+    spline = TensionSpline(x, y, z, tension, smoothing)
+    index = PointIndex.of(x, y) if np.isfinite(reach) else None
+
+    def evaluate(part: Grid) -> Heights:
+        xs, ys = part.centres(part.whole)
+        result = np.zeros((part.rows, part.cols), np.float32)
+        if index is not None:
+            empty_beyond(result, xs, ys, index, reach)
+        spline.add_to(xs, ys, result)
+        return result
+
+    return EvaluatedSurface(grid, evaluate, unit)
+
+
+def tension_spline_at(
+    x: FloatArray,
+    y: FloatArray,
+    z: FloatArray,
+    qx: FloatArray,
+    qy: FloatArray,
+    tension: float = 1.0,
+    smoothing: float = 0.0,
+) -> FloatArray:
+    """Heights at places `(places,)`; see `tension_spline`."""
+    spline = TensionSpline(x, y, z, tension, smoothing)
+    result = np.empty(qx.size)
+    for i in range(qx.size):
+        cell = np.zeros((1, 1), np.float32)
+        spline.add_to(qx[i : i + 1], qy[i : i + 1], cell)
+        result[i] = cell[0, 0]
+    return result
