@@ -72,6 +72,7 @@ class PicturesTest(BrowserTest):
         tell("skerry", bytes_per_second=0)
         self.mode("Alone")
         self.put("A", "Beacon 30")
+        self.put("B", "Survey TIN")
         self.stage("Gather")
         page.get_by_role("button", name="Add files").click()
         own = self.var / "bank levels.csv"
@@ -156,6 +157,7 @@ class PicturesTest(BrowserTest):
         page.get_by_role("button", name="Interpolate points").click()
         page.locator(".mt", has_text="Kriging").click()
         page.get_by_role("slider", name="Reach and sill").focus()
+        page.get_by_label("Name", exact=True).fill("")
         page.locator(".row", has_text="Gives").get_by_role("combobox").click()
         page.get_by_role("option", name="their standard error").click()
         page.get_by_role("group", name="Variogram").scroll_into_view_if_needed()

@@ -63,4 +63,4 @@ class BuildTest(GatherSheets):
         expect(knob).not_to_have_attribute("aria-valuetext", before)
         expect(page.get_by_role("button", name="Back to the fitted model")).to_be_visible()
         page.locator(".mt", has_text="Spline").click()
-        expect(page.get_by_label("Tension")).to_have_value("1")
+        expect(page.get_by_label("Tension")).to_have_value("2")

@@ -287,7 +287,7 @@ def tension_spline(
     y: FloatArray,
     z: FloatArray,
     grid: Grid,
-    tension: float = 1.0,
+    tension: float = 2.0,
     smoothing: float = 0.0,
     reach: float = np.inf,
     unit: str = "m",
@@ -318,7 +318,7 @@ def tension_spline_at(
     z: FloatArray,
     qx: FloatArray,
     qy: FloatArray,
-    tension: float = 1.0,
+    tension: float = 2.0,
     smoothing: float = 0.0,
 ) -> FloatArray:
     """Heights at places `(places,)`; see `tension_spline`."""

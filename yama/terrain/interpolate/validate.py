@@ -110,7 +110,8 @@ def methods(
         "triangulation": lambda x, y, z, qx, qy: triangulated_at(x, y, z, qx, qy, triangulate(x, y)),
         "natural_neighbour": lambda x, y, z, qx, qy: natural_neighbour_at(x, y, z, qx, qy, triangulate(x, y)),
         "inverse_distance": lambda x, y, z, qx, qy: inverse_distance_at(x, y, z, qx, qy, neighbours, power, radius)[0],
-        "spline": tension_spline_at,
+        # a trace of smoothing keeps it calm where points with different heights lie close together
+        "spline": lambda x, y, z, qx, qy: tension_spline_at(x, y, z, qx, qy, 2.0, 0.01),
         "kriging": kriging,
         "nearest": lambda x, y, z, qx, qy: inverse_distance_at(x, y, z, qx, qy, 1)[0],
     }

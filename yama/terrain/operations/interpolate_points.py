@@ -51,12 +51,12 @@ class InterpolateParams(Params):
     )
 
     tension: float = Field(
-        1.0,
+        2.0,
         ge=LEAST_TENSION,
         le=20,
         description="Spline: how tight it is drawn between points; low overshoots, high peaks.",
     )
-    smoothing: float = Field(0.0, ge=0, le=100, description="Spline: how far it may miss the points; 0 meets them.")
+    smoothing: float = Field(0.01, ge=0, le=100, description="Spline: how far it may miss the points; 0 meets them.")
     variogram: Literal["spherical", "exponential", "gaussian", "matern"] = Field(
         "spherical", description="Kriging: how heights differ with distance."
     )

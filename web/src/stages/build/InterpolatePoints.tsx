@@ -145,12 +145,12 @@ export function InterpolatePoints() {
           <div className="row two">
             <NumberField
               label="Tension"
-              value={(params.tension as number) ?? 1}
+              value={(params.tension as number) ?? 2}
               onChange={(tension) => setParams({ tension })}
             />
             <NumberField
               label="Smoothing"
-              value={(params.smoothing as number) ?? 0}
+              value={(params.smoothing as number) ?? 0.01}
               onChange={(smoothing) => setParams({ smoothing })}
             />
           </div>

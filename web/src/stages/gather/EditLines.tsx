@@ -137,7 +137,11 @@ export function EditLines() {
   const snapping = useDesk((desk) => desk.snapping);
   const set = useDesk((desk) => desk.set);
   const [made, setMade] = useState<Accepted | null>(null);
-  const holding = features.find((one) => one.id === sheet?.inputs.features) ?? features[0];
+  const hidden = useDesk((desk) => desk.hidden);
+  // the lines in sight are most likely meant; once chosen they stay
+  const [first] = useState(() => hidden);
+  const holding =
+    features.find((one) => one.id === sheet?.inputs.features) ?? features.find((one) => !first[one.id]) ?? features[0];
   const draft = useDraft(holding);
   const { mutate } = draft.change;
   const { titles, done, said } = draft.draft;

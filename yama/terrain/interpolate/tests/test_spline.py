@@ -52,7 +52,7 @@ class SplineTest(SimpleTestCase):
         x, y, z = scattered(1500)
         found = tension_spline(x, y, z, GRID).read_all()
         cx, cy = (axis.ravel() for axis in cells())
-        wanted = whole(x, y, z, cx, cy, TensionSpline(x, y, z, 1.0, 0.0)._scale).reshape(found.shape)
+        wanted = whole(x, y, z, cx, cy, TensionSpline(x, y, z, 2.0, 0.0)._scale).reshape(found.shape)
         apart = np.abs(found - wanted)
         self.assertLess(np.quantile(apart, 0.99), 0.1)  # heights range over 70 m
         # across the borders of patches it is as smooth as the whole is
@@ -91,6 +91,18 @@ class SplineTest(SimpleTestCase):
             for row, col in ((0, 0), (13, 40), (50, 7)):
                 part = fresh.read(Window(row, col, 10, 12))
                 np.testing.assert_allclose(part, all_cells[row : row + 10, col : col + 12], rtol=0, atol=1e-4)
+
+    def test_a_trace_of_smoothing_keeps_it_calm_where_heights_jump_between_close_points(self):
+        """As at banks and walls: pairs a fiftieth of the spacing apart that differ by metres."""
+        x, y, _ = scattered(300)
+        z = 0.02 * (x - 448_000)
+        x, y = np.append(x, x[:80] + 0.15), np.append(y, y[:80])
+        z = np.append(z, z[:80] + 3)
+        over = [
+            float(np.abs(tension_spline(x, y, z, GRID, 2.0, smoothing).read_all()).max()) for smoothing in (0.0, 0.01)
+        ]
+        self.assertGreater(over[0], 2 * over[1])
+        self.assertLess(over[1], 10)
 
     def test_dense_clusters_and_lone_points(self):
         rng = np.random.default_rng(4)
