@@ -72,7 +72,10 @@ def _ops(arguments: argparse.Namespace) -> None:
         print(json.dumps(listed, indent=2))
         return
     for entry in listed:
-        roles = " ".join(f"--in {name}=FILE{' ...' if role['many'] else ''}" for name, role in entry["inputs"].items())
+        roles = " ".join(
+            f"--in {name}=FILE{' ...' if role['many'] else ''}{' (or none)' if role['optional'] else ''}"
+            for name, role in entry["inputs"].items()
+        )
         print(f"{entry['name']:22}{entry['summary']}\n{'':22}{roles}")
         for name, schema in entry["params"].get("properties", {}).items():
             print(f"{'':22}--set {name}={schema.get('default')}  {schema.get('description', '')}".rstrip())

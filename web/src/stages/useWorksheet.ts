@@ -33,7 +33,11 @@ export function useWorksheet(operation: string, roles: string[]) {
     return Array.isArray(given) ? given.length > 0 : given !== undefined;
   });
   const params = Object.fromEntries(Object.entries(sheet.params).filter(([, value]) => value !== null));
-  const body: RunBody | null = complete ? { operation, params, inputs: sheet.inputs } : null;
+  // what may be missing and is not chosen is not sent
+  const inputs = Object.fromEntries(
+    Object.entries(sheet.inputs).filter(([, given]) => !Array.isArray(given) || given.length > 0),
+  );
+  const body: RunBody | null = complete ? { operation, params, inputs } : null;
   const asked = useSettled(body, 250);
   const canRun = project.role !== "viewer";
   const preview = usePreview(project.id, canRun ? asked : null);

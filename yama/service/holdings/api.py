@@ -226,6 +226,7 @@ def _recipe(holding: Holding, by_key: dict[str, Holding]) -> dict[str, Any] | No
     step = holding.step
     if step is None:
         return None
+    taken = operations.find(step.operation).inputs
     sources = {role: [by_key.get(key) for key in keys] for role, keys in step.inputs.items()}
     return {
         "operation": step.operation,
@@ -235,7 +236,7 @@ def _recipe(holding: Holding, by_key: dict[str, Holding]) -> dict[str, Any] | No
             role: ", ".join(one.name if one else "no longer here" for one in held) for role, held in sources.items()
         },
         "input_ids": {
-            role: [one.pk for one in held if one] if len(held) > 1 else held[0].pk
+            role: [one.pk for one in held if one] if taken[role].many else held[0].pk
             for role, held in sources.items()
             if held and held[0]
         },

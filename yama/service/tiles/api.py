@@ -137,6 +137,7 @@ class RoleOut(Schema):
     kind: Literal["points", "surface", "cloud", "features"]
     title: str
     many: bool
+    optional: bool
 
 
 class OperationOut(Schema):

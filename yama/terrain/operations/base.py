@@ -31,11 +31,13 @@ Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Del
 
 @dataclass(frozen=True)
 class Role:
-    """One thing an operation takes: what kind, and how a person calls it. many: any number of them, at least one."""
+    """One thing an operation takes: what kind, and how a person calls it. many: any number of them, at least one.
+    optional: it may be missing."""
 
     kind: Kind
     title: str
     many: bool = False
+    optional: bool = False
 
 
 class Params(BaseModel):
@@ -130,6 +132,8 @@ def take_inputs(operation: Operation, given: Inputs) -> dict[str, Held | list[He
     for name, role in operation.inputs.items():
         held = given.get(name)
         if held is None or held == []:
+            if role.optional:
+                continue
             raise InputError(f"{operation.title} needs {role.title.lower()} (input {name!r}).")
         each = held if isinstance(held, list) else [held]
         if not all(isinstance(one, _TYPES[role.kind]) for one in each):

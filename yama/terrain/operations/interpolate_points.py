@@ -9,9 +9,11 @@ import numpy.typing as npt
 from pydantic import Field
 
 from yama.terrain.errors import InputError
+from yama.terrain.features import Features
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
 from yama.terrain.grid import FloatArray, parse_crs
+from yama.terrain.interpolate.breaklines import Lines, lines_of, mesh_with
 from yama.terrain.interpolate.idw import inverse_distance, nearest
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
 from yama.terrain.interpolate.natural import natural_neighbour
@@ -94,6 +96,46 @@ def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
     return points.kept(keep)
 
 
+def _breaklines(
+    inputs: Inputs, params: InterpolateParams, x: FloatArray, y: FloatArray, z: FloatArray, frame: Frame
+) -> Lines | None:
+    """The breaklines given, cut where they cross; None where there are none or the method knows none."""
+    given = inputs.get("breaklines")
+    if params.method != "triangulation" or not isinstance(given, list):
+        return None
+    return lines_of([one for one in given if isinstance(one, Features)], frame.grid.crs, x, y, z)
+
+
+def _about_breaklines(inputs: Inputs, params: InterpolateParams, chosen: Points, frame: Frame) -> list[Finding]:
+    if not inputs.get("breaklines"):
+        return []
+    if params.method != "triangulation":
+        return [Finding("no_breaklines", "note", "Breaklines count in a triangulation only.", "This method passes them over.",
+                        Mend("Triangulate", {"method": "triangulation"}))]  # fmt: skip
+    x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
+    try:
+        lines = _breaklines(inputs, params, x, y, z, frame)
+    except InputError:
+        return []  # of the points themselves, which another finding names
+    if lines is None or not len(lines.pieces):
+        return [Finding("empty_breaklines", "caution", "No breakline lies among the points.",
+                        "They change nothing here. Check their CRS.")]  # fmt: skip
+    found = []
+    if lines.clashes:
+        worst = max(difference for *_, difference in lines.clashes)
+        found.append(
+            Finding("clashes", "caution", f"At {len(lines.clashes)} places breaklines cross at different heights, by up to "
+                    f"{worst:.2f} m.", "The mean of both is taken there.",
+                    places=[(a, b) for a, b, _ in lines.clashes[:200]])
+        )  # fmt: skip
+    if lines.draped:
+        found.append(
+            Finding("draped", "note", f"{lines.draped} vertices of breaklines have no height and take that of the facets.",
+                    "They turn edges along the line, but bring no ground of their own.")
+        )  # fmt: skip
+    return found
+
+
 def _variogram(x: FloatArray, y: FloatArray, z: FloatArray, params: InterpolateParams) -> Variogram:
     """The variogram asked for; what is not given is fitted."""
     given = (params.nugget, params.sill, params.variogram_reach)
@@ -130,7 +172,10 @@ class InterpolatePoints(Operation):
     title = "Interpolate points"
     stage = "Build"
     summary = "Survey points become a surface on the frame."
-    inputs = {"points": Role("points", "Points")}
+    inputs = {
+        "points": Role("points", "Points"),
+        "breaklines": Role("features", "Breaklines", many=True, optional=True),
+    }
     Params = InterpolateParams
 
     def quantity_of(self, params: Any) -> Quantity:
@@ -208,6 +253,7 @@ class InterpolatePoints(Operation):
                     [(float(x), float(y)) for x, y in duplicates["where"][:200]],
                 )
             )
+        findings += _about_breaklines(inputs, params, chosen, frame)
         if params.reach_limit:
             findings.append(Finding("reach", "note", f"Cells beyond {params.reach_limit:g} m of a point stay empty."))
         elif params.method in ("inverse_distance", "nearest", "spline", "kriging"):
@@ -232,7 +278,13 @@ class InterpolatePoints(Operation):
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
         reach = params.reach_limit or np.inf
-        if params.method == "triangulation":
+        lines = _breaklines(inputs, params, x, y, z, frame)
+        if lines is not None:
+            xs, ys, zs, mesh = mesh_with(x, y, z, lines)
+            surface = triangulated(
+                xs, ys, zs, grid, reach, params.edge_limit or np.inf, points.unit, triangulation=mesh
+            )
+        elif params.method == "triangulation":
             surface = triangulated(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
         elif params.method == "natural_neighbour":
             surface = natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)

@@ -2,7 +2,7 @@
 import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { useDesk } from "../../desk/store";
-import { type Asked, draw, job, points, service, surface } from "../../testing/render";
+import { type Asked, draw, job, lines, points, service, surface } from "../../testing/render";
 import { InterpolatePoints } from "../build/InterpolatePoints";
 
 const survey = points(5, "Survey points", { ground: 4000, spot: 200 });
@@ -84,6 +84,24 @@ describe("interpolating points", () => {
     draw(<InterpolatePoints />);
     expect((await screen.findByRole("alert")).textContent).toBe("Interpolate points: power: too small.");
     expect((screen.getByRole("button", { name: "Run" }) as HTMLButtonElement).disabled).toBe(true);
+  });
+
+  it("asks with breaklines when lines are chosen for them, and without when none are", async () => {
+    const asked = service({ ...base, "GET /projects/1/holdings": [survey, lines(8, "Banks", ["left", "right"])] });
+    draw(<InterpolatePoints />);
+    fireEvent.mouseDown(await screen.findByRole("combobox", { name: /Breaklines/ }));
+    fireEvent.click(screen.getByRole("option", { name: "Banks" }));
+    await waitFor(() =>
+      expect(bodies(asked, "/previews").at(-1)).toMatchObject({ inputs: { points: 5, breaklines: [8] } }),
+    );
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: /Breaklines/ }));
+    fireEvent.click(screen.getByRole("option", { name: "none" }));
+    await waitFor(() => expect(useDesk.getState().sheets.interpolate_points?.inputs.breaklines).toEqual([]));
+    fireEvent.click(screen.getByRole("radio", { name: "Nearest" })); // another request, as it is sent now
+    await waitFor(() =>
+      expect(bodies(asked, "/previews").at(-1)).toMatchObject({ params: { method: "nearest" }, inputs: { points: 5 } }),
+    );
+    expect((bodies(asked, "/previews").at(-1) as { inputs: object }).inputs).toEqual({ points: 5 });
   });
 
   it("runs under the typed name and offers the result for a slot", async () => {

@@ -29,7 +29,7 @@ const DUPLICATES = [
 /** Survey points to a surface: what goes in, how, findings, preview and run. */
 export function InterpolatePoints() {
   const project = useProject();
-  const { points } = useHeld();
+  const { points, features } = useHeld();
   const work = useWorksheet("interpolate_points", ["points"]);
   const { params, setParams, setInput } = work;
   const chosen = points.find((one) => one.id === work.inputs.points);
@@ -42,6 +42,9 @@ export function InterpolatePoints() {
   }, [chosen, first, params.reach_limit, setInput, setParams]);
 
   const method = (params.method as string) ?? "triangulation";
+  const lines = features.filter((one) => Object.keys(one.features?.counts ?? {}).join() !== "points");
+  const given = work.inputs.breaklines;
+  const breaklines = Array.isArray(given) ? given[0] : undefined;
   const codes = Object.entries(chosen?.points?.codes ?? {}).filter(([code]) => code !== "");
   const used = (params.codes as string[] | undefined) ?? codes.map(([code]) => code);
   const toggle = (code: string) => {
@@ -88,6 +91,17 @@ export function InterpolatePoints() {
               <span className="n">{chosen.points.height_field}</span>, in {chosen.points.unit}
             </span>
           </div>
+        )}
+        {method === "triangulation" && lines.length > 0 && (
+          <Choice
+            label="Breaklines"
+            value={breaklines === undefined ? "none" : String(breaklines)}
+            options={[
+              { value: "none", title: "none" },
+              ...lines.map((one) => ({ value: String(one.id), title: one.name })),
+            ]}
+            onChange={(next) => setInput("breaklines", next === "none" ? [] : [Number(next)])}
+          />
         )}
         {codes.length > 1 && (
           <div className="checks" role="group" aria-label="Codes to use">

@@ -4,7 +4,7 @@ import gzip
 
 import numpy as np
 
-from yama.service.holdings.tests.test_uploads import cloud_bytes
+from yama.service.holdings.tests.test_uploads import cloud_bytes, lines_bytes
 from yama.service.tests.base import ServiceTest
 from yama.service.tiles import surfaces
 
@@ -41,6 +41,27 @@ class ManyInputsTest(ServiceTest):
         self.assertEqual(listed["recipe"]["inputs"], {"clouds": "tile1, tile2"})
         self.assertEqual(listed["recipe"]["input_ids"], {"clouds": [c.pk for c in self.clouds]})
         self.assertEqual(len(self.ask("GET", f"/holdings/{job.holding.pk}/recipe")["files"]), 2)
+
+    def test_one_of_many_is_still_a_list_and_breaklines_may_be_missing(self):
+        self.ask("POST", "/runs", {**self.body, "inputs": {"clouds": self.clouds[0].pk}, "name": "One"}, 202)
+        one = self.run_jobs()[0].holding
+        points = self.add_points()
+        self.send(lines_bytes(), "banks.gpkg")
+        banks = self.run_jobs()[0].holding
+        body = {"operation": "interpolate_points", "params": {}, "inputs": {"points": points.pk}}
+        plain = self.ask("POST", "/previews", body)
+        body["inputs"]["breaklines"] = [banks.pk]
+        broken = self.ask("POST", "/previews", body)
+        self.assertNotEqual(plain["key"], broken["key"])
+        self.assertIn("draped", [finding["code"] for finding in broken["findings"]])
+        self.ask("POST", "/runs", body, 202)
+        job = self.run_jobs()[0]
+        self.assertEqual(job.state, "done", job.message + job.log)
+        listed = {each["id"]: each for each in self.ask("GET", "/holdings")}
+        self.assertEqual(listed[one.pk]["recipe"]["input_ids"], {"clouds": [self.clouds[0].pk]})
+        made = listed[job.holding.pk]["recipe"]
+        self.assertEqual(made["input_ids"], {"points": points.pk, "breaklines": [banks.pk]})
+        self.assertEqual(made["inputs"]["breaklines"], "banks")
 
     def test_counts_are_no_heights_and_are_not_judged(self):
         body = {**self.body, "params": {"rule": "count"}, "name": "Count"}
