@@ -18,8 +18,8 @@ const sight = (change: Partial<Sight> = {}): Sight => ({
 
 describe("a drawing that is moved with the map", () => {
   it("covers what a drag of less than its margin shows, and nothing at another scale", () => {
-    expect(covers(sight(), sight({ x: 240 }))).toBe(true);
-    expect(covers(sight(), sight({ x: 260 }))).toBe(false);
+    expect(covers(sight(), sight({ x: 170 }))).toBe(true);
+    expect(covers(sight(), sight({ x: 180 }))).toBe(false);
     expect(covers(sight(), sight({ resolution: 2 }))).toBe(false);
     expect(groundOf(sight({ x: 10, resolution: 2 }))).toEqual([-1490, -900, 1510, 900]);
   });
