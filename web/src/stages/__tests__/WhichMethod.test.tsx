@@ -116,4 +116,30 @@ describe("which method", () => {
       params: { method: "triangulation" },
     });
   });
+
+  it("names the points that their neighbours contradict, worst first", async () => {
+    const errors = [0.5, -9, 12, null];
+    const places = [0, 1, 2, 3].map((i) => [448_000 + 10 * i, 5_438_000]);
+    service(
+      answers({
+        "GET /projects/1/jobs/j/figures": {
+          ...FOUND,
+          points: places,
+          errors: { ...FOUND.errors, triangulation: errors },
+        },
+      }),
+    );
+    await compared();
+    const list = await screen.findByRole("list", { name: "Points that do not fit" });
+    // six times an NMAD of 0.8 m is 4.8 m; an error is predicted minus measured
+    expect(
+      within(list)
+        .getAllByRole("listitem")
+        .map((one) => one.textContent),
+    ).toEqual(["−12.0 mbelow what is expectedGo there", "9.0 mabove what is expectedGo there"]);
+    fireEvent.click(within(list).getAllByRole("button")[1] as HTMLElement);
+    expect(useDesk.getState().goTo).toEqual({ x: 448_010, y: 5_438_000, resolution: 1 });
+    fireEvent.click(screen.getByRole("button", { name: "Mark them" }));
+    expect(useDesk.getState().places).toHaveLength(2);
+  });
 });

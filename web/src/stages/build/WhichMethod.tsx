@@ -8,6 +8,7 @@ import { useDesk } from "../../desk/store";
 import { Choice, Findings, HoldingChoice, NumberField, Section, Sheet } from "../parts";
 import { useWorksheet } from "../useWorksheet";
 import { DistanceChart, METHOD_INKS } from "./DistanceChart";
+import { Suspects } from "./Suspects";
 
 export interface Comparison {
   methods: Record<
@@ -204,6 +205,7 @@ export function WhichMethod() {
             )}
           </p>
           <DistanceChart ends={found.distance_ends} curves={found.by_distance} unit={found.unit} />
+          {mapped && <Suspects found={found} method={mapped} />}
           {mapped && (
             <div className="acts">
               <button
