@@ -306,8 +306,8 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
     if isinstance(result, Features):
         with transaction.atomic():
             keep_features(holding, result, {}, findings)
-            if "draft" in request:
-                Draft.objects.filter(pk=request["draft"]).delete()
+            if "draft" in request:  # edits made meanwhile are not lost with it
+                Draft.objects.filter(pk=request["draft"], done=len(step.params["edits"])).delete()
         return Outcome(holding.pk, findings=findings)
     surface: Surface = result
     holding.live = request["live"]

@@ -99,6 +99,14 @@ class DraftsTest(ServiceTest):
         self.edit(kind="join", features=[0, 1], gap=50)
         self.assertEqual(self.ask("POST", f"{self.path}/keep", {})["holding_id"], made.pk)
 
+    def test_edits_made_while_others_are_kept_stay(self):
+        self.edit(kind="remove", features=[0])
+        self.ask("POST", f"{self.path}/keep", {}, 202)
+        self.edit(kind="remove", features=[1])
+        made = self.run_jobs()[0].holding
+        self.assertEqual(made.facts["counts"], {"lines": 2})
+        self.assertEqual(len(self.ask("GET", self.path)["titles"]), 2)
+
     def test_a_draft_is_one_persons(self):
         self.edit(kind="remove", features=[0])
         self.as_role("owner")
