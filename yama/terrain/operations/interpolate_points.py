@@ -7,12 +7,13 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 from pydantic import Field
+from scipy.spatial import cKDTree
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
-from yama.terrain.grid import FloatArray, parse_crs
+from yama.terrain.grid import FloatArray, metres_per_unit, parse_crs
 from yama.terrain.interpolate.breaklines import Lines, lines_of, mesh_with
 from yama.terrain.interpolate.idw import inverse_distance, nearest
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
@@ -22,6 +23,9 @@ from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
 from yama.terrain.surface import Surface
+
+_AT_PLACE = 0.02
+"""Metres within which a point lies at a place that is named: the desk rounds places to centimetres."""
 
 
 class InterpolateParams(Params):
@@ -36,6 +40,9 @@ class InterpolateParams(Params):
     )
     stray_points: Literal["use", "leave_out"] = Field(
         "use", description="Points farther outside the frame than the frame is wide: use them or not."
+    )
+    left_out: list[tuple[float, float]] = Field(
+        [], max_length=10_000, description="Places in the frame's CRS; points within 2 cm of one are not used."
     )
     cell_size: float | None = Field(
         None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"}
@@ -86,13 +93,19 @@ class InterpolateParams(Params):
 
 
 def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
-    """The points with known places and heights, in the frame's CRS, that `codes` and `stray_points` leave."""
+    """The points with known places and heights, in the frame's CRS, that `codes`, `stray_points` and `left_out` leave."""
     points = points.in_crs(frame.grid.crs)
     keep = np.isfinite(points.x) & np.isfinite(points.y) & np.isfinite(points.z)
     if params.codes is not None and points.codes.size:
         keep &= np.isin(points.codes, params.codes)
     if params.stray_points == "leave_out":
         keep &= ~_strays(points, frame)
+    if params.left_out:
+        across, up = metres_per_unit(frame.grid.crs, frame.grid.bounds.south)
+        known = np.flatnonzero(keep)  # the others may have no place
+        places = np.column_stack([points.x[known] * across, points.y[known] * up])
+        out = cKDTree(np.array(params.left_out) * [across, up])
+        keep[known] &= ~np.isfinite(out.query(places, distance_upper_bound=_AT_PLACE)[0])
     return points.kept(keep)
 
 

@@ -136,10 +136,15 @@ describe("which method", () => {
       within(list)
         .getAllByRole("listitem")
         .map((one) => one.textContent),
-    ).toEqual(["−12.0 mbelow what is expectedGo there", "9.0 mabove what is expectedGo there"]);
-    fireEvent.click(within(list).getAllByRole("button")[1] as HTMLElement);
+    ).toEqual(["−12.0 mbelow what is expectedLeave outGo there", "9.0 mabove what is expectedLeave outGo there"]);
+    fireEvent.click(within(list).getAllByRole("button", { name: /Go to/ })[1] as HTMLElement);
     expect(useDesk.getState().goTo).toEqual({ x: 448_010, y: 5_438_000, resolution: 1 });
     fireEvent.click(screen.getByRole("button", { name: "Mark them" }));
     expect(useDesk.getState().places).toHaveLength(2);
+    fireEvent.click(within(list).getAllByRole("button", { name: /Leave out/ })[0] as HTMLElement);
+    expect(useDesk.getState().sheets.which_method?.params.left_out).toEqual([[448_020, 5_438_000]]);
+    expect(screen.getByText(/is left out/)).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: "Use it again" }));
+    expect(useDesk.getState().sheets.which_method?.params.left_out).toEqual([]);
   });
 });

@@ -6,6 +6,7 @@ import { Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet }
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
 import { Kriging } from "./Kriging";
+import { LeftOut } from "./LeftOut";
 
 const METHODS: [string, string, string][] = [
   ["triangulation", "Triangulation", "Flat facets between neighbouring points; exact at every point."],
@@ -92,6 +93,10 @@ export function InterpolatePoints() {
             </span>
           </div>
         )}
+        <LeftOut
+          places={(params.left_out as [number, number][] | undefined) ?? []}
+          onUse={() => setParams({ left_out: [] })}
+        />
         {method === "triangulation" && lines.length > 0 && (
           <Choice
             label="Breaklines"

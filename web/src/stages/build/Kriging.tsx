@@ -34,6 +34,7 @@ export function Kriging(props: {
   const project = useProject();
   const asked = {
     ...(params.codes ? { codes: params.codes } : {}),
+    ...((params.left_out as unknown[] | undefined)?.length ? { left_out: params.left_out } : {}),
     ...(params.duplicates ? { duplicates: params.duplicates } : {}),
   };
   const { data } = usePreview(

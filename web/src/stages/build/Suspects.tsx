@@ -6,7 +6,15 @@ const TIMES = 6; // the spread without outliers, beyond which a point does not f
 const LISTED = 6;
 
 /** Points that their neighbours contradict: either the ground is rough there, or they are wrong. */
-export function Suspects({ found, method }: { found: Comparison; method: string }) {
+export function Suspects({
+  found,
+  method,
+  onLeaveOut,
+}: {
+  found: Comparison;
+  method: string;
+  onLeaveOut: (places: [number, number][]) => void;
+}) {
   const set = useDesk((desk) => desk.set);
   const nmad = found.methods[method]?.figures?.nmad ?? 0;
   const listed = (found.errors[method] ?? [])
@@ -25,6 +33,10 @@ export function Suspects({ found, method }: { found: Comparison; method: string 
       <button type="button" className="lnk" onClick={() => set({ places: places.slice(0, 500) })}>
         Mark them
       </button>
+      {", "}
+      <button type="button" className="lnk" onClick={() => onLeaveOut(places)}>
+        Leave them out
+      </button>
       <ul aria-label="Points that do not fit">
         {listed.slice(0, LISTED).map(({ x, y, error }) => (
           <li key={`${x} ${y}`}>
@@ -32,6 +44,14 @@ export function Suspects({ found, method }: { found: Comparison; method: string 
               {num(-error, 1)} {found.unit}
             </span>
             <span className="mut">{error > 0 ? "below" : "above"} what is expected</span>
+            <button
+              type="button"
+              className="lnk"
+              aria-label={`Leave out the point at E ${num(x)} N ${num(y)}`}
+              onClick={() => onLeaveOut([[x, y]])}
+            >
+              Leave out
+            </button>
             <button
               type="button"
               className="lnk"

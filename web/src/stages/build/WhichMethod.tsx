@@ -8,6 +8,7 @@ import { useDesk } from "../../desk/store";
 import { Choice, Findings, HoldingChoice, NumberField, Section, Sheet } from "../parts";
 import { useWorksheet } from "../useWorksheet";
 import { DistanceChart, METHOD_INKS } from "./DistanceChart";
+import { LeftOut } from "./LeftOut";
 import { Suspects } from "./Suspects";
 
 export interface Comparison {
@@ -75,6 +76,7 @@ export function WhichMethod() {
     enabled: job?.state === "done",
     staleTime: Infinity,
   });
+  const leftOut = (params.left_out as [number, number][] | undefined) ?? [];
   const scheme = (params.scheme as string) ?? "random";
   const listed = Object.entries(found?.methods ?? {}).sort(
     (one, other) => (one[1].figures?.rmse ?? Infinity) - (other[1].figures?.rmse ?? Infinity),
@@ -136,6 +138,7 @@ export function WhichMethod() {
           options={SCHEMES}
           onChange={(next) => setParams({ scheme: next, block: null })}
         />
+        <LeftOut places={leftOut} onUse={() => setParams({ left_out: [] })} />
         {scheme !== "each" && (
           <div className="row two">
             <NumberField
@@ -205,7 +208,13 @@ export function WhichMethod() {
             )}
           </p>
           <DistanceChart ends={found.distance_ends} curves={found.by_distance} unit={found.unit} />
-          {mapped && <Suspects found={found} method={mapped} />}
+          {mapped && (
+            <Suspects
+              found={found}
+              method={mapped}
+              onLeaveOut={(places) => setParams({ left_out: [...leftOut, ...places] })}
+            />
+          )}
           {mapped && (
             <div className="acts">
               <button
@@ -214,7 +223,7 @@ export function WhichMethod() {
                 onClick={() => {
                   sheet("interpolate_points", {
                     inputs: { points: chosen?.id ?? 0 },
-                    params: { method: mapped, reach_limit: 60 },
+                    params: { method: mapped, reach_limit: 60, stray_points: "leave_out", left_out: leftOut },
                     name: "",
                   });
                   open("Build", "interpolate_points");

@@ -1,5 +1,7 @@
 """The catalogue: descriptions, checks and results of every operation."""
 
+from dataclasses import replace
+
 import numpy as np
 from django.test import SimpleTestCase
 
@@ -98,6 +100,18 @@ class InterpolateTest(SimpleTestCase):
         _, doubt = interpolate(points(), method="kriging", result="deviation", sill=90.0, variogram_reach=80.0)
         cells = doubt().read_all()
         self.assertTrue((cells >= 0).all() and cells.max() <= 1.1 * 90**0.5)
+
+    def test_points_are_left_out_by_their_place_and_come_back(self):
+        held = points()
+        wild = replace(held, fields={"z": np.where(np.arange(len(held)) == 7, 900.0, held.z)})
+        spot = [round(float(held.x[7]), 2), round(float(held.y[7]), 2)]
+        _, wrong = interpolate(wild, method="nearest", reach_limit=50)
+        _, without = interpolate(wild, method="nearest", reach_limit=50, left_out=[spot])
+        self.assertEqual(float(np.nanmax(wrong().read_all())), 900.0)
+        self.assertLess(float(np.nanmax(without().read_all())), 899)
+        beside = [spot[0] + 0.05, spot[1]]
+        _, kept = interpolate(wild, method="nearest", reach_limit=50, left_out=[beside])
+        self.assertEqual(float(np.nanmax(kept().read_all())), 900.0)
 
     def test_a_variogram_is_found_at_once_for_every_model(self):
         operation = operations.find("variogram")
