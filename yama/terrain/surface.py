@@ -16,7 +16,7 @@ from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExec
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 import numpy.typing as npt
@@ -41,7 +41,12 @@ _TILE = 256
 
 
 class Surface(ABC):
-    """Heights on a grid. `unit` is the height unit, `vertical_datum` what zero means, as far as known."""
+    """Heights on a grid. `unit` is the height unit, `vertical_datum` what zero means, as far as known.
+
+    by_parts: whole parts are made when first looked at, after which reading a cell of them costs nothing more.
+    """
+
+    by_parts: ClassVar[bool] = False
 
     def __init__(self, grid: Grid, unit: str = "m", vertical_datum: str = "") -> None:
         self.grid = grid

@@ -148,7 +148,7 @@ export function useEditing(map: OlMap | null, grid: Grid): void {
       interaction.on("drawend", (event) => {
         const shape = format.writeGeometryObject(event.feature.getGeometry() as never) as Shape;
         const places = (linesOf(shape)[0] ?? []).map(([x = 0, y = 0]) => [x + west, y + south]);
-        change.current({ edit: { kind: "draw", shape: tool, places } });
+        change.current({ edit: { kind: "draw", shape: tool, places }, snap });
       });
     else
       interaction.on("modifyend", () => {

@@ -37,8 +37,8 @@ _MOST_EDITS = 5_000
 
 
 class EditIn(Schema):
-    """An edit as the core's `editing` names them, with coordinates in the frame's CRS. snap: metres within which a moved
-    or new vertex takes the place of another feature's nearest vertex, else of the nearest spot on its line."""
+    """An edit as the core's `editing` names them, with coordinates in the frame's CRS. snap: metres within which a moved,
+    new or drawn vertex takes the place of another feature's nearest vertex, else of the nearest spot on its line."""
 
     edit: dict[str, Any]
     snap: float = Field(0.0, ge=0, le=10_000)
@@ -137,6 +137,8 @@ def add(request: HttpRequest, project_id: int, holding_id: int, body: EditIn) ->
         before = _state(holding, edits)
         if body.snap and edit.kind in ("move_vertex", "add_vertex"):
             edit.x, edit.y = snapped(before, edit.x, edit.y, body.snap, besides=edit.feature)
+        if body.snap and edit.kind == "draw":
+            edit.places = [snapped(before, x, y, body.snap) for x, y in edit.places]
         after = Edited(before.crs, before.columns, dict(before.geometries), dict(before.rows), before.next_number)
         after.apply([edit])
         draft.edits, draft.done = [*edits, edit.model_dump(mode="json")], len(edits) + 1

@@ -232,7 +232,7 @@ def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, floa
         surface.read(Window(own.rows * eighth // 8, own.cols // 2, 1, 1))
     ready = time.perf_counter()
     heights = view.read(grid.whole.grown(1), level)
-    seconds = (time.perf_counter() - ready) / heights.size
+    seconds = 0.0 if surface.by_parts else (time.perf_counter() - ready) / heights.size
     filled = np.isfinite(heights)
     rings = []
     lines: Any = contourpy.contour_generator(z=filled.astype(np.float32)).lines(0.5)

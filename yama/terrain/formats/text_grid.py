@@ -17,7 +17,7 @@ from yama.terrain.kernels import kernel
 from yama.terrain.surface import Progress, Surface, ignore_progress
 
 NODATA = -9999
-"""What empty cells of an ASCII grid hold. Heights below it are refused."""
+"""What empty cells of an ASCII grid hold. Heights at or below it are refused."""
 
 _STRIP_CELLS = 1_000_000
 _WIDEST = 26  # letters of the longest number

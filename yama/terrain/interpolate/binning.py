@@ -31,7 +31,7 @@ from yama.terrain.formats import las
 from yama.terrain.formats.declared import UNITS
 from yama.terrain.grid import Bounds, Grid, Window, parse_crs
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Heights, Surface, put_in
+from yama.terrain.surface import Heights, Surface, halve, put_in
 
 Rule = Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity"]
 
@@ -98,14 +98,23 @@ class _Batch:
 
 
 @kernel
+def _cell(x, y, place, rows, cols):
+    """Row and column of a point; row -1 where it lies beside the band."""
+    c = int(np.floor(x * place[0] + place[1]))
+    r = int(np.floor(y * place[2] + place[3]))
+    if 0 <= r < rows and 0 <= c < cols:
+        return r, c
+    return -1, -1
+
+
+@kernel
 def _extreme(x, y, values, keep, place, turn, sign, result):
     rows, cols = result.shape
     for i in range(x.size):
         if not keep[i]:
             continue
-        c = int(np.floor(x[i] * place[0] + place[1]))
-        r = int(np.floor(y[i] * place[2] + place[3]))
-        if 0 <= r < rows and 0 <= c < cols:
+        r, c = _cell(x[i], y[i], place, rows, cols)
+        if r >= 0:
             value = np.float32(values[i] * turn[0] + turn[1])
             held = result[r, c]
             if held != held or sign * value > sign * held:
@@ -119,9 +128,8 @@ def _sums(x, y, values, keep, place, turn, counts, sums):
     for i in range(x.size):
         if not keep[i]:
             continue
-        c = int(np.floor(x[i] * place[0] + place[1]))
-        r = int(np.floor(y[i] * place[2] + place[3]))
-        if 0 <= r < rows and 0 <= c < cols:
+        r, c = _cell(x[i], y[i], place, rows, cols)
+        if r >= 0:
             counts[r, c] += 1
             sums[r, c] += values[i] * turn[0] + turn[1]
 
@@ -133,9 +141,8 @@ def _moments(x, y, values, keep, place, turn, counts, means, squares):
     for i in range(x.size):
         if not keep[i]:
             continue
-        c = int(np.floor(x[i] * place[0] + place[1]))
-        r = int(np.floor(y[i] * place[2] + place[3]))
-        if 0 <= r < rows and 0 <= c < cols:
+        r, c = _cell(x[i], y[i], place, rows, cols)
+        if r >= 0:
             value = values[i] * turn[0] + turn[1]
             counts[r, c] += 1
             shift = value - means[r, c]
@@ -150,9 +157,8 @@ def _placed(x, y, values, keep, place, turn, rows, cols, cells, kept, counts):
     for i in range(x.size):
         if not keep[i]:
             continue
-        c = int(np.floor(x[i] * place[0] + place[1]))
-        r = int(np.floor(y[i] * place[2] + place[3]))
-        if 0 <= r < rows and 0 <= c < cols:
+        r, c = _cell(x[i], y[i], place, rows, cols)
+        if r >= 0:
             cells[found] = r * cols + c
             kept[found] = values[i] * turn[0] + turn[1]
             counts[r * cols + c + 1] += 1
@@ -200,6 +206,8 @@ class GriddedCloud(Surface):
     grid up to which gaps are closed; meaningful for heights only. Thread-safe; a band is made once and kept a while.
     """
 
+    by_parts = True
+
     def __init__(
         self,
         clouds: Sequence[Cloud],
@@ -230,8 +238,6 @@ class GriddedCloud(Surface):
     def read(self, window: Window, level: int = 0) -> Heights:
         """See `Surface.read`. Coarser levels are means of the cells at level 0."""
         if level:
-            from yama.terrain.surface import halve
-
             finer = Window(window.row * 2, window.col * 2, window.rows * 2, window.cols * 2)
             return halve(self.read(finer, level - 1))
         result = np.full((window.rows, window.cols), np.nan, np.float32)

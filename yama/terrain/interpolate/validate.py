@@ -23,7 +23,7 @@ from yama.terrain.interpolate.delaunay import triangulate
 from yama.terrain.interpolate.idw import inverse_distance_at
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging_at
 from yama.terrain.interpolate.natural import natural_neighbour_at
-from yama.terrain.interpolate.spline import tension_spline_at
+from yama.terrain.interpolate.spline import SMOOTHING, TENSION, tension_spline_at
 from yama.terrain.interpolate.triangulation import triangulated_at
 from yama.terrain.judge.accuracy import Figures, figures_of
 from yama.terrain.surface import Progress, ignore_progress
@@ -111,7 +111,7 @@ def methods(
         "natural_neighbour": lambda x, y, z, qx, qy: natural_neighbour_at(x, y, z, qx, qy, triangulate(x, y)),
         "inverse_distance": lambda x, y, z, qx, qy: inverse_distance_at(x, y, z, qx, qy, neighbours, power, radius)[0],
         # a trace of smoothing keeps it calm where points with different heights lie close together
-        "spline": lambda x, y, z, qx, qy: tension_spline_at(x, y, z, qx, qy, 2.0, 0.01),
+        "spline": lambda x, y, z, qx, qy: tension_spline_at(x, y, z, qx, qy, TENSION, SMOOTHING),
         "kriging": kriging,
         "nearest": lambda x, y, z, qx, qy: inverse_distance_at(x, y, z, qx, qy, 1)[0],
     }

@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
+from pyproj import Transformer
 
 from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
@@ -69,8 +70,6 @@ class GridCloud(Operation):
         clouds = _clouds(inputs)
         findings = []
         area = frame.grid.bounds
-        from pyproj import Transformer
-
         reaching = 0
         for cloud in clouds:
             turn = Transformer.from_crs(cloud.crs, frame.grid.crs, always_xy=True)

@@ -18,7 +18,7 @@ from yama.terrain.interpolate.breaklines import Lines, lines_of, mesh_with
 from yama.terrain.interpolate.idw import inverse_distance, nearest
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
 from yama.terrain.interpolate.natural import natural_neighbour
-from yama.terrain.interpolate.spline import LEAST_TENSION, tension_spline
+from yama.terrain.interpolate.spline import LEAST_TENSION, SMOOTHING, TENSION, tension_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
@@ -60,12 +60,14 @@ class InterpolateParams(Params):
     )
 
     tension: float = Field(
-        2.0,
+        TENSION,
         ge=LEAST_TENSION,
         le=20,
         description="Spline: how tight it is drawn between points; low overshoots, high peaks.",
     )
-    smoothing: float = Field(0.01, ge=0, le=100, description="Spline: how far it may miss the points; 0 meets them.")
+    smoothing: float = Field(
+        SMOOTHING, ge=0, le=100, description="Spline: how far it may miss the points; 0 meets them."
+    )
     variogram: Literal["spherical", "exponential", "gaussian", "matern"] = Field(
         "spherical", description="Kriging: how heights differ with distance."
     )

@@ -67,6 +67,15 @@ class DraftsTest(ServiceTest):
         draft.refresh_from_db()
         self.assertNotEqual(draft.edits[1]["x"], 62.3852)
 
+    def test_a_drawn_line_begins_exactly_where_it_was_snapped_to(self):
+        [target, *_] = self.places(1)
+        near = [target[0] + 0.01, target[1] - 0.01]
+        free = [target[0] + 5, target[1] + 40]
+        self.edit(kind="draw", shape="line", places=[near, free], snap=0.05)
+        (drawn,) = Draft.objects.get().edits
+        self.assertEqual(drawn["places"][0], [62.3852, -41.21])
+        self.assertNotIn(drawn["places"][1], ([62.3852, -41.21], [62.385, -41.21]))
+
     def test_nonsense_is_refused_and_nothing_is_lost(self):
         self.edit(kind="remove", features=[0])
         for edit, words in (
