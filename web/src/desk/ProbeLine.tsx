@@ -48,7 +48,8 @@ export function ProbeLine() {
         <span>
           <i className="l">A − B</i>
           <b className="n" data-testid="probe-minus">
-            {num(minus, 2)} {unit}
+            {num(minus, 2)}
+            {minus !== null && ` ${unit}`}
           </b>
         </span>
       )}

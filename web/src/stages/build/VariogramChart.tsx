@@ -76,7 +76,7 @@ export function VariogramChart({ found, model, used, onDrag }: Props) {
         <g key={value}>
           <line x1={LEFT} x2={WIDE - 6} y1={y(value)} y2={y(value)} />
           <text x={LEFT - 4} y={y(value) + 3.5} textAnchor="end">
-            {num(value, digits)}
+            {value > 0 && num(value, digits)}
           </text>
         </g>
       ))}

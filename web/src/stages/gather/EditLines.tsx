@@ -153,7 +153,7 @@ export function EditLines() {
       const { hidden } = useDesk.getState();
       set({ hidden: { ...hidden, [id]: false } });
     }
-    return () => set({ editing: null, tool: "choose" });
+    return () => set({ editing: null, tool: "choose", chosen: { holding: 0, numbers: [] } });
   }, [id, set]);
 
   useEffect(() => {
