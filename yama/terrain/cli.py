@@ -16,6 +16,7 @@ from yama.terrain import formats, operations, recipe
 from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError, TerrainError
 from yama.terrain.features import Features
+from yama.terrain.findings import Finding
 from yama.terrain.formats import Held
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Extent, Frame, extent_of_points, propose
@@ -99,6 +100,11 @@ def _inspect(arguments: argparse.Namespace) -> None:
         raise InputError(f"{facts.name} cannot be used as it is.")
 
 
+def _say(findings: list[Finding]) -> None:
+    for finding in findings:
+        print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip(), file=sys.stderr)
+
+
 def _run(step: Step, inputs: Inputs, frame: Frame, out: Path) -> None:
     operation = operations.find(step.operation)
     if operation.version != step.version:
@@ -107,11 +113,11 @@ def _run(step: Step, inputs: Inputs, frame: Frame, out: Path) -> None:
         )
     taken = operations.take_inputs(operation, inputs)
     params = operations.parse_params(operation, step.params)
-    for finding in operation.check(taken, params, frame):
-        print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip(), file=sys.stderr)
+    _say(operation.check(taken, params, frame))
     result = operation.run(taken, params, frame)
     if isinstance(result, (Surface, Features)):
         formats.write(result, out, tags={"RECIPE": step.key})
+        _say(operation.found(result))
     else:
         out.write_text(json.dumps(result, indent=2) + "\n", encoding="utf-8")
 

@@ -319,7 +319,7 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
     if found.empty == found.cells:
         holding.cells_path.unlink(missing_ok=True)
         raise InputError("Every cell came out empty: no input reaches the frame's cells. Check area and reach limit.")
-    holding.facts = surface_facts(surface, found, findings)
+    holding.facts = surface_facts(surface, found, [*findings, *operation.found(result)])
     return _keep_surface(job, holding, surface)
 
 

@@ -13,6 +13,9 @@ from yama.terrain.formats import las
 from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import Grid
 from yama.terrain.interpolate.binning import GriddedCloud, Rule
+from yama.terrain.interpolate.contour_sheet import Sheet, crossings, gaps, mislabelled
+from yama.terrain.interpolate.contour_tin import contour_facets
+from yama.terrain.interpolate.contours import ContourSpline
 from yama.terrain.interpolate.idw import inverse_distance
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.triangulation import triangulated
@@ -28,6 +31,7 @@ def warm() -> None:
     for made in (triangulated, natural_neighbour, inverse_distance):
         made(x, y, z, grid, reach=5.0).read_all()
     _warm_clouds(grid)
+    _warm_contours(grid)
     held = ArraySurface(rng.random((16, 16), np.float32), grid)
     held.read(held.grid.at_level(1).whole, 1)
     other = Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4)
@@ -35,6 +39,16 @@ def warm() -> None:
         fitted(held, other, resampling).read_all()
     for live in (slope(held), aspect(held), hillshade(held)):
         live.read_all()
+
+
+def _warm_contours(grid: Grid) -> None:
+    rings = [8.0 + width * np.array([[-1.0, -1], [1, -1], [1, 1], [-1, 1], [-1, -1]]) for width in (6.0, 3.0)]
+    sheet = Sheet(rings, np.array([10.0, 20.0]), np.array([[8.0, 8.0, 5.0]]))
+    ContourSpline(sheet, grid, smoothing=1.0).read_all()
+    contour_facets(sheet, grid).read_all()
+    mislabelled(sheet)
+    gaps(sheet)
+    crossings(sheet)
 
 
 def _warm_clouds(grid: Grid) -> None:

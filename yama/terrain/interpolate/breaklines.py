@@ -57,8 +57,8 @@ def lines_of(features: list[Features], crs: str, x: FloatArray, y: FloatArray, z
         return _nothing()
     known: dict[tuple[float, float], list[float]] = {}
     for part in parts:
-        for place in part:
-            known.setdefault((float(place[0]), float(place[1])), []).append(float(place[2]))
+        for east, north, height in part.tolist():
+            known.setdefault((east, north), []).append(height)
     lines = [shapely.LineString(part[:, :2]) for part in parts]
     noded = shapely.union_all(np.array(lines, dtype=object))
     tree = shapely.STRtree(lines)
@@ -79,12 +79,12 @@ def lines_of(features: list[Features], crs: str, x: FloatArray, y: FloatArray, z
         if max(found) - min(found) > _DIFFER:
             clashes.append((*place, max(found) - min(found)))
         places[place] = len(heights)
-        heights.append(float(np.mean(found)))
+        heights.append(sum(found) / len(found))
         return places[place]
 
     pieces: set[tuple[int, int]] = set()
     for line in shapely.get_parts(noded):
-        numbers = [vertex((float(a), float(b))) for a, b in shapely.get_coordinates(line)]
+        numbers = [vertex((a, b)) for a, b in shapely.get_coordinates(line).tolist()]
         pieces |= {(min(a, b), max(a, b)) for a, b in zip(numbers, numbers[1:], strict=False) if a != b}
     spots = np.array(list(places), np.float64).reshape(-1, 2)
     return Lines(

@@ -1,6 +1,7 @@
 """The catalogue of operations. Importing it registers every one."""
 
 from yama.terrain.operations import (  # noqa: F401
+    contour_surface,
     edit_features,
     grid_cloud,
     interpolate_points,

@@ -69,6 +69,10 @@ class Operation(ABC):
         """Findings about these inputs and parameters. One of weight stop means it would not run."""
         return []
 
+    def found(self, result: Any) -> list[Finding]:
+        """What a made surface shows that its inputs did not. Asked when all its cells have been made."""
+        return []
+
     @abstractmethod
     def run(self, inputs: Inputs, params: Any, frame: Frame) -> Any:
         """The result: a live Surface, Features, or for figures a dict of JSON values. Cheap for surfaces: heights are

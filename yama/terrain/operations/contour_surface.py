@@ -1,0 +1,282 @@
+"""Surface from contours: an old sheet's lines, spot heights, streams and lakes to a surface on the frame."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass, replace
+from typing import Any, Literal
+
+import numpy as np
+import shapely
+from pydantic import Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features, parts_of
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.frame import Frame
+from yama.terrain.grid import FloatArray, metres_per_unit
+from yama.terrain.interpolate.contour_sheet import (
+    Gap,
+    Sheet,
+    Suspect,
+    contour_lines,
+    crossings,
+    gaps,
+    height_fields,
+    joined,
+    likely_height_field,
+    mislabelled,
+    with_heights,
+)
+from yama.terrain.interpolate.contour_tin import contour_facets
+from yama.terrain.interpolate.contours import TENSION, ContourSpline
+from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+from yama.terrain.points import Points
+from yama.terrain.surface import Surface
+
+_HELD = 4
+_FINE, _COARSE = 10.0, 2.0
+"""Contour spacings over the cell size beyond which cells show nothing more, and below which contours share cells."""
+_SIZES = (0.25, 0.5, 1, 2, 5, 10, 20, 25, 50, 100, 200, 500)
+
+
+class ContourParams(Params):
+    """Settings of both methods; those a method does not use are ignored by it."""
+
+    method: Literal["spline", "triangulation"] = "spline"
+    height_field: str | None = Field(None, description="Column with the heights; found by its name where not given.")
+    labels: Literal["as_given", "as_neighbours"] = Field(
+        "as_given", description="Heights of lines that do not fit their neighbours: as they are, or as would fit."
+    )
+    join_gaps: float | None = Field(
+        None, gt=0, description="Loose ends of one height this near each other are joined.", json_schema_extra={"unit": "m"}
+    )  # fmt: skip
+    drained: bool = Field(True, description="Spline: open hollows that no contour asks for.")
+    tension: float = Field(TENSION, ge=0, le=20, description="Spline: how tight it is drawn between contours.")
+    smoothing: float = Field(
+        0.0, ge=0, description="Spline: bends of contours narrower than this are smoothed.", json_schema_extra={"unit": "m"}
+    )  # fmt: skip
+    cell_size: float | None = Field(
+        None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"}
+    )
+    reach_limit: float | None = Field(
+        None, gt=0, description="Cells farther than this from every line stay empty.", json_schema_extra={"unit": "m"}
+    )
+    edge_limit: float | None = Field(
+        None, gt=0, description="Triangulation: facets with a longer side are left out.", json_schema_extra={"unit": "m"}
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Read:
+    """A contour holding as it was read, and what is suspicious in it."""
+
+    features: Features
+    sheet: Sheet
+    without: int
+    suspects: list[Suspect]
+    gaps: list[Gap]
+    loose: FloatArray
+    crossings: list[tuple[float, float]]
+
+
+_reads: OrderedDict[tuple[int, str, str], _Read] = OrderedDict()
+_lock = threading.Lock()
+
+
+def _read(features: Features, crs: str, field: str) -> _Read:
+    """What a holding's lines say in a CRS. The last few are kept: a preview asks again at every change."""
+    key = (id(features), crs, field)  # the entry holds the features, so that their id stays theirs
+    with _lock:
+        if key in _reads:
+            _reads.move_to_end(key)
+            return _reads[key]
+        lines, heights, without = contour_lines(features.in_crs(crs), field)
+        sheet = Sheet(lines, heights)
+        if len(lines) and len(np.unique(heights)) > 1:
+            found, loose = gaps(sheet)
+            made = _Read(features, sheet, without, mislabelled(sheet), found, loose, crossings(sheet))
+        else:
+            made = _Read(features, sheet, without, [], [], np.empty((0, 2)), [])
+        _reads[key] = made
+        while len(_reads) > _HELD:
+            _reads.popitem(last=False)
+        return made
+
+
+def _each(inputs: Inputs, name: str) -> list[Features]:
+    held = inputs.get(name, [])
+    return [one for one in (held if isinstance(held, list) else [held]) if isinstance(one, Features)]
+
+
+def _lines(inputs: Inputs, name: str, crs: str) -> list[FloatArray]:
+    parts = [part for one in _each(inputs, name) for shape in one.in_crs(crs).geometries for part in parts_of(shape)]
+    return [np.ascontiguousarray(part[:, :2]) for part in parts if len(part) > 1]
+
+
+def _polygons(inputs: Inputs, crs: str) -> list[shapely.Polygon]:
+    shapes = [part for one in _each(inputs, "lakes") for part in shapely.get_parts(one.in_crs(crs).geometries)]
+    return [shape for shape in shapes if shape.geom_type == "Polygon" and shape.is_valid]
+
+
+def _spots(inputs: Inputs, crs: str) -> FloatArray:
+    held = inputs.get("spots")
+    if not isinstance(held, Points):
+        return np.empty((0, 3))
+    points = held.in_crs(crs)
+    places = np.column_stack([points.x, points.y, points.z])
+    return np.ascontiguousarray(places[np.isfinite(places).all(1)])
+
+
+@register
+class ContourSurface(Operation):
+    """A surface through contours, without terraces."""
+
+    name = "contour_surface"
+    title = "Surface from contours"
+    stage = "Build"
+    summary = "Contours with spot heights, streams and lakes become a surface without terraces."
+    inputs = {
+        "contours": Role("features", "Contours"),
+        "spots": Role("points", "Spot heights", optional=True),
+        "streams": Role("features", "Streams", many=True, optional=True),
+        "lakes": Role("features", "Lakes", many=True, optional=True),
+        "coast": Role("features", "Coast, at height 0", optional=True),
+    }
+    Params = ContourParams
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        contours = inputs["contours"]
+        assert isinstance(contours, Features)
+        field = params.height_field or likely_height_field(contours)
+        if field is None or field not in height_fields(contours):
+            named = (
+                f"{field!r} is not a column of numbers." if field else "No column of these lines is called a height."
+            )
+            return [Finding("no_height", "stop", named, "Choose the one that holds the heights of the contours.")]
+        read = _read(contours, frame.grid.crs, field)
+        sheet = read.sheet
+        if not sheet.contours:
+            return [Finding("no_lines", "stop", "None of these is a line with a height.", "Choose another holding.")]
+        if len(np.unique(sheet.heights)) < 2:
+            return [Finding("one_height", "stop", f"All contours have the height {sheet.heights[0]:g} {frame.unit}.",
+                            "A surface needs two at least. Choose another column.")]  # fmt: skip
+        box = frame.grid.bounds
+        every = np.concatenate(sheet.contours)
+        if not ((every >= [box.west, box.south]) & (every <= [box.east, box.north])).all(1).any():
+            return [Finding("outside", "stop", "No contour lies within the frame.", "Check their CRS.")]
+        return [*self._labels(read, params, frame), *self._shape(read, params), *self._cells(sheet, params, frame)]
+
+    def _labels(self, read: _Read, params: Any, frame: Frame) -> list[Finding]:
+        found = []
+        if read.suspects:
+            one = read.suspects[0]
+            given = float(read.sheet.heights[one.line])
+            subject = "1 contour does" if len(read.suspects) == 1 else f"{len(read.suspects)} contours do"
+            places = [(suspect.x, suspect.y) for suspect in read.suspects]
+            if params.labels == "as_given":
+                found.append(
+                    Finding("mislabelled", "caution", f"{subject} not fit the neighbours, the first labelled {given:g} "
+                            f"{frame.unit} where {one.height:g} {frame.unit} would fit.", "A wrong label makes a wall.",
+                            Mend("Use what fits", {"labels": "as_neighbours"}), places)
+                )  # fmt: skip
+            else:
+                found.append(
+                    Finding("relabelled", "note", f"{subject} not fit the neighbours and is given the height that does."
+                            if len(read.suspects) == 1 else f"{subject} not fit the neighbours and get heights that do.",
+                            "The holding itself stays as it is.", None, places)
+                )  # fmt: skip
+        if read.without:
+            found.append(Finding("without", "caution", f"{read.without} lines have no height.", "They are left out."))
+        return found
+
+    def _shape(self, read: _Read, params: Any) -> list[Finding]:
+        found = []
+        if read.gaps:
+            widest = read.gaps[-1].width
+            across = int(np.ceil(widest / 5) * 5)
+            shut = sum(gap.width <= (params.join_gaps or 0) for gap in read.gaps)
+            if shut < len(read.gaps):
+                found.append(
+                    Finding("gaps", "caution", f"{len(read.gaps) - shut} contours are broken, by up to {widest:.0f} m.",
+                            "Between their ends the surface knows less.",
+                            Mend(f"Join up to {across} m", {"join_gaps": across}),
+                            [(gap.x, gap.y) for gap in read.gaps][:200])
+                )  # fmt: skip
+        if len(read.loose):
+            found.append(
+                Finding("loose", "note", f"{len(read.loose)} ends of contours face no other of their height.",
+                        "They stay as they are.", None, [(float(x), float(y)) for x, y in read.loose[:200]])
+            )  # fmt: skip
+        if read.crossings:
+            found.append(
+                Finding("crossings", "caution", f"Contours of different heights cross at {len(read.crossings)} places.",
+                        "Both cannot be right; the mean of both is taken there.", None, read.crossings[:200])
+            )  # fmt: skip
+        return found
+
+    def _cells(self, sheet: Sheet, params: Any, frame: Frame) -> list[Finding]:
+        across, _ = metres_per_unit(frame.grid.crs, frame.grid.bounds.south)
+        spacing = sheet.spacing * across
+        cell = params.cell_size or frame.grid.metres_per_cell()[0]
+        fitting = max([size for size in _SIZES if size <= spacing / 4], default=_SIZES[0])
+        mend = Mend(f"Use {fitting:g} m", {"cell_size": fitting})
+        if cell * _COARSE > spacing:
+            return [Finding("coarse", "caution", f"Contours lie {spacing:.1f} m apart on average; cells of {cell:g} m hold "
+                            "several.", "Relief between them is lost.", mend)]  # fmt: skip
+        if cell * _FINE < spacing:
+            return [Finding("fine", "note", f"Contours lie {spacing:.1f} m apart on average; cells of {cell:g} m show no more "
+                            f"than {fitting:g} m would.", "They cost time and disk.", mend)]  # fmt: skip
+        return []
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}")
+        contours, crs = inputs["contours"], frame.grid.crs
+        assert isinstance(contours, Features)
+        read = _read(contours, crs, params.height_field or likely_height_field(contours) or "")
+        across, _ = metres_per_unit(crs, frame.grid.bounds.south)
+        lines, heights = read.sheet.contours, read.sheet.heights
+        if params.labels == "as_neighbours":
+            heights = with_heights(read.sheet, read.suspects)
+        if params.join_gaps:
+            pieces = joined(replace(read.sheet, heights=heights), params.join_gaps / across)
+            lines, heights = (
+                [*lines, *(line for line, _ in pieces)],
+                np.append(heights, [height for _, height in pieces]),
+            )
+        sheet = Sheet(
+            lines, heights, _spots(inputs, crs), _lines(inputs, "streams", crs), _polygons(inputs, crs),
+            _lines(inputs, "coast", crs),
+        ).clear()  # fmt: skip
+        grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
+        reach = params.reach_limit / across if params.reach_limit else np.inf
+        surface: Surface
+        if params.method == "triangulation":
+            edge = params.edge_limit / across if params.edge_limit else np.inf
+            surface = contour_facets(sheet, grid, reach, edge, frame.unit)
+        else:
+            surface = ContourSpline(
+                sheet, grid, params.tension, params.smoothing / across, reach, params.drained, frame.unit
+            )
+        surface.vertical_datum = frame.vertical_datum
+        return surface
+
+    def found(self, result: Any) -> list[Finding]:
+        if not isinstance(result, ContourSpline) or not result.drained:
+            return []
+        left, found = result.left, []
+        if result.opened:
+            found.append(
+                Finding("opened", "note", f"{result.opened} hollows that no contour asks for were opened, on cells of "
+                        f"{result.solved_cell:g} m.")
+            )  # fmt: skip
+        if left:
+            found.append(
+                Finding("hollows", "note", f"{len(left)} hollows remain because contours or spots ask for them, the deepest "
+                        f"{left[0].depth:.1f} {result.unit}.", "Look at the deepest: a wrong label makes one too.", None,
+                        [(hollow.x, hollow.y) for hollow in left[:200]])
+            )  # fmt: skip
+        return found
