@@ -24,7 +24,7 @@ from pathlib import Path
 from typing import Any
 
 ROOT = Path(__file__).resolve().parents[1]
-_READY_SECONDS = 60.0
+_READY_SECONDS = 300.0  # a first start compiles every kernel
 _STOP_SIGNALS = {"web": "INT", "depot": "INT", "worker": "QUIT"}
 """These end at once; a job cut off this way is started again by the watch at the next start."""
 

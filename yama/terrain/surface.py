@@ -53,6 +53,11 @@ class Surface(ABC):
         self.unit = unit
         self.vertical_datum = vertical_datum
 
+    @property
+    def seconds(self) -> float | None:
+        """How long one core takes to make all cells, where looking at a few does not tell; None where it does."""
+        return None
+
     @abstractmethod
     def read(self, window: Window, level: int = 0) -> Heights:
         """Heights of a window of level `level`: float32 `(window.rows, window.cols)`, NaN where empty."""

@@ -89,7 +89,7 @@ export function GenericSheet({ operation }: { operation: Operation }) {
           </p>
         )}
       </Section>
-      <Findings findings={work.preview?.findings ?? []} onMend={work.setParams} />
+      <Findings findings={work.findings} onMend={work.setParams} />
     </Sheet>
   );
 }

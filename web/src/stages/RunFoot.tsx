@@ -59,7 +59,7 @@ export function RunFoot({
         </p>
       )}
       <div className="est">
-        <span>{running ? "Running" : "Makes a new surface"}</span>
+        <span>{running ? "Running" : "Makes"}</span>
         <span>
           {running ? (
             <b className="n">{percent(job?.progress ?? 0)}</b>

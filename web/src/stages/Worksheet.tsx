@@ -1,6 +1,7 @@
 import type { ComponentType } from "react";
 import { useOperations } from "../api/queries";
 import { type Stage, useDesk } from "../desk/store";
+import { ContourSurface } from "./build/ContourSurface";
 import { GridCloud } from "./build/GridCloud";
 import { InterpolatePoints } from "./build/InterpolatePoints";
 import { WhichMethod } from "./build/WhichMethod";
@@ -97,6 +98,13 @@ const OWN: Entry[] = [
     title: "Grid a point cloud",
     summary: "Lidar becomes bare earth, first surface, spread, counts or intensity.",
     sheet: GridCloud,
+  },
+  {
+    stage: "Build",
+    name: "contour_surface",
+    title: "Surface from contours",
+    summary: "Contours, spots, streams and lakes become a surface without terraces.",
+    sheet: ContourSurface,
   },
   {
     stage: "Judge",

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
-import type { Accepted, Quantity } from "../api/client";
-import { type RunBody, usePreview, useStart } from "../api/queries";
+import type { Accepted, Finding, Quantity } from "../api/client";
+import { type RunBody, useJobs, usePreview, useStart } from "../api/queries";
 import { useProject } from "../desk/context";
 import { type Sheet, useDesk } from "../desk/store";
 
@@ -62,8 +62,16 @@ export function useWorksheet(operation: string, roles: string[]) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: a change of settings is the point
   useEffect(() => setMade(null), [signature]);
 
+  const { data: jobs = [] } = useJobs(project.id);
+  const before = result?.findings ?? [];
+  const told = new Set(before.map((finding) => finding.code));
+  const ended = jobs.find((one) => one.id === made?.job?.id);
+  const after = ((ended?.findings ?? []) as unknown as Finding[]).filter(({ code }) => !told.has(code));
+
   return {
     sheet,
+    /** What speaks for or against a run, and what the last one showed besides. */
+    findings: [...after, ...before],
     inputs: sheet.inputs,
     params: sheet.params,
     setInput: (role: string, id: number | number[]) => change(operation, { inputs: { ...sheet.inputs, [role]: id } }),

@@ -228,11 +228,15 @@ def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, floa
     grid = frame.at_level(level)
     started = time.perf_counter()
     own = surface.grid
-    for eighth in (1, 3, 5, 7):  # what is prepared for a part of the surface is prepared now
-        surface.read(Window(own.rows * eighth // 8, own.cols // 2, 1, 1))
+    told = surface.seconds
+    if told is None:
+        for eighth in (1, 3, 5, 7):  # what is prepared for a part of the surface is prepared now
+            surface.read(Window(own.rows * eighth // 8, own.cols // 2, 1, 1))
     ready = time.perf_counter()
     heights = view.read(grid.whole.grown(1), level)
     seconds = 0.0 if surface.by_parts else (time.perf_counter() - ready) / heights.size
+    if told is not None:
+        seconds = told / own.cell_count
     filled = np.isfinite(heights)
     rings = []
     lines: Any = contourpy.contour_generator(z=filled.astype(np.float32)).lines(0.5)

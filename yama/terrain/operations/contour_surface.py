@@ -129,6 +129,10 @@ def _spots(inputs: Inputs, crs: str) -> FloatArray:
     return np.ascontiguousarray(places[np.isfinite(places).all(1)])
 
 
+def _times(count: int) -> str:
+    return "1 place" if count == 1 else f"{count} places"
+
+
 @register
 class ContourSurface(Operation):
     """A surface through contours, without terraces."""
@@ -199,19 +203,20 @@ class ContourSurface(Operation):
             shut = sum(gap.width <= (params.join_gaps or 0) for gap in read.gaps)
             if shut < len(read.gaps):
                 found.append(
-                    Finding("gaps", "caution", f"{len(read.gaps) - shut} contours are broken, by up to {widest:.0f} m.",
+                    Finding("gaps", "caution", f"Contours are broken at {_times(len(read.gaps) - shut)}, by up to {widest:.0f} m.",
                             "Between their ends the surface knows less.",
                             Mend(f"Join up to {across} m", {"join_gaps": across}),
                             [(gap.x, gap.y) for gap in read.gaps][:200])
                 )  # fmt: skip
         if len(read.loose):
             found.append(
-                Finding("loose", "note", f"{len(read.loose)} ends of contours face no other of their height.",
-                        "They stay as they are.", None, [(float(x), float(y)) for x, y in read.loose[:200]])
+                Finding("loose", "note", ("1 end of a contour faces" if len(read.loose) == 1 else
+                        f"{len(read.loose)} ends of contours face") + " no other of that height.",
+                        "What is drawn stays as it is.", None, [(float(x), float(y)) for x, y in read.loose[:200]])
             )  # fmt: skip
         if read.crossings:
             found.append(
-                Finding("crossings", "caution", f"Contours of different heights cross at {len(read.crossings)} places.",
+                Finding("crossings", "caution", f"Contours of different heights cross at {_times(len(read.crossings))}.",
                         "Both cannot be right; the mean of both is taken there.", None, read.crossings[:200])
             )  # fmt: skip
         return found

@@ -209,7 +209,7 @@ export function GridCloud() {
         )}
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
-      <Findings findings={work.preview?.findings ?? []} onMend={setParams} />
+      <Findings findings={work.findings} onMend={setParams} />
     </Sheet>
   );
 }

@@ -210,7 +210,7 @@ export function InterpolatePoints() {
         </div>
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
-      <Findings findings={work.preview?.findings ?? []} onMend={setParams} />
+      <Findings findings={work.findings} onMend={setParams} />
     </Sheet>
   );
 }

@@ -235,7 +235,7 @@ export function WhichMethod() {
           )}
         </Section>
       )}
-      <Findings findings={work.preview?.findings ?? []} onMend={setParams} />
+      <Findings findings={work.findings} onMend={setParams} />
     </Sheet>
   );
 }
