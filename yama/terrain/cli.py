@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from yama.terrain import formats, operations, recipe
-from yama.terrain.cloud import Cloud
+from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError, TerrainError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
@@ -115,7 +115,7 @@ def _run(step: Step, inputs: Inputs, frame: Frame, out: Path) -> None:
     params = operations.parse_params(operation, step.params)
     _say(operation.check(taken, params, frame))
     result = operation.run(taken, params, frame)
-    if isinstance(result, (Surface, Features)):
+    if isinstance(result, (Surface, Features, Reclassified)):
         formats.write(result, out, tags={"RECIPE": step.key})
         _say(operation.found(result))
     else:

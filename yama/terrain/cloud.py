@@ -4,8 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any, Protocol
+
+import numpy as np
+import numpy.typing as npt
 
 from yama.terrain.grid import Bounds
+from yama.terrain.surface import Progress
 
 
 @dataclass(frozen=True)
@@ -18,3 +23,21 @@ class Cloud:
     count: int
     bounds: Bounds
     name: str
+
+
+class Classifier(Protocol):
+    """What gives points classes."""
+
+    def prepare(self, progress: Progress) -> None:
+        """Whatever must be known before the first point is asked for."""
+
+    def classes(self, chunk: Any) -> npt.NDArray[np.uint8]:
+        """The class of each of some points, as laspy has them."""
+
+
+@dataclass(frozen=True)
+class Reclassified:
+    """A cloud as it will be with classes from a classifier: nothing of it is made before it is written."""
+
+    cloud: Cloud
+    classifier: Classifier

@@ -2,6 +2,7 @@ import type { ComponentType } from "react";
 import { useOperations } from "../api/queries";
 import { type Stage, useDesk } from "../desk/store";
 import { ContourSurface } from "./build/ContourSurface";
+import { FindGround } from "./build/FindGround";
 import { GridCloud } from "./build/GridCloud";
 import { InterpolatePoints } from "./build/InterpolatePoints";
 import { WhichMethod } from "./build/WhichMethod";
@@ -98,6 +99,13 @@ const OWN: Entry[] = [
     title: "Grid a point cloud",
     summary: "Lidar becomes bare earth, first surface, spread, counts or intensity.",
     sheet: GridCloud,
+  },
+  {
+    stage: "Build",
+    name: "find_ground",
+    title: "Find ground points",
+    summary: "Ground and noise for clouds without classes, as new clouds.",
+    sheet: FindGround,
   },
   {
     stage: "Build",

@@ -68,6 +68,26 @@ export function points(id: number, name: string, codes: Record<string, number>):
   };
 }
 
+/** A cloud with so many points of each class. */
+export const cloud = (id: number, name: string, classes: Record<string, number>): Holding => ({
+  ...surface(id, name),
+  kind: "cloud",
+  surface: null,
+  cloud: {
+    count: Object.values(classes).reduce((sum, one) => sum + one, 0),
+    crs: "EPSG:32741",
+    version: "1.4",
+    unit: "m",
+    classes,
+    class_names: { "1": "unclassified", "2": "ground", "5": "high vegetation", "7": "low noise" },
+    returns: { "1": 100 },
+    lowest: 0,
+    highest: 90,
+    spacing: 1,
+    density: 1,
+    strips: 1,
+  },
+});
 /** Lines with a name each, numbered from 0. */
 export function lines(id: number, name: string, names: string[]): Holding {
   return {

@@ -16,6 +16,7 @@ from yama.service.jobs.models import Job
 from yama.service.projects.models import Project
 from yama.service.tiles import surfaces
 from yama.terrain import formats, operations, overview
+from yama.terrain.cloud import Reclassified
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.files import replacing
@@ -230,6 +231,21 @@ def _hold_cloud(holding: Holding, path: Path, declared: Declared, progress: Prog
     return Outcome(holding.pk, findings=facts.findings)
 
 
+def _keep_cloud(holding: Holding, made: Reclassified, findings: list[Finding], progress: Progress) -> Outcome:
+    """Write a cloud an operation makes, and take it in as if it had been added."""
+    path = project_dir(holding.project_id) / f"{holding.key}.laz"
+    try:
+        formats.write(made, path, lambda share: progress(0.7 * share))
+        holding.file_key = file_key(path)
+        path.replace(holding.upload_path)
+    finally:
+        path.unlink(missing_ok=True)
+    declared = Declared(crs=made.cloud.crs, unit=made.cloud.unit)
+    holding.declared, holding.original = declared.to_dict(), f"{holding.name}.laz"
+    outcome = _hold_cloud(holding, holding.upload_path, declared, lambda share: progress(0.7 + 0.3 * share))
+    return Outcome(outcome.holding_id, findings=[*findings, *outcome.findings])
+
+
 def _hold_image(holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
     holding.kind = Holding.Kind.IMAGE
     facts = image.inspect(path, declared, holding.original, progress)
@@ -309,6 +325,8 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
             if "draft" in request:  # edits made meanwhile are not lost with it
                 Draft.objects.filter(pk=request["draft"], done=len(step.params["edits"])).delete()
         return Outcome(holding.pk, findings=findings)
+    if isinstance(result, Reclassified):
+        return _keep_cloud(holding, result, findings, progress)
     surface: Surface = result
     holding.live = request["live"]
     if holding.live:

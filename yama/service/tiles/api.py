@@ -148,7 +148,7 @@ class OperationOut(Schema):
     stage: str
     summary: str
     version: int
-    produces: Literal["surface", "features", "figures"]
+    produces: Literal["surface", "features", "cloud", "figures"]
     quantity: str
     inputs: dict[str, RoleOut]
     params: dict[str, Any]

@@ -7,7 +7,7 @@ from typing import Literal
 
 import shapely
 
-from yama.terrain.cloud import Cloud
+from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
@@ -140,7 +140,10 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "", frame_c
 
 
 def write(
-    held: Held, path: str | Path, progress: Progress = ignore_progress, tags: dict[str, str] | None = None
+    held: Held | Reclassified,
+    path: str | Path,
+    progress: Progress = ignore_progress,
+    tags: dict[str, str] | None = None,
 ) -> None:
     """Write what is held in the format that the suffix of `path` names, whole or not at all.
 
@@ -164,6 +167,9 @@ def write(
         delimited.write(held, path)
     elif isinstance(held, Cloud):
         las.write(held, path, progress=progress)
+    elif isinstance(held, Reclassified):
+        held.classifier.prepare(lambda share: progress(0.8 * share))
+        las.write(held.cloud, path, progress=lambda share: progress(0.8 + 0.2 * share), classes=held.classifier.classes)
     elif isinstance(held, Features):
         vector.write(held, path)
     else:

@@ -227,10 +227,12 @@ def write(
     path: str | Path,
     keep: Callable[[Any], npt.NDArray[np.bool_]] | None = None,
     progress: Progress = ignore_progress,
+    classes: Callable[[Any], npt.NDArray[np.uint8]] | None = None,
 ) -> int:
     """Write a cloud as LAS or LAZ, by the suffix of `path`, with every attribute as it is; returns the number of points.
 
-    keep: given some points as laspy has them, says which are written; all where it is None. Chunk by chunk.
+    keep: given some points as laspy has them, says which are written; all where it is None. classes: gives them other
+    classes than they have. Chunk by chunk.
     Raises InputError where nothing would be kept.
     """
     path = Path(path)
@@ -245,6 +247,8 @@ def write(
                 laz_backend=laspy.LazBackend.LazrsParallel,
             ) as writer:  # fmt: skip
                 for chunk in chunks(cloud.path, cloud.name):
+                    if classes is not None:
+                        chunk.classification = classes(chunk)
                     kept = chunk if keep is None else chunk[keep(chunk)]
                     if len(kept):
                         writer.write_points(kept)

@@ -25,7 +25,7 @@ Kind = Literal["points", "surface", "cloud", "features"]
 _TYPES: dict[Kind, type] = {"points": Points, "surface": Surface, "cloud": Cloud, "features": Features}
 Quantity = Literal["height", "difference", "slope", "aspect", "brightness", "spread", "count", "intensity"]
 """What the cells of a surface say."""
-Produces = Literal["surface", "features", "figures"]
+Produces = Literal["surface", "features", "cloud", "figures"]
 Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"]
 
 
@@ -75,8 +75,8 @@ class Operation(ABC):
 
     @abstractmethod
     def run(self, inputs: Inputs, params: Any, frame: Frame) -> Any:
-        """The result: a live Surface, Features, or for figures a dict of JSON values. Cheap for surfaces: heights are
-        computed when read."""
+        """The result: a live Surface, Features, a Reclassified cloud, or for figures a dict of JSON values. Cheap for
+        surfaces and clouds: their cells and points are made when they are read or written."""
 
     def figures(
         self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress

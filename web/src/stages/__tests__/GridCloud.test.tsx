@@ -1,32 +1,12 @@
 // @vitest-environment jsdom
 import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
-import type { Holding } from "../../api/client";
 import { useDesk } from "../../desk/store";
-import { draw, service, surface } from "../../testing/render";
+import { cloud, draw, service } from "../../testing/render";
 import { GridCloud } from "../build/GridCloud";
 
 afterEach(cleanup);
 
-const cloud = (id: number, name: string, classes: Record<string, number>): Holding => ({
-  ...surface(id, name),
-  kind: "cloud",
-  surface: null,
-  cloud: {
-    count: Object.values(classes).reduce((sum, one) => sum + one, 0),
-    crs: "EPSG:32741",
-    version: "1.4",
-    unit: "m",
-    classes,
-    class_names: { "1": "unclassified", "2": "ground", "5": "high vegetation", "7": "low noise" },
-    returns: { "1": 100 },
-    lowest: 0,
-    highest: 90,
-    spacing: 1,
-    density: 1,
-    strips: 1,
-  },
-});
 const preview = { key: null, quantity: "height", findings: [], outline: [], cells: 100, cell_size: 2, coarse: false };
 const answers = () => ({
   "GET /projects/1/holdings": [

@@ -81,3 +81,31 @@ class ManyInputsTest(ServiceTest):
             self.assertIn(words, answer["detail"])
         self.assertIn("noise", [f["code"] for f in self.ask(
             "POST", "/previews", {**self.body, "params": {"classes": [2, 7]}})["findings"]])  # fmt: skip
+
+    def test_a_cloud_with_ground_is_a_new_cloud(self):
+        first, second = self.clouds
+        body = {
+            "operation": "find_ground", "params": {"window": 12}, "inputs": {"cloud": first.pk, "beside": [second.pk]},
+            "name": "tile1 with ground",
+        }  # fmt: skip
+        seen = self.ask("POST", "/previews", {key: body[key] for key in ("operation", "params", "inputs")})
+        self.assertIsNone(seen["key"], "nothing of it can be looked at before it is made")
+        self.ask("POST", "/runs", body, 202)
+        job = self.run_jobs()[0]
+        self.assertEqual(job.state, "done", job.message + job.log)
+        made = job.holding
+        self.assertEqual((made.kind, made.name, made.original), ("cloud", "tile1 with ground", "tile1 with ground.laz"))
+        self.assertEqual(made.facts["count"], first.facts["count"])
+        self.assertTrue(made.overview_path.exists() and made.upload_path.exists())
+        self.assertNotEqual(made.file_key, first.file_key)
+        self.assertFalse(list(made.upload_path.parent.glob("*.laz")), "nothing is left beside it")
+        self.assertEqual(self.ask("POST", "/runs", body), {"holding_id": made.pk, "job": None})
+        listed = next(one for one in self.ask("GET", "/holdings") if one["id"] == made.pk)
+        self.assertEqual(listed["recipe"]["operation"], "find_ground")
+        grid = {"operation": "grid_cloud", "params": {"gap": 30}, "inputs": {"clouds": [made.pk]}, "name": "Ground"}
+        self.ask("POST", "/runs", grid, 202)
+        gridded = self.run_jobs()[0]
+        self.assertEqual(gridded.state, "done", gridded.message + gridded.log)
+        recipe = self.ask("GET", f"/holdings/{gridded.holding.pk}/recipe")
+        self.assertEqual(len(recipe["files"]), 2, "both clouds it goes back to")
+        self.assertEqual(len(recipe["steps"]), 2)

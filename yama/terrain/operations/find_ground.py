@@ -1,0 +1,94 @@
+"""Find ground points: a cloud without classes gets ground and noise, as a new cloud."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+from pyproj import Transformer
+
+from yama.terrain.cloud import Cloud, Reclassified
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Bounds, parse_crs
+from yama.terrain.interpolate.ground import GroundFinder, Settings
+from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+
+_M: Any = {"unit": "m"}
+_USUAL = Settings()
+
+
+class GroundParams(Params):
+    """How ground and noise are told from the rest."""
+
+    cell: float = Field(_USUAL.cell, ge=0.1, le=20, description="Cells of which the lowest return is looked at.",
+                        json_schema_extra=_M)  # fmt: skip
+    slope: float = Field(
+        100 * _USUAL.slope, gt=0, le=500, description="The steepest ground.", json_schema_extra={"unit": "%"}
+    )
+    window: float = Field(_USUAL.window, gt=0, le=200, description="Width of the widest building or crown.",
+                          json_schema_extra=_M)  # fmt: skip
+    near: float = Field(_USUAL.near, gt=0, le=10, description="Points this near the ground surface are ground.",
+                        json_schema_extra=_M)  # fmt: skip
+    leeway: float = Field(
+        _USUAL.leeway, ge=0, le=10, description="Share of the rise across a cell that is added to that."
+    )
+    noise: bool = Field(True, description="Points that lie alone, and those far below the ground, become noise.")
+    cube: float = Field(_USUAL.cube, gt=0, le=100, description="Noise: width of the cubes points are counted in.",
+                        json_schema_extra=_M)  # fmt: skip
+    few: int = Field(
+        _USUAL.few, ge=1, le=50, description="Noise: others in 27 cubes with which a point is still alone."
+    )
+
+
+@register
+class FindGround(Operation):
+    """Classes of ground and noise for a cloud."""
+
+    name = "find_ground"
+    title = "Find ground points"
+    stage = "Build"
+    summary = "A cloud without classes gets ground and noise points; the untouched one stays."
+    inputs = {
+        "cloud": Role("cloud", "Point cloud"),
+        "beside": Role("cloud", "Clouds beside it", many=True, optional=True),
+    }
+    Params = GroundParams
+    produces = "cloud"
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        cloud = inputs["cloud"]
+        assert isinstance(cloud, Cloud)
+        if parse_crs(frame.grid.crs).is_geographic:
+            return [Finding("degrees", "stop", f"The frame is in degrees ({frame.grid.crs}).",
+                            "Ground is told by lengths and slopes. Choose a projected CRS for the frame.")]  # fmt: skip
+        found = []
+        turn = Transformer.from_crs(parse_crs(cloud.crs), parse_crs(frame.grid.crs), always_xy=True)
+        box = Bounds(*turn.transform_bounds(*cloud.bounds))
+        spacing = ((box.east - box.west) * (box.north - box.south) / max(cloud.count, 1)) ** 0.5
+        if params.cell < spacing:
+            fit = round(2 * spacing + 0.5)
+            found.append(
+                Finding("sparse", "caution", f"Points lie {spacing:.1f} m apart on the whole; most cells of {params.cell:g} m "
+                        "hold none.", "Ground between them is guessed.", Mend(f"Use {fit} m", {"cell": fit}))
+            )  # fmt: skip
+        if params.window < 4 * params.cell:
+            found.append(
+                Finding("narrow", "caution", f"A window of {params.window:g} m is hardly wider than cells of {params.cell:g} m.",
+                        "Crowns and roofs stay in the ground.", Mend("Use 20 m", {"window": 20.0, "cell": 1.0}))
+            )  # fmt: skip
+        return found
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Reclassified:
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}")
+        cloud, beside = inputs["cloud"], inputs.get("beside", [])
+        assert isinstance(cloud, Cloud) and isinstance(beside, list)
+        settings = Settings(
+            params.cell, params.slope / 100, params.window, params.near, params.leeway, params.cube,
+            params.few if params.noise else 0,
+        )  # fmt: skip
+        around = [one for one in beside if isinstance(one, Cloud) and one.path != cloud.path]
+        return Reclassified(cloud, GroundFinder(cloud, around, frame.grid.crs, settings))
