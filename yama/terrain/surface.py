@@ -16,7 +16,7 @@ from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExec
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, ClassVar
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -46,7 +46,7 @@ class Surface(ABC):
     by_parts: whole parts are made when first looked at, after which reading a cell of them costs nothing more.
     """
 
-    by_parts: ClassVar[bool] = False
+    by_parts: bool = False
 
     def __init__(self, grid: Grid, unit: str = "m", vertical_datum: str = "") -> None:
         self.grid = grid

@@ -27,7 +27,16 @@ export type Use = Schemas["UseOut"];
 export type Crs = Schemas["CrsOut"];
 export type Draft = Schemas["DraftOut"];
 export type Member = Schemas["MemberOut"];
-export type Quantity = "height" | "difference" | "slope" | "aspect" | "brightness" | "spread" | "count" | "intensity";
+export type Quantity =
+  | "height"
+  | "difference"
+  | "slope"
+  | "aspect"
+  | "brightness"
+  | "spread"
+  | "count"
+  | "intensity"
+  | "distance";
 /** Holdings by role; several where the role takes many. */
 export type Inputs = Record<string, number | number[]>;
 

@@ -48,4 +48,5 @@ export const unitOf = (quantity: Quantity, heightUnit: string): string =>
     spread: heightUnit,
     count: "",
     intensity: "",
+    distance: "m",
   })[quantity];

@@ -123,6 +123,7 @@ export const FRESH: Remembered = {
     spread: look("Kiln", [0, 2], "middle"),
     count: look("Kiln", [0, 20], "middle"),
     intensity: look("Slate", [0, 3000], "middle"),
+    distance: look("Kiln", [0, 100], "middle"),
   },
   stage: "Build",
   operation: null,

@@ -98,6 +98,37 @@ export function HoldingChoice(props: {
   );
 }
 
+/** Whether features hold that kind of geometry. */
+export const has = (one: Holding, kind: "lines" | "polygons") => (one.features?.counts[kind] ?? 0) > 0;
+
+/** One of several holdings that may be left out, as an input of a worksheet. */
+export function Beside(props: {
+  label: string;
+  input: string;
+  holdings: Holding[];
+  work: {
+    inputs: Record<string, number | number[]>;
+    setInput: (role: string, ids: number[]) => void;
+  };
+  /** What stands where nothing is chosen. */
+  none?: string;
+}) {
+  const given = props.work.inputs[props.input];
+  const chosen = Array.isArray(given) ? given[0] : given;
+  const NOTHING = "none";
+  return (
+    <Choice
+      label={props.label}
+      value={chosen === undefined ? NOTHING : String(chosen)}
+      options={[
+        { value: NOTHING, title: props.none ?? "none" },
+        ...props.holdings.map((one) => ({ value: String(one.id), title: one.name })),
+      ]}
+      onChange={(next) => props.work.setInput(props.input, next === NOTHING ? [] : [Number(next)])}
+    />
+  );
+}
+
 interface NumberProps {
   label: string;
   unit?: string;

@@ -75,6 +75,7 @@ def draw_picture(surface: Surface, frame: Frame, path: Path, quantity: str = "he
         "spread": "Kiln",
         "count": "Kiln",
         "intensity": "Slate",
+        "distance": "Kiln",
     }.get(quantity, "Foreshore")
     with replacing(path) as part:
         part.write_bytes(picture(surface, frame.grid, ramp=ramp))

@@ -30,13 +30,16 @@ from yama.terrain.errors import InputError
 from yama.terrain.formats import las
 from yama.terrain.formats.declared import UNITS
 from yama.terrain.grid import Bounds, Grid, Window, parse_crs
+from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.kernels import kernel
+from yama.terrain.points import merge_duplicates
 from yama.terrain.surface import Heights, Surface, halve, put_in
 
-Rule = Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity"]
+Rule = Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity", "facets"]
 
 _BAND_CELLS = 16_000_000
 _BAND_POINTS = 25_000_000
+_FACET_POINTS = 3_000_000
 _HELD_BANDS = 3
 
 
@@ -230,6 +233,11 @@ class GriddedCloud(Surface):
         bands = max(1, -(-grid.rows * grid.cols // _BAND_CELLS))
         if rule in ("median", "percentile"):
             bands = max(bands, -(-points // _BAND_POINTS))
+        if rule == "facets":
+            if not gap:
+                raise InputError("Facets need a width up to which they bridge gaps.")
+            bands = max(bands, -(-points // _FACET_POINTS))
+            self._halo = 0  # the points around a band are taken, not cells
         self._rows = max(-(-grid.rows // bands), 1)
         self._bands: OrderedDict[int, tuple[int, int, Heights]] = OrderedDict()
         self._making: dict[int, threading.Lock] = {}
@@ -277,6 +285,9 @@ class GriddedCloud(Surface):
             self.grid.rows, self.grid.cols
         )
         band = self.grid.window_bounds(window)
+        if self._rule == "facets":
+            reach = 2 * self._gap
+            band = Bounds(band.west - reach, band.south - reach, band.east + reach, band.north + reach)
         reached = [(cloud, box) for cloud, box in self._clouds if box.intersection(band) is not None]
         if not reached:
             return top, 0, np.full((rows, 0), np.nan, np.float32)
@@ -288,7 +299,7 @@ class GriddedCloud(Surface):
             return top, 0, np.full((rows, 0), np.nan, np.float32)
         part = self.grid.part(Window(window.row, left, window.rows, right - left))
         cells = self._gathered(part, [cloud for cloud, _ in reached])
-        if self._gap:
+        if self._gap and self._rule != "facets":
             cells = closed(cells, part, self._gap)
         skip = top - window.row
         return top, left, cells[skip : skip + rows]
@@ -304,6 +315,8 @@ class GriddedCloud(Surface):
             return result
         if self._rule in ("median", "percentile"):
             return self._quantiles(part, batches)
+        if self._rule == "facets":
+            return self._facets(part, batches)
         counts, means = np.zeros(shape, np.uint32), np.zeros(shape)
         if self._rule == "deviation":
             squares = np.zeros(shape)
@@ -336,6 +349,26 @@ class GriddedCloud(Surface):
             _by_cell(cells, values, cursor, ordered)
         _quantile(starts, ordered, self._share, result)
         return result.reshape(part.rows, part.cols)
+
+    def _facets(self, part: Grid, batches: Iterable[tuple[_Batch, Any]]) -> Heights:
+        """Flat facets between the points themselves; those with a side longer than the gap are left out."""
+        held = [np.empty((0, 3))]
+        box, around = part.bounds, 2 * self._gap  # what bounds a facet at the rim lies beyond it
+        for one, _ in batches:
+            x, y = (v[one.keep] * turn[0] + turn[1] for v, turn in ((one.x, one.x_turn), (one.y, one.y_turn)))
+            near = (x >= box.west - around) & (x <= box.east + around)
+            near &= (y >= box.south - around) & (y <= box.north + around)
+            z = one.values[one.keep][near] * one.value_turn[0] + one.value_turn[1]
+            held.append(np.column_stack([x[near], y[near], z]))
+        x, y, z = (np.ascontiguousarray(column) for column in np.concatenate(held).T)
+        empty = np.full((part.rows, part.cols), np.nan, np.float32)
+        if x.size < 3:
+            return empty
+        x, y, z = merge_duplicates(x, y, z, "mean")
+        try:
+            return triangulated(x, y, z, part, edge_limit=self._gap).read_all()
+        except InputError:  # all on one line: no ground can be told from them
+            return empty
 
     def _batches(self, crs: str, clouds: list[Cloud]) -> Iterator[_Batch]:
         """All points of some clouds, chunk by chunk, placed in a CRS."""

@@ -17,12 +17,12 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-import rasterio.features
 import shapely
 from scipy import ndimage
 
 from yama.terrain.drain.sinks import flood, sinks
 from yama.terrain.errors import InputError
+from yama.terrain.fit.clip import inside
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.interpolate.contour_sheet import Sheet
 from yama.terrain.interpolate.plate import Cells, Known, solve_plate
@@ -205,12 +205,11 @@ class ContourSpline(Surface):
 
     def _lake_cells(self, grid: Grid, levels: list[float], cells: Cells) -> npt.NDArray[np.int32]:
         """Give the cells of lakes their level, and return which lake each cell belongs to, from 1."""
-        mask = np.zeros((grid.rows, grid.cols), np.int32)
-        shapes = [(lake, i + 1) for i, lake in enumerate(self._sheet.lakes) if np.isfinite(levels[i])]
-        if shapes:
-            rasterio.features.rasterize(shapes, out=mask, transform=grid.transform)
-            inside = mask > 0
-            cells[inside] = np.array([np.nan, *levels])[mask[inside]]
+        mask = inside(self._sheet.lakes, grid)
+        if mask.any():
+            level = np.array([np.nan, *levels])[mask]
+            mask[np.isnan(level)] = 0
+            cells[mask > 0] = level[mask > 0]
         return mask
 
     def _spot_cells(self, grid: Grid, cells: Cells, whole: _Whole | None) -> None:

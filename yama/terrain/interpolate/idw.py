@@ -15,6 +15,8 @@ from yama.terrain.interpolate.point_index import PointIndex, in_bucket_order, ne
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
 
+_MOST_SEEN = 1024
+
 
 @kernel
 def _weigh(squares, found, count, z, power):
@@ -59,6 +61,40 @@ def _inverse_distance(xs, ys, x, y, z, starts, layout, k, power, radius, reach, 
                 result[r, c] = _weigh(squares, found, count, z, power)
 
 
+@kernel
+def _by_sector(xs, ys, x, y, z, starts, layout, k, sectors, power, radius, reach, result):
+    """As `_inverse_distance`, with the k nearest of each sector. So many nearest points are looked at, twice as many again
+    and again, until every sector has its k or there are no more within the radius."""
+    most = min(_MOST_SEEN, x.size)
+    squares = np.empty(most)
+    found = np.empty(most, np.int64)
+    kept = np.empty(k * sectors)
+    places = np.empty(k * sectors, np.int64)
+    counts = np.empty(sectors, np.int64)
+    for r in range(ys.size):
+        for c in range(xs.size):
+            result[r, c] = np.nan
+            if nearest_k(xs[c], ys[r], 1, min(reach, radius) ** 2, x, y, starts, layout, squares, found) == 0:
+                continue
+            seen = min(2 * k * sectors, most)
+            while True:
+                count = nearest_k(xs[c], ys[r], seen, radius * radius, x, y, starts, layout, squares, found)
+                counts[:] = 0
+                used = 0
+                for i in range(count):
+                    turn = np.arctan2(x[found[i]] - xs[c], y[found[i]] - ys[r]) / (2.0 * np.pi)
+                    sector = int((turn + 1.0) * sectors) % sectors
+                    if counts[sector] < k:
+                        counts[sector] += 1
+                        kept[used] = squares[i]
+                        places[used] = found[i]
+                        used += 1
+                if used == k * sectors or count < seen or seen == most:
+                    break
+                seen = min(2 * seen, most)
+            result[r, c] = _weigh(kept, places, used, z, power)
+
+
 def inverse_distance(
     x: FloatArray,
     y: FloatArray,
@@ -69,12 +105,15 @@ def inverse_distance(
     radius: float = np.inf,
     reach: float = np.inf,
     unit: str = "m",
+    sectors: int = 1,
 ) -> EvaluatedSurface:
     """A surface by inverse distance.
 
     x, y, z: `(points,)` in the grid's CRS, one point a place. neighbours: points used for a cell, at least 1.
     power: of distance, greater than 0. radius: points farther from a cell are not used. reach: cells with no
-    point this near stay empty. Distances are in CRS units. Raises InputError on parameters outside those.
+    point this near stay empty. sectors: the plane around a cell is parted into so many, the first from north clockwise,
+    and `neighbours` are taken from each; of at most the 1024 nearest points. Distances are in CRS units. Raises InputError
+    on parameters outside those.
     """
     if neighbours < 1:
         raise InputError(f"Inverse distance needs at least 1 neighbour, not {neighbours}.")
@@ -86,6 +125,12 @@ def inverse_distance(
     def evaluate(part: Grid) -> Heights:
         xs, ys = part.centres(part.whole)
         result = np.empty((part.rows, part.cols), np.float32)
+        if sectors > 1:
+            _by_sector(
+                xs, ys, index.x, index.y, heights, index.starts, index.layout, neighbours, sectors, float(power),
+                float(radius), float(reach), result,
+            )  # fmt: skip
+            return result
         _inverse_distance(
             xs, ys, index.x, index.y, heights, index.starts, index.layout, min(neighbours, x.size), float(power),
             float(radius), float(reach), result,
@@ -100,6 +145,35 @@ def nearest(
 ) -> EvaluatedSurface:
     """A surface on which each cell has the height of its nearest point; see `inverse_distance`."""
     return inverse_distance(x, y, z, grid, neighbours=1, reach=reach, unit=unit)
+
+
+@kernel
+def _distances(xs, ys, x, y, starts, layout, limit, result):
+    squares = np.empty(1)
+    found = np.empty(1, np.int64)
+    for r in range(ys.size):
+        for c in range(xs.size):
+            if nearest_k(xs[c], ys[r], 1, limit, x, y, starts, layout, squares, found):
+                result[r, c] = np.sqrt(squares[0])
+            else:
+                result[r, c] = np.nan
+
+
+def distance_to_nearest(
+    x: FloatArray, y: FloatArray, grid: Grid, reach: float = np.inf, metres: float = 1.0
+) -> EvaluatedSurface:
+    """A surface of the distance of each cell's centre from its nearest point, in metres; empty beyond `reach`.
+
+    x, y: `(points,)` in the grid's CRS. metres: length of its unit."""
+    index = PointIndex.of(x, y)
+
+    def evaluate(part: Grid) -> Heights:
+        xs, ys = part.centres(part.whole)
+        result = np.empty((part.rows, part.cols), np.float32)
+        _distances(xs, ys, index.x, index.y, index.starts, index.layout, float(reach) ** 2, result)
+        return result * np.float32(metres)
+
+    return EvaluatedSurface(grid, evaluate, "m")
 
 
 @kernel

@@ -13,8 +13,10 @@ from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
+from yama.terrain.fit.clip import Masked, polygons_of
 from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
+from yama.terrain.grid import Bounds
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Progress, Surface, ignore_progress
@@ -23,7 +25,7 @@ Inputs = Mapping[str, Held | list[Held]]
 """What an operation is given, by role; a list where the role takes many."""
 Kind = Literal["points", "surface", "cloud", "features"]
 _TYPES: dict[Kind, type] = {"points": Points, "surface": Surface, "cloud": Cloud, "features": Features}
-Quantity = Literal["height", "difference", "slope", "aspect", "brightness", "spread", "count", "intensity"]
+Quantity = Literal["height", "difference", "slope", "aspect", "brightness", "spread", "count", "intensity", "distance"]
 """What the cells of a surface say."""
 Produces = Literal["surface", "features", "cloud", "figures"]
 Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"]
@@ -149,6 +151,37 @@ def take_inputs(operation: Operation, given: Inputs) -> dict[str, Held | list[He
         if name not in operation.inputs:
             raise InputError(f"{operation.title} takes no input {name!r}; it takes {', '.join(operation.inputs)}.")
     return taken
+
+
+def features_in(inputs: Inputs, name: str) -> list[Features]:
+    """The features given in a role, however many it takes; none where it is missing."""
+    held = inputs.get(name, [])
+    return [one for one in (held if isinstance(held, list) else [held]) if isinstance(one, Features)]
+
+
+AREA = Role("features", "Area", many=True, optional=True)
+"""Polygons outside of which a result is empty: in every operation that takes it, by `within_area` and `about_area`."""
+
+
+def within_area(surface: Surface, inputs: Inputs) -> Surface:
+    """The surface, empty outside the polygons of the role `area` where any are given."""
+    given = features_in(inputs, "area")
+    return Masked(surface, polygons_of(given, surface.grid.crs)) if given else surface
+
+
+def about_area(inputs: Inputs, frame: Frame) -> list[Finding]:
+    """What is wrong with the polygons of the role `area`."""
+    given = features_in(inputs, "area")
+    if not given:
+        return []
+    polygons = polygons_of(given, frame.grid.crs)
+    if not polygons:
+        return [Finding("no_area", "stop", "What is chosen as area holds no polygon.", "Choose another, or none.")]
+    if not any(frame.grid.bounds.intersection(Bounds(*shape.bounds)) for shape in polygons):
+        return [
+            Finding("area_outside", "stop", "The area lies outside the frame.", "Choose another, or check its CRS.")
+        ]
+    return []
 
 
 def describe(operation: Operation) -> dict[str, Any]:

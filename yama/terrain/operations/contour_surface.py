@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
-import shapely
 from pydantic import Field
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, parts_of
 from yama.terrain.findings import Finding, Mend
+from yama.terrain.fit.clip import Masked, polygons_of
 from yama.terrain.frame import Frame
 from yama.terrain.grid import FloatArray, metres_per_unit
 from yama.terrain.interpolate.contour_sheet import (
@@ -31,7 +31,17 @@ from yama.terrain.interpolate.contour_sheet import (
 )
 from yama.terrain.interpolate.contour_tin import contour_facets
 from yama.terrain.interpolate.contours import TENSION, ContourSpline
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+from yama.terrain.operations.base import (
+    AREA,
+    Inputs,
+    Operation,
+    Params,
+    Role,
+    about_area,
+    features_in,
+    register,
+    within_area,
+)
 from yama.terrain.points import Points
 from yama.terrain.surface import Surface
 
@@ -105,19 +115,11 @@ def _read(features: Features, crs: str, field: str) -> _Read:
         return made
 
 
-def _each(inputs: Inputs, name: str) -> list[Features]:
-    held = inputs.get(name, [])
-    return [one for one in (held if isinstance(held, list) else [held]) if isinstance(one, Features)]
-
-
 def _lines(inputs: Inputs, name: str, crs: str) -> list[FloatArray]:
-    parts = [part for one in _each(inputs, name) for shape in one.in_crs(crs).geometries for part in parts_of(shape)]
+    parts = [
+        part for one in features_in(inputs, name) for shape in one.in_crs(crs).geometries for part in parts_of(shape)
+    ]
     return [np.ascontiguousarray(part[:, :2]) for part in parts if len(part) > 1]
-
-
-def _polygons(inputs: Inputs, crs: str) -> list[shapely.Polygon]:
-    shapes = [part for one in _each(inputs, "lakes") for part in shapely.get_parts(one.in_crs(crs).geometries)]
-    return [shape for shape in shapes if shape.geom_type == "Polygon" and shape.is_valid]
 
 
 def _spots(inputs: Inputs, crs: str) -> FloatArray:
@@ -147,6 +149,7 @@ class ContourSurface(Operation):
         "streams": Role("features", "Streams", many=True, optional=True),
         "lakes": Role("features", "Lakes", many=True, optional=True),
         "coast": Role("features", "Coast, at height 0", optional=True),
+        "area": AREA,
     }
     Params = ContourParams
 
@@ -170,7 +173,12 @@ class ContourSurface(Operation):
         every = np.concatenate(sheet.contours)
         if not ((every >= [box.west, box.south]) & (every <= [box.east, box.north])).all(1).any():
             return [Finding("outside", "stop", "No contour lies within the frame.", "Check their CRS.")]
-        return [*self._labels(read, params, frame), *self._shape(read, params), *self._cells(sheet, params, frame)]
+        return [
+            *about_area(inputs, frame),
+            *self._labels(read, params, frame),
+            *self._shape(read, params),
+            *self._cells(sheet, params, frame),
+        ]
 
     def _labels(self, read: _Read, params: Any, frame: Frame) -> list[Finding]:
         found = []
@@ -253,7 +261,7 @@ class ContourSurface(Operation):
                 np.append(heights, [height for _, height in pieces]),
             )
         sheet = Sheet(
-            lines, heights, _spots(inputs, crs), _lines(inputs, "streams", crs), _polygons(inputs, crs),
+            lines, heights, _spots(inputs, crs), _lines(inputs, "streams", crs), polygons_of(features_in(inputs, "lakes"), crs),
             _lines(inputs, "coast", crs),
         ).clear()  # fmt: skip
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
@@ -267,9 +275,11 @@ class ContourSurface(Operation):
                 sheet, grid, params.tension, params.smoothing / across, reach, params.drained, frame.unit
             )
         surface.vertical_datum = frame.vertical_datum
-        return surface
+        return within_area(surface, inputs)
 
     def found(self, result: Any) -> list[Finding]:
+        if isinstance(result, Masked):
+            result = result.surface
         if not isinstance(result, ContourSpline) or not result.drained:
             return []
         left, found = result.left, []

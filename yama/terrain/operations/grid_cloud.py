@@ -10,12 +10,26 @@ from pyproj import Transformer
 
 from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
+from yama.terrain.features import parts_of
 from yama.terrain.findings import Finding, Mend
+from yama.terrain.fit.clip import Burned, Flattened, polygons_of, rim_levels
 from yama.terrain.formats.las import CLASSES
 from yama.terrain.frame import Frame
-from yama.terrain.grid import Bounds, metres_per_unit
+from yama.terrain.grid import Bounds, FloatArray, metres_per_unit
 from yama.terrain.interpolate.binning import Filter, GriddedCloud
-from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.interpolate.contours import segments_of
+from yama.terrain.operations.base import (
+    AREA,
+    Inputs,
+    Operation,
+    Params,
+    Quantity,
+    Role,
+    about_area,
+    features_in,
+    register,
+    within_area,
+)
 from yama.terrain.surface import Surface
 
 _NOISE = {7, 18}
@@ -26,7 +40,9 @@ class GridCloudParams(Params):
 
     classes: list[int] | None = Field([2], description="Classes of the points to use; all where null.", max_length=256)
     returns: Literal["any", "first", "last", "single"] = "any"
-    rule: Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity"] = "mean"
+    rule: Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity", "facets"] = (
+        "mean"
+    )
     percentile: float = Field(95.0, ge=0, le=100, description="Of heights, for the rule percentile.",
                               json_schema_extra={"unit": "%"})  # fmt: skip
     low: float | None = Field(None, description="Lower points are left out.", json_schema_extra={"unit": "m"})
@@ -59,7 +75,12 @@ class GridCloud(Operation):
     title = "Grid a point cloud"
     stage = "Build"
     summary = "Lidar becomes a surface: ground, first returns, spread, counts or intensity."
-    inputs = {"clouds": Role("cloud", "Point clouds", many=True)}
+    inputs = {
+        "clouds": Role("cloud", "Point clouds", many=True),
+        "breaklines": Role("features", "Breaklines", many=True, optional=True),
+        "water": Role("features", "Water", many=True, optional=True),
+        "area": AREA,
+    }
     Params = GridCloudParams
 
     def quantity_of(self, params: Any) -> Quantity:
@@ -101,6 +122,12 @@ class GridCloud(Operation):
                         "the whole.", "Many cells will hold no point and stay empty.",
                         Mend(f"Close gaps to {wide} m", {"gap": wide}))
             )  # fmt: skip
+        if params.rule == "facets" and not params.gap:
+            findings.append(
+                Finding("facets", "stop", "Facets need a width of gaps up to which they reach.",
+                        "Without one they would cross water and fill the frame.", Mend("Bridge 12 m", {"gap": 12}))
+            )  # fmt: skip
+        findings += [*about_area(inputs, frame), *_about_beside(inputs, params, frame)]
         if params.gap and params.rule in ("count", "deviation", "intensity"):
             findings.append(
                 Finding("gap", "stop", "Gaps are closed between heights only.", "A count or spread cannot be bridged.",
@@ -121,9 +148,49 @@ class GridCloud(Operation):
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
         across, _ = metres_per_unit(grid.crs, grid.bounds.south)
         unit = {"count": "points", "intensity": ""}.get(params.rule, frame.unit)
-        surface = GriddedCloud(clouds, grid, params.rule, keep, params.percentile / 100, params.gap / across, unit)
+        surface: Surface = GriddedCloud(
+            clouds, grid, params.rule, keep, params.percentile / 100, params.gap / across, unit
+        )
         surface.vertical_datum = frame.vertical_datum
-        return surface
+        if self.quantity_of(params) != "height":
+            return within_area(surface, inputs)
+        lines = _heights_along(inputs, grid.crs)
+        if len(lines):
+            surface = Burned(surface, lines)
+        water = polygons_of(features_in(inputs, "water"), grid.crs)
+        if water:
+            dry = surface
+            surface = Flattened(dry, water, lambda: rim_levels(dry, water))
+        return within_area(surface, inputs)
+
+
+def _heights_along(inputs: Inputs, crs: str) -> FloatArray:
+    """Pieces `(any, 6)` of the breaklines that have heights."""
+    lines = [
+        part
+        for one in features_in(inputs, "breaklines")
+        for shape in one.in_crs(crs).geometries
+        for part in parts_of(shape)
+        if part.shape[1] > 2 and len(part) > 1
+    ]
+    pieces = segments_of(lines)
+    return np.ascontiguousarray(pieces[np.isfinite(pieces).all(1)])
+
+
+def _about_beside(inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+    """What is wrong with breaklines and water given beside the clouds."""
+    found = []
+    if features_in(inputs, "breaklines") and not len(_heights_along(inputs, frame.grid.crs)):
+        found.append(
+            Finding(
+                "flat_lines", "caution", "None of the breaklines has heights.", "Only lines with heights are burned in."
+            )
+        )
+    if features_in(inputs, "water") and not polygons_of(features_in(inputs, "water"), frame.grid.crs):
+        found.append(
+            Finding("no_water", "caution", "What is chosen as water holds no polygon.", "It changes nothing here.")
+        )
+    return found
 
 
 def _clouds(inputs: Inputs) -> list[Cloud]:

@@ -2,25 +2,39 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 from pydantic import Field
 from scipy.spatial import cKDTree
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding, Mend
+from yama.terrain.fit.clip import Flattened, polygons_of, rim_levels, whole_numbers
 from yama.terrain.frame import Frame
-from yama.terrain.grid import FloatArray, metres_per_unit, parse_crs
+from yama.terrain.grid import FloatArray, Grid, metres_per_unit, parse_crs
 from yama.terrain.interpolate.breaklines import Lines, lines_of, mesh_with
-from yama.terrain.interpolate.idw import inverse_distance, nearest
+from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.spline import LEAST_TENSION, SMOOTHING, TENSION, tension_spline
 from yama.terrain.interpolate.triangulation import triangulated
-from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.operations.base import (
+    AREA,
+    Inputs,
+    Operation,
+    Params,
+    Quantity,
+    Role,
+    about_area,
+    features_in,
+    register,
+    within_area,
+)
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
 from yama.terrain.surface import Surface
 
@@ -89,8 +103,12 @@ class InterpolateParams(Params):
     )  # fmt: skip
     ratio: float = Field(1.0, gt=0, le=1, description="Kriging: the reach across that direction as a share of it.")
     kriging_neighbours: int = Field(16, ge=2, le=64, description="Kriging: points used for a cell.")
-    result: Literal["height", "deviation"] = Field(
-        "height", description="Kriging: heights, or the standard deviation of their errors."
+    sectors: Literal[1, 4, 8] = Field(
+        1, description="Inverse distance: the neighbours are taken from each of so many sectors around a cell."
+    )
+    whole: bool = Field(False, description="Heights in whole units.")
+    result: Literal["height", "deviation", "distance"] = Field(
+        "height", description="Heights; for kriging the standard deviation of their errors; or the distance to a point."
     )
 
 
@@ -112,13 +130,14 @@ def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
 
 
 def _breaklines(
-    inputs: Inputs, params: InterpolateParams, x: FloatArray, y: FloatArray, z: FloatArray, frame: Frame
-) -> Lines | None:
-    """The breaklines given, cut where they cross; None where there are none or the method knows none."""
-    given = inputs.get("breaklines")
-    if params.method != "triangulation" or not isinstance(given, list):
+    inputs: Inputs, params: InterpolateParams, x: FloatArray, y: FloatArray, z: FloatArray, frame: Frame,
+    rims: Sequence[Features] = (),
+) -> Lines | None:  # fmt: skip
+    """The breaklines given and the rims of lakes, cut where they cross; None where there are none or the method knows none."""
+    given = [*features_in(inputs, "breaklines"), *rims]
+    if params.method != "triangulation" or not given:
         return None
-    return lines_of([one for one in given if isinstance(one, Features)], frame.grid.crs, x, y, z)
+    return lines_of(given, frame.grid.crs, x, y, z)
 
 
 def _about_breaklines(inputs: Inputs, params: InterpolateParams, chosen: Points, frame: Frame) -> list[Finding]:
@@ -179,6 +198,59 @@ def _strays(points: Points, frame: Frame) -> npt.NDArray[np.bool_]:
     return far
 
 
+def _about_lakes(inputs: Inputs, frame: Frame) -> list[Finding]:
+    given = features_in(inputs, "lakes")
+    if given and not polygons_of(given, frame.grid.crs):
+        return [Finding("no_lakes", "caution", "What is chosen as lakes holds no polygon.", "It changes nothing here.")]
+    return []
+
+
+def _about_whole(chosen: Points, params: InterpolateParams, frame: Frame) -> list[Finding]:
+    """Whether rounding loses relief: where neighbouring cells differ by less than the step it makes."""
+    if not params.whole or len(chosen) < 3:
+        return []
+    some = chosen.kept(np.arange(len(chosen)) % max(len(chosen) // 5_000, 1) == 0)
+    across, up = metres_per_unit(frame.grid.crs, frame.grid.bounds.south)
+    places = np.column_stack([some.x * across, some.y * up])
+    away, beside = cKDTree(places).query(places, 2)
+    apart = away[:, 1] > 0
+    if not apart.any():
+        return []
+    slope = float(np.median(np.abs(some.z - some.z[beside[:, 1]])[apart] / away[apart, 1]))
+    step = slope * (params.cell_size or frame.grid.metres_per_cell()[0])
+    if step >= 1:
+        return []
+    return [Finding("whole", "caution", f"Neighbouring cells differ by about {step:.2f} {frame.unit}; whole numbers make steps of "
+                    f"1 {frame.unit} of that.", "Slope and drainage would follow the steps.",
+                    Mend("Keep decimals", {"whole": False}))]  # fmt: skip
+
+
+def _triangulated(
+    x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, inputs: Inputs, params: InterpolateParams, frame: Frame,
+    lakes: list[shapely.Polygon],
+) -> Surface:  # fmt: skip
+    """Facets between points, breaklines and the rims of lakes, which are level."""
+    reach, edge = params.reach_limit or np.inf, params.edge_limit or np.inf
+    levels: list[float] = []
+    rims: list[Features] = []
+    if lakes:
+        bare = triangulated(x, y, z, grid, unit=frame.unit)
+        levels = rim_levels(bare, lakes)
+        known = [(lake, level) for lake, level in zip(lakes, levels, strict=True) if np.isfinite(level)]
+        shapes = [shapely.force_3d(shapely.LineString(lake.exterior.coords), level) for lake, level in known]
+        rims = [Features(grid.crs, np.array(shapes, dtype=object), {})] if shapes else []
+        dry = np.ones(x.size, np.bool_)
+        for lake, _ in known:
+            dry &= ~shapely.contains_xy(lake, x, y)
+        x, y, z = x[dry], y[dry], z[dry]
+    lines = _breaklines(inputs, params, x, y, z, frame, rims)
+    mesh = None
+    if lines is not None:
+        x, y, z, mesh = mesh_with(x, y, z, lines)
+    surface = triangulated(x, y, z, grid, reach, edge, frame.unit, triangulation=mesh)
+    return Flattened(surface, lakes, lambda: levels) if lakes else surface
+
+
 @register
 class InterpolatePoints(Operation):
     """Triangulation, natural neighbours, inverse distance, nearest, spline or kriging, on the frame's grid."""
@@ -190,10 +262,14 @@ class InterpolatePoints(Operation):
     inputs = {
         "points": Role("points", "Points"),
         "breaklines": Role("features", "Breaklines", many=True, optional=True),
+        "lakes": Role("features", "Lakes", many=True, optional=True),
+        "area": AREA,
     }
     Params = InterpolateParams
 
     def quantity_of(self, params: Any) -> Quantity:
+        if params.result == "distance":
+            return "distance"
         return "spread" if params.method == "kriging" and params.result == "deviation" else "height"
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
@@ -268,6 +344,7 @@ class InterpolatePoints(Operation):
                     [(float(x), float(y)) for x, y in duplicates["where"][:200]],
                 )
             )
+        findings += [*about_area(inputs, frame), *_about_lakes(inputs, frame), *_about_whole(chosen, params, frame)]
         findings += _about_breaklines(inputs, params, chosen, frame)
         if params.reach_limit:
             findings.append(Finding("reach", "note", f"Cells beyond {params.reach_limit:g} m of a point stay empty."))
@@ -293,27 +370,37 @@ class InterpolatePoints(Operation):
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
         reach = params.reach_limit or np.inf
-        lines = _breaklines(inputs, params, x, y, z, frame)
-        if lines is not None:
-            xs, ys, zs, mesh = mesh_with(x, y, z, lines)
-            surface = triangulated(
-                xs, ys, zs, grid, reach, params.edge_limit or np.inf, points.unit, triangulation=mesh
-            )
-        elif params.method == "triangulation":
-            surface = triangulated(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
-        elif params.method == "natural_neighbour":
-            surface = natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, points.unit)
-        elif params.method == "spline":
-            surface = tension_spline(x, y, z, grid, params.tension, params.smoothing, reach, points.unit)
-        elif params.method == "kriging":
-            surface = ordinary_kriging(
-                x, y, z, grid, _variogram(x, y, z, params), params.kriging_neighbours, reach,
-                params.result == "deviation", points.unit,
-            )  # fmt: skip
-        elif params.method == "inverse_distance":
-            radius = params.search_radius or np.inf
-            surface = inverse_distance(x, y, z, grid, params.neighbours, params.power, radius, reach, points.unit)
+        if params.result == "distance":
+            across, _ = metres_per_unit(grid.crs, grid.bounds.south)
+            return within_area(distance_to_nearest(x, y, grid, reach, across), inputs)
+        lakes = polygons_of(features_in(inputs, "lakes"), grid.crs)
+        surface: Surface
+        if params.method == "triangulation":
+            surface = _triangulated(x, y, z, grid, inputs, params, frame, lakes)
         else:
-            surface = nearest(x, y, z, grid, reach, points.unit)
+            surface = self._smooth(x, y, z, grid, params, points.unit)
+            if lakes and self.quantity_of(params) == "height":
+                bare = surface
+                surface = Flattened(bare, lakes, lambda: rim_levels(bare, lakes))
         surface.vertical_datum = frame.vertical_datum
-        return surface
+        if params.whole:
+            surface = whole_numbers(surface)
+        return within_area(surface, inputs)
+
+    def _smooth(self, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: Any, unit: str) -> Surface:
+        """The surface of any method but triangulation."""
+        reach = params.reach_limit or np.inf
+        if params.method == "natural_neighbour":
+            return natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, unit)
+        if params.method == "spline":
+            return tension_spline(x, y, z, grid, params.tension, params.smoothing, reach, unit)
+        if params.method == "kriging":
+            return ordinary_kriging(
+                x, y, z, grid, _variogram(x, y, z, params), params.kriging_neighbours, reach,
+                params.result == "deviation", unit,
+            )  # fmt: skip
+        if params.method == "inverse_distance":
+            radius = params.search_radius or np.inf
+            neighbours = -(-params.neighbours // params.sectors)
+            return inverse_distance(x, y, z, grid, neighbours, params.power, radius, reach, unit, params.sectors)
+        return nearest(x, y, z, grid, reach, unit)

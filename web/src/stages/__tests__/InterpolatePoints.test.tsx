@@ -145,4 +145,41 @@ describe("interpolating points", () => {
       expect((bodies(asked, "/previews").at(-1) as { params: object }).params).toEqual({ reach_limit: 80.5 }),
     );
   });
+
+  it("takes lakes and an area beside the points, and gives distances", async () => {
+    const pond = lines(7, "Ponds", []);
+    const ponds = { ...pond, features: { ...pond.features, counts: { polygons: 3 } } } as typeof pond;
+    const asked = service({ ...base, "GET /projects/1/holdings": [survey, ponds] });
+    draw(<InterpolatePoints />);
+    const pick = async (label: string, option: RegExp) => {
+      fireEvent.mouseDown(await screen.findByRole("combobox", { name: label }));
+      fireEvent.click(await screen.findByRole("option", { name: option }));
+    };
+    await pick("Lakes", /Ponds/);
+    await pick("Area", /Ponds/);
+    await pick("Gives", /distance/);
+    expect(screen.queryByLabelText(/In whole metres/)).toBeNull();
+    await waitFor(() =>
+      expect(bodies(asked, "/previews").at(-1)).toEqual({
+        operation: "interpolate_points",
+        params: { reach_limit: 60, result: "distance" },
+        inputs: { points: 5, lakes: [7], area: [7] },
+      }),
+    );
+    await pick("Gives", /heights/);
+    fireEvent.click(screen.getByLabelText(/In whole metres/));
+    expect(useDesk.getState().sheets.interpolate_points?.params.whole).toBe(true);
+  });
+
+  it("offers sectors for inverse distance, and standard errors for kriging only", async () => {
+    service(base);
+    draw(<InterpolatePoints />);
+    fireEvent.click(await screen.findByLabelText("Inverse distance"));
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Taken from" }));
+    fireEvent.click(await screen.findByRole("option", { name: /8 sectors/ }));
+    expect(useDesk.getState().sheets.interpolate_points?.params.sectors).toBe(8);
+    useDesk.getState().sheet("interpolate_points", { params: { method: "kriging", result: "deviation" } });
+    fireEvent.click(await screen.findByLabelText("Spline"));
+    expect(useDesk.getState().sheets.interpolate_points?.params).toMatchObject({ method: "spline", result: "height" });
+  });
 });

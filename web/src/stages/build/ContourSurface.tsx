@@ -3,7 +3,7 @@ import type { Holding } from "../../api/client";
 import { useHeld, useProject } from "../../desk/context";
 import { num, size } from "../../desk/format";
 import { MethodIcon } from "../../desk/icons";
-import { Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
+import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
 
@@ -11,35 +11,12 @@ const METHODS: [string, string, string][] = [
   ["spline", "Spline", "A smooth surface bent to contours, spots, streams and lakes; water can leave it."],
   ["triangulation", "Triangulation", "Facets between contours, with ridges and valleys put where they were flat."],
 ];
-const NONE = "none";
-
-/** Whether features hold that kind of geometry. */
-const has = (one: Holding, kind: "lines" | "polygons") => (one.features?.counts[kind] ?? 0) > 0;
+const NONE = "named";
 
 /** What of the lines is most likely contours: by name, else whatever has a column of numbers. */
 const likely = (lines: Holding[]) =>
   lines.find((one) => /contour/i.test(one.name)) ??
   lines.find((one) => Object.keys(one.features?.attributes ?? {}).some((name) => /elev|height|contour/i.test(name)));
-
-/** One of several holdings that may be left out. */
-function Beside(props: {
-  label: string;
-  holdings: Holding[];
-  value: number | undefined;
-  onChange: (id: number | undefined) => void;
-}) {
-  return (
-    <Choice
-      label={props.label}
-      value={props.value === undefined ? NONE : String(props.value)}
-      options={[
-        { value: NONE, title: "none" },
-        ...props.holdings.map((one) => ({ value: String(one.id), title: one.name })),
-      ]}
-      onChange={(next) => props.onChange(next === NONE ? undefined : Number(next))}
-    />
-  );
-}
 
 /** Contours to a surface: the sheet's lines and what lies beside them, how, findings, preview and run. */
 export function ContourSurface() {
@@ -56,11 +33,6 @@ export function ContourSurface() {
     if (params.reach_limit === undefined) setParams({ reach_limit: 200 });
   }, [chosen, first, params.reach_limit, setInput, setParams]);
 
-  const only = (role: string) => {
-    const given = inputs[role];
-    return Array.isArray(given) ? given[0] : given;
-  };
-  const put = (role: string) => (id: number | undefined) => setInput(role, id === undefined ? [] : [id]);
   const columns = Object.entries(chosen?.features?.attributes ?? {})
     .filter(([, kind]) => kind === "number")
     .map(([name]) => name);
@@ -104,24 +76,21 @@ export function ContourSurface() {
             onChange={(next) => setParams({ height_field: next === NONE ? null : next })}
           />
         )}
-        <Beside label="Spots" holdings={points} value={only("spots")} onChange={put("spots")} />
-        <Beside
-          label="Streams"
-          holdings={lines.filter((one) => one !== chosen)}
-          value={only("streams")}
-          onChange={put("streams")}
-        />
-        <Beside
-          label="Lakes"
-          holdings={features.filter((one) => has(one, "polygons"))}
-          value={only("lakes")}
-          onChange={put("lakes")}
-        />
+        <Beside label="Spots" holdings={points} work={work} input="spots" />
+        <Beside label="Streams" holdings={lines.filter((one) => one !== chosen)} work={work} input="streams" />
+        <Beside label="Lakes" holdings={features.filter((one) => has(one, "polygons"))} work={work} input="lakes" />
         <Beside
           label="Coast, 0 m"
           holdings={features.filter((one) => one !== chosen && (has(one, "lines") || has(one, "polygons")))}
-          value={only("coast")}
-          onChange={put("coast")}
+          work={work}
+          input="coast"
+        />
+        <Beside
+          label="Area"
+          holdings={features.filter((one) => has(one, "polygons"))}
+          work={work}
+          input="area"
+          none="the frame"
         />
       </Section>
       <Section title="How">

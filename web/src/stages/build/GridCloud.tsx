@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 import { useHeld, useProject } from "../../desk/context";
 import { num, size } from "../../desk/format";
-import { Choice, Findings, NameRow, NumberField, Section, Sheet } from "../parts";
+import { Beside, Choice, Findings, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
 
@@ -17,6 +17,7 @@ const RULES = [
   { value: "deviation", title: "their spread" },
   { value: "count", title: "how many there are" },
   { value: "intensity", title: "their mean intensity" },
+  { value: "facets", title: "the facets between them" },
 ];
 const RETURNS = [
   { value: "any", title: "every return" },
@@ -37,7 +38,8 @@ const WANTS: { title: string; classes: "ground" | "all"; params: Record<string, 
 /** Lidar to a surface: which points, what of them a cell says, which gaps are closed. */
 export function GridCloud() {
   const project = useProject();
-  const { clouds } = useHeld();
+  const { clouds, features } = useHeld();
+  const areas = features.filter((one) => has(one, "polygons"));
   const work = useWorksheet("grid_cloud", ["clouds"]);
   const { params, setParams, setInput } = work;
   const given = work.inputs.clouds;
@@ -72,9 +74,11 @@ export function GridCloud() {
 
   useEffect(() => {
     if (given !== undefined || !clouds.length) return;
+    // a cloud that another was made of would count twice
+    const sources = new Set(clouds.flatMap((one) => one.recipe?.input_ids.cloud ?? []));
     setInput(
       "clouds",
-      clouds.map((one) => one.id),
+      clouds.map((one) => one.id).filter((id) => !sources.has(id)),
     );
     if (params.gap === undefined) setParams({ gap: 12 });
   }, [given, clouds, params.gap, setInput, setParams]);
@@ -107,6 +111,18 @@ export function GridCloud() {
           ))}
         </div>
       </Section>
+      {features.length > 0 && heights && (
+        <Section title="Beside the points">
+          <Beside
+            label="Breaklines"
+            input="breaklines"
+            holdings={features.filter((one) => has(one, "lines"))}
+            work={work}
+          />
+          <Beside label="Water" input="water" holdings={areas} work={work} />
+          <Beside label="Area" input="area" holdings={areas} work={work} none="the frame" />
+        </Section>
+      )}
       <Section title="What is wanted">
         <div className="wants">
           {WANTS.map((want) => (

@@ -2,7 +2,7 @@ import { useEffect } from "react";
 import { useHeld, useProject } from "../../desk/context";
 import { num, size } from "../../desk/format";
 import { MethodIcon } from "../../desk/icons";
-import { Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
+import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
 import { Kriging } from "./Kriging";
@@ -27,6 +27,17 @@ const DUPLICATES = [
   { value: "highest", title: "the highest" },
 ];
 
+const SECTORS = [
+  { value: "1", title: "all around, the nearest" },
+  { value: "4", title: "4 sectors alike" },
+  { value: "8", title: "8 sectors alike" },
+];
+const RESULTS = [
+  { value: "height", title: "heights" },
+  { value: "deviation", title: "their standard error" },
+  { value: "distance", title: "distance to a point" },
+];
+
 /** Survey points to a surface: what goes in, how, findings, preview and run. */
 export function InterpolatePoints() {
   const project = useProject();
@@ -43,9 +54,8 @@ export function InterpolatePoints() {
   }, [chosen, first, params.reach_limit, setInput, setParams]);
 
   const method = (params.method as string) ?? "triangulation";
-  const lines = features.filter((one) => Object.keys(one.features?.counts ?? {}).join() !== "points");
-  const given = work.inputs.breaklines;
-  const breaklines = Array.isArray(given) ? given[0] : undefined;
+  const lines = features.filter((one) => has(one, "lines") || has(one, "polygons"));
+  const areas = features.filter((one) => has(one, "polygons"));
   const codes = Object.entries(chosen?.points?.codes ?? {}).filter(([code]) => code !== "");
   const used = (params.codes as string[] | undefined) ?? codes.map(([code]) => code);
   const toggle = (code: string) => {
@@ -56,7 +66,8 @@ export function InterpolatePoints() {
     ? codes.filter(([code]) => used.includes(code)).reduce((sum, [, count]) => sum + count, 0)
     : (chosen?.points?.count ?? 0);
   const title = METHODS.find(([name]) => name === method)?.[1] ?? "";
-  const name = work.sheet.name || (chosen ? `${title} of ${chosen.name}` : "");
+  const says = params.result === "distance" ? "Distance to points" : title;
+  const name = work.sheet.name || (chosen ? `${says} of ${chosen.name}` : "");
 
   return (
     <Sheet stage="Build" title="Interpolate points" foot={<RunFoot work={work} name={name} />}>
@@ -98,15 +109,13 @@ export function InterpolatePoints() {
           onUse={() => setParams({ left_out: [] })}
         />
         {method === "triangulation" && lines.length > 0 && (
-          <Choice
-            label="Breaklines"
-            value={breaklines === undefined ? "none" : String(breaklines)}
-            options={[
-              { value: "none", title: "none" },
-              ...lines.map((one) => ({ value: String(one.id), title: one.name })),
-            ]}
-            onChange={(next) => setInput("breaklines", next === "none" ? [] : [Number(next)])}
-          />
+          <Beside label="Breaklines" input="breaklines" holdings={lines} work={work} />
+        )}
+        {areas.length > 0 && (
+          <>
+            <Beside label="Lakes" input="lakes" holdings={areas} work={work} />
+            <Beside label="Area" input="area" holdings={areas} work={work} none="the frame" />
+          </>
         )}
         {codes.length > 1 && (
           <div className="checks" role="group" aria-label="Codes to use">
@@ -128,7 +137,9 @@ export function InterpolatePoints() {
                 type="radio"
                 name="method"
                 checked={method === value}
-                onChange={() => setParams({ method: value })}
+                onChange={() =>
+                  setParams(params.result === "deviation" ? { method: value, result: "height" } : { method: value })
+                }
               />
               <MethodIcon method={value} />
               <span>{label}</span>
@@ -158,6 +169,12 @@ export function InterpolatePoints() {
                 onChange={(search_radius) => setParams({ search_radius })}
               />
             </div>
+            <Choice
+              label="Taken from"
+              value={String((params.sectors as number) ?? 1)}
+              options={SECTORS}
+              onChange={(sectors) => setParams({ sectors: Number(sectors) })}
+            />
           </>
         )}
         {method === "spline" && (
@@ -208,6 +225,22 @@ export function InterpolatePoints() {
             onChange={(cell_size) => setParams({ cell_size })}
           />
         </div>
+        <Choice
+          label="Gives"
+          value={(params.result as string) ?? "height"}
+          options={RESULTS.filter((one) => one.value !== "deviation" || method === "kriging")}
+          onChange={(result) => setParams({ result })}
+        />
+        {((params.result as string) ?? "height") === "height" && (
+          <label className="ck one">
+            <input
+              type="checkbox"
+              checked={(params.whole as boolean | undefined) ?? false}
+              onChange={(event) => setParams({ whole: event.target.checked })}
+            />
+            In whole {chosen?.points?.unit === "m" || !chosen ? "metres" : chosen.points?.unit}
+          </label>
+        )}
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
       <Findings findings={work.findings} onMend={setParams} />

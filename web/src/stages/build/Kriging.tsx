@@ -17,10 +17,6 @@ const MODELS = [
   { value: "gaussian", title: "Gaussian" },
   { value: "matern", title: "Matérn, 3/2" },
 ];
-const RESULTS = [
-  { value: "height", title: "heights" },
-  { value: "deviation", title: "their standard error" },
-];
 
 const rounded = (value: number) => Number(value.toPrecision(3));
 
@@ -125,12 +121,6 @@ export function Kriging(props: {
         />
         <NumberField label="Ratio" value={(params.ratio as number) ?? 1} onChange={(ratio) => setParams({ ratio })} />
       </div>
-      <Choice
-        label="Gives"
-        value={(params.result as string) ?? "height"}
-        options={RESULTS}
-        onChange={(result) => setParams({ result })}
-      />
     </>
   );
 }

@@ -13,6 +13,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.formats import las
 from yama.terrain.grid import Grid, Window
 from yama.terrain.interpolate.binning import Filter, GriddedCloud, closed
+from yama.terrain.interpolate.triangulation import triangulated
 
 CRS = "EPSG:32741"
 GRID = Grid(CRS, 448_000.0, 5_438_100.0, 2.0, 2.0, 50, 60)
@@ -165,3 +166,34 @@ class ClosedTest(SimpleTestCase):
         inner = found[8:-8, 8:-8]
         self.assertTrue(np.isfinite(inner).all())
         np.testing.assert_allclose(inner, self.plane()[8:-8, 8:-8], atol=1e-3)
+
+
+class FacetsTest(CloudTest):
+    def test_are_those_between_all_points(self):
+        (one, first), (two, second) = self.cloud("a", count=900), self.cloud("b", count=700, seed=4, west=448_080.0)
+        keep = [
+            np.isin(np.asarray(each.classification), (2, 5)) & (np.asarray(each.withheld) == 0)
+            for each in (first, second)
+        ]
+        x, y, z = (
+            np.concatenate(
+                [np.asarray(getattr(each, axis))[kept] for each, kept in zip((first, second), keep, strict=True)]
+            )
+            for axis in "xyz"
+        )
+        expected = triangulated(x, y, z, GRID, edge_limit=20.0).read_all()
+        found = GriddedCloud([one, two], GRID, "facets", Filter((2, 5)), gap=20.0)
+        whole = found.read_all()
+        # at the window's own rim the outer facets are those of the points within twice the gap
+        np.testing.assert_allclose(whole, expected, atol=2e-3)
+        with mock.patch("yama.terrain.interpolate.binning._FACET_POINTS", 300):
+            bands = GriddedCloud([one, two], GRID, "facets", Filter((2, 5)), gap=20.0)
+            self.assertGreater(len({number // bands._rows for number in range(GRID.rows)}), 2)
+            differing = np.nan_to_num(np.abs(bands.read_all() - whole)) > 2e-3
+            self.assertLess(differing.mean(), 0.005)
+
+    def test_without_a_width_or_enough_points(self):
+        cloud = self.cloud("a", count=2)[0]
+        with self.assertRaisesMessage(InputError, "width"):
+            GriddedCloud([cloud], GRID, "facets")
+        self.assertTrue(np.isnan(GriddedCloud([cloud], GRID, "facets", gap=10.0).read_all()).all())

@@ -6,7 +6,7 @@ from scipy.interpolate import LinearNDInterpolator
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Grid, Window
-from yama.terrain.interpolate.idw import inverse_distance, nearest
+from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
 from yama.terrain.interpolate.point_index import PointIndex, nearest_k
 from yama.terrain.interpolate.triangulation import triangulated
 
@@ -139,3 +139,45 @@ class PointIndexTest(SimpleTestCase):
                 self.assertEqual(count, 7)
                 expected = np.sort((x - qx) ** 2 + (y - qy) ** 2)[:7]
                 np.testing.assert_allclose(squares, expected, rtol=1e-12)
+
+
+class SectorsTest(SimpleTestCase):
+    def test_equal_to_looking_at_every_point(self):
+        x, y, z = scattered(400)
+        small = Grid(GRID.crs, GRID.west, GRID.north, 8.0, 8.0, 15, 20)
+        cx, cy = cells(small)
+        for sectors, each, radius in ((4, 2, 40.0), (8, 1, np.inf), (4, 3, 15.0)):
+            found = inverse_distance(x, y, z, small, each, 2.0, radius, sectors=sectors).read_all()
+            for (r, c), value in np.ndenumerate(found):
+                away = np.hypot(x - cx[r, c], y - cy[r, c])
+                turn = np.degrees(np.arctan2(x - cx[r, c], y - cy[r, c])) % 360
+                used = []
+                for sector in range(sectors):
+                    there = np.flatnonzero((turn // (360 / sectors) == sector) & (away <= radius))
+                    used += there[np.argsort(away[there])][:each].tolist()
+                if not used:
+                    self.assertTrue(np.isnan(value))
+                    continue
+                weights = away[used] ** -2.0
+                self.assertAlmostEqual(float(value), float((weights * z[used]).sum() / weights.sum()), places=4)
+
+    def test_a_cluster_on_one_side_does_not_outweigh_the_other(self):
+        rng = np.random.default_rng(3)
+        x = np.append(448_060 + rng.uniform(0, 4, 40), 448_090.0)
+        y = np.append(5_437_950 + rng.uniform(-2, 2, 40), 5_437_950.0)
+        z = np.append(np.full(40, 10.0), 20.0)
+        at = Window(24, 38, 2, 1)
+        plain = inverse_distance(x, y, z, GRID, 20).read(at)
+        sectors = inverse_distance(x, y, z, GRID, 1, sectors=4).read(at)
+        self.assertGreater(sectors.min(), plain.max() + 1)
+
+
+class DistanceTest(SimpleTestCase):
+    def test_is_the_distance_to_the_nearest_point(self):
+        x, y, _ = scattered(60)
+        cx, cy = cells()
+        expected = np.hypot(cx[..., None] - x, cy[..., None] - y).min(-1)
+        np.testing.assert_allclose(distance_to_nearest(x, y, GRID).read_all(), expected, rtol=1e-6)
+        near = distance_to_nearest(x, y, GRID, reach=9.0, metres=0.5).read_all()
+        np.testing.assert_array_equal(np.isnan(near), expected > 9.0)
+        np.testing.assert_allclose(near[expected <= 9], 0.5 * expected[expected <= 9], rtol=1e-6)

@@ -5,10 +5,12 @@ from contextlib import redirect_stderr, redirect_stdout
 from io import StringIO
 
 import numpy as np
+import shapely
 
 from yama.terrain import operations
 from yama.terrain.cli import main
 from yama.terrain.errors import InputError
+from yama.terrain.features import Features
 from yama.terrain.formats import vector
 from yama.terrain.frame import Frame
 from yama.terrain.interpolate.tests.test_binning import GRID, CloudTest
@@ -116,3 +118,56 @@ class CommandLineTest(CloudTest):
         for name in ("edited.gpkg", "again.geojson"):
             _, held = vector.look(self.folder / name)
             self.assertEqual(held.attributes["name"], ["b", "b"])
+
+
+def shapes(made):
+    return Features(GRID.crs, np.array(made, dtype=object), {})
+
+
+class BesideCloudsTest(CloudTest):
+    """Breaklines, water and an area, which count more than points."""
+
+    def beside(self, clouds, params, **inputs):
+        """Findings by code and the surface, with features beside the clouds."""
+        operation = operations.find("grid_cloud")
+        taken = operations.take_inputs(operation, {"clouds": clouds, **inputs})
+        parsed = operations.parse_params(operation, params)
+        return {one.code: one for one in operation.check(taken, parsed, FRAME)}, lambda: operation.run(
+            taken, parsed, FRAME
+        )
+
+    def test_breaklines_water_and_area_count_more_than_points(self):
+        cloud = self.cloud("a", count=20_000)[0]
+        line = shapes([shapely.LineString([(448_010, 5_438_051, 99.0), (448_100, 5_438_051, 99.0)])])
+        pond = shapes([shapely.box(448_030, 5_438_010, 448_050, 5_438_030)])
+        area = shapes([shapely.box(448_000, 5_438_000, 448_080, 5_438_100)])
+        found, run = self.beside([cloud], {"gap": 12}, breaklines=[line], water=[pond], area=[area])
+        self.assertEqual(found, {})
+        cells = run().read_all()
+        self.assertTrue(np.isnan(cells[:, 40:]).all() and np.isfinite(cells[5:-5, 5:40]).all())
+        row = int(GRID.row_of(5_438_051.0).round())
+        np.testing.assert_allclose(cells[row, 6:40], 99.0)
+        pond_cells = cells[35:45, 15:25]
+        self.assertEqual(np.ptp(pond_cells), 0.0)
+        self.assertLess(pond_cells[0, 0], float(np.nanmedian(cells)), "the low part of its rim")
+
+    def test_what_is_beside_is_checked(self):
+        cloud = self.cloud("a", count=20_000)[0]
+        flat = shapes([shapely.LineString([(448_010, 5_438_051), (448_100, 5_438_051)])])
+        away = shapes([shapely.box(0, 0, 9, 9)])
+        found, _ = self.beside([cloud], {"gap": 12}, breaklines=[flat], water=[flat], area=[flat])
+        self.assertEqual({code: one.weight for code, one in found.items()},
+                         {"flat_lines": "caution", "no_water": "caution", "no_area": "stop"})  # fmt: skip
+        found, run = self.beside([cloud], {"gap": 12}, area=[away])
+        self.assertEqual(set(found), {"area_outside"})
+        with self.assertRaisesMessage(InputError, "The area lies outside the frame"):
+            run()
+
+    def test_facets_need_a_width(self):
+        cloud = self.cloud("a", count=20_000)[0]
+        found, run = self.beside([cloud], {"rule": "facets"})
+        self.assertEqual(found["facets"].weight, "stop")
+        self.assertEqual(found["facets"].mend.set_params, {"gap": 12})
+        with self.assertRaises(InputError):
+            run()
+        self.assertGreater(np.isfinite(self.beside([cloud], {"rule": "facets", "gap": 12})[1]().read_all()).mean(), 0.9)

@@ -3,10 +3,12 @@
 from dataclasses import replace
 
 import numpy as np
+import shapely
 from django.test import SimpleTestCase
 
 from yama.terrain import operations
 from yama.terrain.errors import GridError, InputError
+from yama.terrain.features import Features
 from yama.terrain.frame import Frame, extent_of_points, propose, utm_zone
 from yama.terrain.grid import Bounds, Grid
 from yama.terrain.points import Points, merge_duplicates
@@ -241,3 +243,67 @@ class FrameTest(SimpleTestCase):
     def test_bounds(self):
         self.assertTrue(Bounds(0, 0, 2, 2).holds(2, 0))
         self.assertIsNone(Bounds(0, 0, 1, 1).intersection(Bounds(1, 0, 2, 1)))
+
+
+class BesideThePointsTest(SimpleTestCase):
+    """Lakes, an area, whole numbers and the distance to the nearest point."""
+
+    def shape(self, *shapes):
+        return Features(FRAME.grid.crs, np.array(shapes, dtype=object), {})
+
+    def made(self, values, **beside):
+        operation = operations.find("interpolate_points")
+        params = operations.parse_params(operation, values)
+        inputs = operations.take_inputs(operation, {"points": points(600), **beside})
+        found = {finding.code: finding for finding in operation.check(inputs, params, FRAME)}
+        return found, operation, params, lambda: operation.run(inputs, params, FRAME)
+
+    def test_a_lake_is_level_with_every_method(self):
+        lake = shapely.box(448_060, 5_438_060, 448_120, 5_438_120)
+        for method in ("triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"):
+            surface = self.made({"method": method, "reach_limit": 80}, lakes=[self.shape(lake)])[3]()
+            x, y = np.meshgrid(*FRAME.grid.centres(FRAME.grid.whole))
+            level = surface.read_all()[shapely.contains_xy(lake, x, y)]
+            self.assertEqual(np.ptp(level), 0.0, method)
+            self.assertAlmostEqual(float(level[0]), 16.0, delta=1.5, msg=method)
+
+    def test_facets_come_down_to_the_rim_of_a_lake(self):
+        lake = shapely.box(448_060, 5_438_060, 448_120, 5_438_120)
+        surface = self.made({"reach_limit": 80}, lakes=[self.shape(lake)])[3]()
+        row = surface.read_all()[50].astype(float)
+        east = row[60] - row[59]  # over the rim: from the lake's level on, not from where the slope was
+        self.assertLess(abs(east), 1.5)
+        self.assertGreater(row[66], row[59] + 3)
+
+    def test_an_area_and_what_is_none(self):
+        area = shapely.box(448_000, 5_438_000, 448_100, 5_438_200)
+        found, *_, run = self.made({"reach_limit": 50}, area=[self.shape(area)])
+        self.assertNotIn("no_area", found)
+        cells = run().read_all()
+        self.assertTrue(np.isnan(cells[:, 50:]).all() and np.isfinite(cells[20:-20, 10:50]).all())
+        line = self.shape(shapely.LineString([(448_000, 5_438_000), (448_100, 5_438_100)]))
+        found = self.made({"reach_limit": 50}, area=[line], lakes=[line])[0]
+        self.assertEqual((found["no_area"].weight, found["no_lakes"].weight), ("stop", "caution"))
+
+    def test_whole_numbers_warn_where_they_lose_relief(self):
+        found, *_, run = self.made({"whole": True, "reach_limit": 50})
+        self.assertIn("differ by about 0.1", found["whole"].sentence)
+        cells = run().read_all()
+        np.testing.assert_array_equal(cells, np.rint(cells))
+        self.assertNotIn("whole", self.made({"whole": True, "cell_size": 50})[0])
+        self.assertNotIn("whole", self.made({})[0])
+
+    def test_the_distance_to_the_nearest_point(self):
+        _, operation, params, run = self.made({"result": "distance", "reach_limit": 60})
+        self.assertEqual(operation.quantity_of(params), "distance")
+        cells = run().read_all()
+        self.assertTrue(0 <= np.nanmin(cells) < 3 and np.nanmax(cells) <= 60)
+
+    def test_sectors_share_the_neighbours(self):
+        one = self.made({"method": "inverse_distance", "neighbours": 8, "reach_limit": 50})[3]().read_all()
+        four = self.made({"method": "inverse_distance", "neighbours": 8, "sectors": 4, "reach_limit": 50})[
+            3
+        ]().read_all()
+        self.assertFalse(np.array_equal(one, four, equal_nan=True))
+        with self.assertRaisesMessage(InputError, "sectors"):
+            operations.parse_params(operations.find("interpolate_points"), {"sectors": 3})

@@ -1,0 +1,209 @@
+"""Surfaces that end at polygons, and polygons whose cells have one height."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Sequence
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+
+from yama.terrain.features import Features
+from yama.terrain.grid import Bounds, FloatArray, Grid, Window
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import Heights, LiveSurface, Surface, halve, sample
+
+
+def polygons_of(features: Sequence[Features], crs: str) -> list[shapely.Polygon]:
+    """All polygons of some features in a CRS. Invalid ones are made valid; points and lines are left out."""
+    shapes = [part for one in features for part in shapely.get_parts(one.in_crs(crs).geometries)]
+    valid = [part for shape in shapes for part in shapely.get_parts(shapely.make_valid(shape))]
+    return [shape for shape in valid if shape.geom_type == "Polygon" and shape.area > 0]
+
+
+@kernel
+def _toggle(edges, west, north, width, height, row, col, toggles):
+    """For each row of cells, where its line of centres crosses the edges `(any, 4)` of a polygon: from that column on the
+    other side of it begins. Counted in the whole grid's cells, so that any window finds the same."""
+    rows, cols = toggles.shape
+    for i in range(edges.shape[0]):
+        x0, y0, x1, y1 = edges[i, 0], edges[i, 1], edges[i, 2], edges[i, 3]
+        if y0 == y1:
+            continue
+        high = max(y0, y1)
+        low = min(y0, y1)
+        first = max(int(np.floor((north - high) / height - 0.5)), row)
+        last = min(int(np.ceil((north - low) / height - 0.5)), row + rows - 1)
+        for r in range(first, last + 1):
+            y = north - (r + 0.5) * height
+            if not low <= y < high:
+                continue
+            x = x0 + (y - y0) * ((x1 - x0) / (y1 - y0))
+            c = int(np.ceil((x - west) / width - 0.5)) - col
+            if c < cols:
+                toggles[r - row, max(c, 0)] ^= True
+
+
+@kernel
+def _fill(toggles, number, result):
+    for r in range(toggles.shape[0]):
+        within = False
+        for c in range(toggles.shape[1]):
+            within ^= toggles[r, c]
+            if within:
+                result[r, c] = number
+
+
+def inside(polygons: Sequence[shapely.Polygon], grid: Grid, window: Window | None = None) -> npt.NDArray[np.int32]:
+    """Which polygon each cell's centre lies in, counted from 1; 0 where in none, the later where in several.
+
+    Of a window of the grid, which may reach past it, or of all of it: `(rows, cols)`. A centre on an edge belongs to one side
+    of it only, the same whatever window is asked for.
+    """
+    window = window or grid.whole
+    found = np.zeros((window.rows, window.cols), np.int32)
+    box = grid.window_bounds(window)
+    for number, polygon in enumerate(polygons, start=1):
+        if polygon.is_empty or box.intersection(Bounds(*polygon.bounds)) is None:
+            continue
+        rings = [shapely.get_coordinates(ring) for ring in (polygon.exterior, *polygon.interiors)]
+        edges = np.concatenate([np.column_stack([ring[:-1], ring[1:]]) for ring in rings])
+        toggles = np.zeros(found.shape, np.bool_)
+        _toggle(edges, grid.west, grid.north, grid.cell_width, grid.cell_height, window.row, window.col, toggles)
+        _fill(toggles, number, found)
+    return found
+
+
+class Masked(Surface):
+    """A surface that is empty where its cells' centres lie in none of the polygons, which are in its CRS. Levels are masked at
+    their own cells' centres."""
+
+    def __init__(self, surface: Surface, polygons: Sequence[shapely.Polygon]) -> None:
+        super().__init__(surface.grid, surface.unit, surface.vertical_datum)
+        self.surface = surface
+        self.by_parts = surface.by_parts
+        self._polygons = list(polygons)
+
+    @property
+    def seconds(self) -> float | None:
+        return self.surface.seconds
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        """See `Surface.read`."""
+        within = inside(self._polygons, self.grid.at_level(level), window) > 0
+        if not within.any():  # nothing is made that would not be seen
+            return np.full((window.rows, window.cols), np.nan, np.float32)
+        return np.where(within, self.surface.read(window, level), np.float32(np.nan))
+
+
+class Flattened(Surface):
+    """A surface with one height in each of some polygons, such as lakes.
+
+    heights: of each polygon, asked for once, when the first cell is read; where one is not finite the polygon changes nothing.
+    """
+
+    def __init__(
+        self, surface: Surface, polygons: Sequence[shapely.Polygon], heights: Callable[[], Sequence[float]]
+    ) -> None:
+        super().__init__(surface.grid, surface.unit, surface.vertical_datum)
+        self.surface = surface
+        self.by_parts = surface.by_parts
+        self._polygons = list(polygons)
+        self._ask = heights
+        self._asking = threading.Lock()
+        self._heights: Heights | None = None
+
+    @property
+    def seconds(self) -> float | None:
+        return self.surface.seconds
+
+    @property
+    def heights(self) -> Heights:
+        """NaN, then the height of each polygon."""
+        with self._asking:
+            if self._heights is None:
+                self._heights = np.array([np.nan, *self._ask()], np.float32)
+        return self._heights
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        """See `Surface.read`."""
+        cells = self.surface.read(window, level)
+        which = inside(self._polygons, self.grid.at_level(level), window)
+        if not which.any():
+            return cells
+        level_there = self.heights[which]
+        return np.where(np.isfinite(level_there), level_there, cells)
+
+
+def rim_levels(surface: Surface, polygons: Sequence[shapely.Polygon], share: float = 10.0) -> list[float]:
+    """The height of each polygon's rim on a surface: that below which `share` per cent of it lie; NaN where the rim is empty."""
+    levels = []
+    for polygon in polygons:
+        rim = shapely.get_coordinates(shapely.segmentize(polygon.exterior, surface.grid.cell_width))
+        found = sample(surface, rim[:, 0], rim[:, 1])
+        known = found[np.isfinite(found)]
+        levels.append(float(np.percentile(known, share)) if known.size else np.nan)
+    return levels
+
+
+@kernel
+def _trace(segments, west, north, width, height, sums, counts):
+    """Add up the heights of lines in the cells they run through, looked at every quarter of a cell."""
+    rows, cols = sums.shape
+    for i in range(segments.shape[0]):
+        u = (segments[i, 0] - west) / width
+        v = (north - segments[i, 1]) / height
+        du = (segments[i, 3] - west) / width - u
+        dv = (north - segments[i, 4]) / height - v
+        steps = int(4.0 * max(abs(du), abs(dv))) + 1
+        for k in range(steps + 1):
+            r = int(np.floor(v + dv * k / steps))
+            c = int(np.floor(u + du * k / steps))
+            if 0 <= r < rows and 0 <= c < cols:
+                sums[r, c] += segments[i, 2] + (segments[i, 5] - segments[i, 2]) * k / steps
+                counts[r, c] += 1
+
+
+class Burned(Surface):
+    """A surface that has the heights of lines where they run through its cells. segments: `(any, 6)` x, y, z of both ends of
+    the lines' pieces, in its CRS. Coarser levels are means of the cells at level 0."""
+
+    def __init__(self, surface: Surface, segments: FloatArray) -> None:
+        super().__init__(surface.grid, surface.unit, surface.vertical_datum)
+        self.surface = surface
+        self.by_parts = surface.by_parts
+        self._segments = segments
+
+    @property
+    def seconds(self) -> float | None:
+        return self.surface.seconds
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        """See `Surface.read`."""
+        if level:
+            finer = Window(window.row * 2, window.col * 2, window.rows * 2, window.cols * 2)
+            return halve(self.read(finer, level - 1))
+        cells = self.surface.read(window)
+        part = self.grid.part(window)
+        box = part.bounds
+        x, y = self._segments[:, [0, 3]], self._segments[:, [1, 4]]
+        near = (x.max(1) >= box.west) & (x.min(1) <= box.east) & (y.max(1) >= box.south) & (y.min(1) <= box.north)
+        if not near.any():
+            return cells
+        sums, counts = np.zeros(cells.shape), np.zeros(cells.shape, np.int64)
+        _trace(self._segments[near], part.west, part.north, part.cell_width, part.cell_height, sums, counts)
+        inside_grid = np.zeros(cells.shape, np.bool_)
+        held = window.clipped(self.grid.rows, self.grid.cols)
+        top, left = held.row - window.row, held.col - window.col
+        inside_grid[top : top + held.rows, left : left + held.cols] = True
+        return np.where((counts > 0) & inside_grid, sums / np.maximum(counts, 1), cells).astype(np.float32)
+
+
+def whole_numbers(surface: Surface) -> LiveSurface:
+    """A surface rounded to whole units."""
+    made = LiveSurface(
+        [surface], lambda held, _: np.rint(held[0]), unit=surface.unit, vertical_datum=surface.vertical_datum
+    )
+    made.by_parts = surface.by_parts
+    return made
