@@ -162,3 +162,22 @@ class PicturesTest(BrowserTest):
         page.get_by_role("option", name="their standard error").click()
         page.get_by_role("group", name="Variogram").scroll_into_view_if_needed()
         self.shot("kriging")
+
+        page.get_by_role("button", name="All in Build").click()
+        self.stage("Gather")
+        page.get_by_role("button", name="All in Gather").click()
+        page.get_by_role("button", name="Add files").click()
+        page.get_by_label("Files to add").set_input_files(demo / "old_sheet_spots_streams.gpkg")
+        expect(page.get_by_role("region", name="old_sheet_spots_streams")).to_be_visible(timeout=60_000)
+        self.stage("Build")
+        page.get_by_role("button", name="Find ground points").click()
+        page.get_by_label("Widest thing").fill("24")
+        self.shot("ground")
+        page.get_by_role("button", name="All in Build").click()
+        page.get_by_role("button", name="Surface from contours").click()
+        for label, name in (("Streams", "old_sheet_spots_streams"), ("Lakes", "Lakes"), ("Coast, 0 m", "Coast")):
+            page.get_by_role("combobox", name=label).click()
+            page.get_by_role("option", name=name, exact=True).click()
+        expect(page.locator(".tag", has_text="preview")).to_be_visible(timeout=60_000)
+
+        self.shot("contours")

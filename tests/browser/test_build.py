@@ -64,3 +64,32 @@ class BuildTest(GatherSheets):
         expect(page.get_by_role("button", name="Back to the fitted model")).to_be_visible()
         page.locator(".mt", has_text="Spline").click()
         expect(page.get_by_label("Tension")).to_have_value("2")
+
+    def test_an_old_sheet_becomes_a_surface(self):
+        page, demo = self.page, self.var / "demo"
+        self.open_sheet("Add files")
+        page.get_by_label("Files to add").set_input_files(
+            [demo / "old_sheet_contours.zip", demo / "old_sheet_spots_streams.gpkg"]
+        )
+        for name in ("old_sheet_contours", "old_sheet_spots_streams"):
+            self.arrived(name)
+
+        self.sheet("Surface from contours")
+        for label, name in (("Streams", "old_sheet_spots_streams"), ("Lakes", "Lakes"), ("Coast, 0 m", "Coast")):
+            page.get_by_role("combobox", name=label).click()
+            page.get_by_role("option", name=name, exact=True).click()
+        # what is wrong with the sheet is said, and mended at a press
+        page.get_by_role("button", name="Use what fits").click(timeout=60_000)
+        page.get_by_role("button", name=re.compile("^Join up to")).click(timeout=60_000)
+        expect(page.get_by_role("button", name=re.compile("^Join up to"))).to_have_count(0, timeout=60_000)
+        page.get_by_label("Cell size").fill("8")
+        page.get_by_label("Name", exact=True).fill("Old sheet 8 m")
+        expect(page.locator(".panelabel, .tag", has_text="preview")).to_be_visible(timeout=60_000)
+        page.get_by_role("button", name="Run", exact=True).click()
+        expect(page.get_by_role("article", name="Old sheet 8 m")).to_be_visible(timeout=180_000)
+        # what only the made surface could tell stands among the findings
+        expect(page.locator(".find", has_text="hollows that no contour asks for were opened")).to_be_visible()
+        listed = page.request.get(f"{self.root}/api/projects/1/holdings").json()
+        sheet = next(one for one in listed if one["name"] == "Old sheet 8 m")
+        self.assertLess(sheet["accuracy"]["rmse"], 4.5)
+        self.assertEqual(set(sheet["recipe"]["input_ids"]), {"contours", "streams", "lakes", "coast"})

@@ -25,6 +25,7 @@ export type Extent = Schemas["ExtentIO"];
 export type Proposal = Schemas["ProposalOut"];
 export type Use = Schemas["UseOut"];
 export type Crs = Schemas["CrsOut"];
+export type Facets = Schemas["FacetsOut"];
 export type Draft = Schemas["DraftOut"];
 export type Member = Schemas["MemberOut"];
 export type Quantity =

@@ -82,6 +82,8 @@ interface Desk extends Remembered {
   pressed: string | null;
   /** The area that is asked for, a ring in the frame's CRS. */
   area: [number, number][] | null;
+  /** Whether the facets of what is shown are drawn. */
+  facetsOn: boolean;
   drawing: boolean;
   /** Features that are chosen: the holding and their numbers. */
   chosen: { holding: number; numbers: number[] };
@@ -150,6 +152,7 @@ export const useDesk = create<Desk>((set) => ({
   feet: [],
   pressed: null,
   area: null,
+  facetsOn: false,
   drawing: false,
   chosen: { holding: 0, numbers: [] },
   editing: null,

@@ -18,6 +18,7 @@ import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./
 import { useDrawing } from "./useDrawing";
 import { useDressed } from "./useDressed";
 import { useEditing } from "./useEditing";
+import { useFacets, useFacetsInView } from "./useFacets";
 import { useFeet } from "./useFeet";
 
 /** A surface on this pane; `from` and `to` are the shares of the pane's width that it may draw on. */
@@ -258,6 +259,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   }, [map, rims, west, south]);
 
   useFeet(map, grid);
+  useFacets(map, grid, useFacetsInView(project.id));
   useDrawing(map, grid);
   useEditing(map, grid);
 

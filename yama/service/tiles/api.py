@@ -34,6 +34,7 @@ router = Router(tags=["map"])
 
 TILE = 256
 GUTTER = 1
+_MOST_EDGES = 30_000
 _OUTLINE_CELLS = 360
 _SMALLEST_RING = 20
 _VIEW_CELLS = 512
@@ -280,6 +281,31 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
         seconds=grid.cell_count * (seconds / 2 + 1.2e-7 * filled) + 0.5 + once,
     )
     return result
+
+
+class FacetsOut(Schema):
+    """Sides of facets in a view, in frame coordinates: those of sloping ones, of level ones, and of ones left out for a side
+    that is too long. count: how many there are; no sides where they are more than can be shown. Null: not of facets."""
+
+    count: int | None
+    sloping: list[tuple[float, float, float, float]] = []
+    level: list[tuple[float, float, float, float]] = []
+    left_out: list[tuple[float, float, float, float]] = []
+
+
+@router.get("/{int:project_id}/facets/{key}", response={200: FacetsOut, 422: Failure})
+def facets(
+    request: HttpRequest, project_id: int, key: str, west: float, south: float, east: float, north: float
+) -> dict[str, Any]:
+    """The facets of a triangulated surface within a view."""
+    open_project(request, project_id)
+    found = surfaces.facets_of(project_id, key)
+    if found is None:
+        return {"count": None}
+    edges, kinds, count = found.edges(Bounds(west, south, east, north), _MOST_EDGES)
+    rounded = np.round(edges, 2)
+    each = {name: rounded[kinds == kind].tolist() for kind, name in enumerate(("sloping", "level", "left_out"))}
+    return {"count": count, **each}
 
 
 # -- readings ---------------------------------------------------------------------------------------------

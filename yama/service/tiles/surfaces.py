@@ -22,6 +22,7 @@ from yama.terrain.formats import Held, image, las
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
+from yama.terrain.interpolate.triangulation import Facets
 from yama.terrain.operations.base import Quantity
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
@@ -138,6 +139,20 @@ def surface_of(project_id: int, key: str) -> tuple[Surface, Step | None]:
         raise Http404
     step = Step.from_dict(data)
     return _live(project_id, step), step
+
+
+def facets_of(project_id: int, key: str) -> Facets | None:
+    """The facets a surface is made of, from its recipe; None where it is none of facets. Raises Http404 where the project has
+    no such surface, InputError where an input of it is gone."""
+    surface, step = surface_of(project_id, key)
+    if step is not None and isinstance(surface, StoredSurface):
+        surface = _live(project_id, step)
+    while not isinstance(surface, Facets):
+        below = getattr(surface, "surface", None)
+        if not isinstance(below, Surface):
+            return None
+        surface = below
+    return surface
 
 
 def quick_look_path(project_id: int, key: str) -> Path:

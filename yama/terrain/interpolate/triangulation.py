@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.grid import FloatArray, Grid
+from yama.terrain.grid import Bounds, FloatArray, Grid
 from yama.terrain.interpolate.delaunay import Triangulation, locate, triangulate
 from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
 from yama.terrain.kernels import kernel
@@ -179,6 +180,55 @@ def _draw_all(corners, triangles, starts, bin_west, bin_south, size, bin_rows, b
         _draw(corners, triangles, first, last, edge_limit, west, north, width, height, result)
 
 
+@kernel
+def _edges_in(corners, triangles, edge_limit, west, south, east, north, found, kinds):
+    """Sides of the triangles that reach into a rectangle: x, y of both ends and what the triangle is. Returns how many there
+    are, which may be more than there is room for."""
+    count = 0
+    longest = edge_limit * edge_limit
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        if (
+            min(corners[a, 0], corners[b, 0], corners[c, 0]) > east or max(corners[a, 0], corners[b, 0], corners[c, 0]) < west
+            or min(corners[a, 1], corners[b, 1], corners[c, 1]) > north or max(corners[a, 1], corners[b, 1], corners[c, 1]) < south
+        ):  # fmt: skip
+            continue
+        kind = 1 if corners[a, 2] == corners[b, 2] == corners[c, 2] else 0
+        for k in range(3):
+            i, j = triangles[t, k], triangles[t, (k + 1) % 3]
+            if (corners[i, 0] - corners[j, 0]) ** 2 + (corners[i, 1] - corners[j, 1]) ** 2 > longest:
+                kind = 2
+        for k in range(3):
+            i, j = triangles[t, k], triangles[t, (k + 1) % 3]
+            if count < found.shape[0]:
+                found[count, 0], found[count, 1] = corners[i, 0], corners[i, 1]
+                found[count, 2], found[count, 3] = corners[j, 0], corners[j, 1]
+                kinds[count] = kind
+            count += 1
+    return count
+
+
+class Facets(EvaluatedSurface):
+    """A surface of flat facets that can show them. corners: `(points, 3)` x, y, z. triangles: `(triangles, 3)` numbers of
+    corners. edge_limit: facets with a longer side are not part of the surface."""
+
+    def __init__(
+        self, grid: Grid, evaluate: Callable[[Grid], Heights], unit: str, corners: FloatArray,
+        triangles: npt.NDArray[np.int32], edge_limit: float,
+    ) -> None:  # fmt: skip
+        super().__init__(grid, evaluate, unit)
+        self._corners, self._triangles, self._limit = corners, triangles, edge_limit
+
+    def edges(self, bounds: Bounds, most: int) -> tuple[FloatArray, npt.NDArray[np.uint8], int]:
+        """Sides of the facets that reach into a rectangle: `(edges, 4)` x, y of both ends; 0, 1 for those of a level facet, 2 for
+        those of one left out because a side is too long; and how many sides there are. None are given where there are more
+        than `most`, as a side may be of two facets and is given twice then."""
+        found, kinds = np.empty((most, 4)), np.empty(most, np.uint8)
+        count = _edges_in(self._corners, self._triangles, self._limit, *bounds, found, kinds)
+        held = count if count <= most else 0
+        return found[:held], kinds[:held], int(count)
+
+
 def triangulated(
     x: FloatArray,
     y: FloatArray,
@@ -188,7 +238,7 @@ def triangulated(
     edge_limit: float = np.inf,
     unit: str = "m",
     triangulation: Triangulation | None = None,
-) -> EvaluatedSurface:
+) -> Facets:
     """A surface of flat facets between points.
 
     x, y, z: `(points,)` in the grid's CRS, one point a place. reach: cells with no point this near stay
@@ -215,7 +265,7 @@ def triangulated(
             empty_beyond(result, xs, ys, index, reach)
         return result
 
-    return EvaluatedSurface(grid, evaluate, unit)
+    return Facets(grid, evaluate, unit, corners, triangles, float(edge_limit))
 
 
 @kernel

@@ -6,6 +6,7 @@ import { MethodIcon } from "../../desk/icons";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
+import { FacetsSwitch } from "./FacetsSwitch";
 
 const METHODS: [string, string, string][] = [
   ["spline", "Spline", "A smooth surface bent to contours, spots, streams and lakes; water can leave it."],
@@ -168,6 +169,7 @@ export function ContourSurface() {
             onChange={(cell_size) => setParams({ cell_size })}
           />
         </div>
+        {!spline && <FacetsSwitch />}
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
       <Findings findings={work.findings} onMend={setParams} />

@@ -5,6 +5,7 @@ import { MethodIcon } from "../../desk/icons";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
+import { FacetsSwitch } from "./FacetsSwitch";
 import { Kriging } from "./Kriging";
 import { LeftOut } from "./LeftOut";
 
@@ -241,6 +242,7 @@ export function InterpolatePoints() {
             In whole {chosen?.points?.unit === "m" || !chosen ? "metres" : chosen.points?.unit}
           </label>
         )}
+        {method === "triangulation" && <FacetsSwitch />}
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
       <Findings findings={work.findings} onMend={setParams} />

@@ -67,6 +67,7 @@ def endpoints(holding, key):
         ("POST", f"{job}/seen", None, EDIT),
         ("GET", f"/tiles/{key}/0/0/0", None, VIEW),
         ("POST", "/previews", _RUN, EDIT),
+        ("GET", f"/facets/{key}?west=0&south=0&east=1&north=1", None, VIEW),
         ("GET", "/probe?x=1&y=1", None, VIEW),
         ("POST", "/views", {"keys": []}, VIEW),
     ]
@@ -119,6 +120,7 @@ class PermissionsTest(ServiceTest):
         for path in (
             f"/holdings/{holding.pk}/geotiff",
             f"/tiles/{holding.key}/0/0/0",
+            f"/facets/{holding.key}?west=0&south=0&east=1&north=1",
             f"/holdings/{holding.pk}/recipe",
         ):
             self.assertEqual(self.client.get(own + path).status_code, 404)

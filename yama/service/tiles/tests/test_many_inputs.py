@@ -109,3 +109,23 @@ class ManyInputsTest(ServiceTest):
         recipe = self.ask("GET", f"/holdings/{gridded.holding.pk}/recipe")
         self.assertEqual(len(recipe["files"]), 2, "both clouds it goes back to")
         self.assertEqual(len(recipe["steps"]), 2)
+
+    def test_facets_of_a_preview_of_what_was_made_and_of_other_surfaces(self):
+        points = self.add_points()
+        self.send(lines_bytes(), "area.gpkg")  # a wood among them
+        area = self.run_jobs()[0].holding
+        body = {"operation": "interpolate_points", "params": {}, "inputs": {"points": points.pk, "area": [area.pk]}}
+        key = self.ask("POST", "/previews", body)["key"]
+        box = self.project.frame.grid.bounds
+        view = f"west={box.west}&south={box.south}&east={box.east}&north={box.north}"
+        seen = self.ask("GET", f"/facets/{key}?{view}")
+        self.assertGreater(seen["count"], 3)
+        self.assertEqual(sum(len(seen[name]) for name in ("sloping", "level", "left_out")), seen["count"])
+        self.ask("POST", "/runs", {**body, "name": "TIN"}, 202)
+        made = self.run_jobs()[0].holding
+        self.assertEqual(self.ask("GET", f"/facets/{made.key}?{view}"), seen)
+        self.assertEqual(self.ask("GET", f"/facets/{made.key}?west=0&south=0&east=1&north=1")["count"], 0)
+        body["params"] = {"method": "nearest", "reach_limit": 60}
+        other = self.ask("POST", "/previews", body)["key"]
+        self.assertIsNone(self.ask("GET", f"/facets/{other}?{view}")["count"])
+        self.ask("GET", f"/facets/{'0' * 32}?{view}", status=404)

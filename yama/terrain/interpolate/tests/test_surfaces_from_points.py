@@ -5,7 +5,8 @@ from django.test import SimpleTestCase
 from scipy.interpolate import LinearNDInterpolator
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import Grid, Window
+from yama.terrain.grid import Bounds, Grid, Window
+from yama.terrain.interpolate.delaunay import triangulate
 from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
 from yama.terrain.interpolate.point_index import PointIndex, nearest_k
 from yama.terrain.interpolate.triangulation import triangulated
@@ -181,3 +182,32 @@ class DistanceTest(SimpleTestCase):
         near = distance_to_nearest(x, y, GRID, reach=9.0, metres=0.5).read_all()
         np.testing.assert_array_equal(np.isnan(near), expected > 9.0)
         np.testing.assert_allclose(near[expected <= 9], 0.5 * expected[expected <= 9], rtol=1e-6)
+
+
+class FacetsTest(SimpleTestCase):
+    def test_sides_of_the_facets_in_a_rectangle(self):
+        x, y, z = scattered(200)
+        z[x < 448_060] = 100.0
+        surface = triangulated(x, y, z, GRID, edge_limit=14.0)
+        box = Bounds(448_040.0, 5_437_900.0, 448_100.0, 5_437_960.0)
+        edges, kinds, count = surface.edges(box, 10_000)
+        self.assertEqual((len(edges), len(kinds)), (count, count))
+        mesh = triangulate(x, y)
+        expected = {0: set(), 1: set(), 2: set()}
+        for corners in mesh.triangles:
+            px, py = x[corners], y[corners]
+            if px.min() > box.east or px.max() < box.west or py.min() > box.north or py.max() < box.south:
+                continue
+            sides = [np.hypot(px[k] - px[k - 1], py[k] - py[k - 1]) for k in range(3)]
+            kind = 2 if max(sides) > 14 else 1 if np.ptp(z[corners]) == 0 else 0
+            expected[kind] |= {frozenset([(px[k], py[k]), (px[k - 1], py[k - 1])]) for k in range(3)}
+        for kind, wanted in expected.items():
+            found = {frozenset([(a, b), (c, d)]) for a, b, c, d in edges[kinds == kind]}
+            self.assertEqual(found, wanted)
+        self.assertTrue(all(expected.values()), "all three kinds occur")
+
+    def test_too_many_are_counted_and_not_given(self):
+        surface = triangulated(*scattered(200), GRID)
+        edges, kinds, count = surface.edges(GRID.bounds, 50)
+        self.assertEqual((len(edges), len(kinds)), (0, 0))
+        self.assertGreater(count, 50)
