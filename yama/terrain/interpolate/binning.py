@@ -224,7 +224,8 @@ class GriddedCloud(Surface):
         super().__init__(grid, unit)
         if gap and rule in ("count", "deviation", "intensity"):
             raise InputError("Only gaps between heights are closed; counts, spreads and intensities stay as they are.")
-        self._clouds = [(cloud, _bounds_in(cloud, grid.crs)) for cloud in clouds]
+        # a cell more on each side: a cloud of one line, or one point, covers no ground of its own
+        self._clouds = [(cloud, _grown(_bounds_in(cloud, grid.crs), grid)) for cloud in clouds]
         self._rule, self._share = rule, 0.5 if rule == "median" else share
         self._keep = keep or Filter()
         self._halo = int(np.ceil(gap / min(grid.cell_width, grid.cell_height))) + 1 if gap else 0
@@ -391,6 +392,11 @@ class GriddedCloud(Surface):
                 else:
                     z_turn = (float(scales[2]) * factor, float(offsets[2]) * factor)
                     yield _Batch(x, y, np.ascontiguousarray(chunk.Z), keep, x_turn, y_turn, z_turn)
+
+
+def _grown(box: Bounds, grid: Grid) -> Bounds:
+    across, up = grid.cell_width, grid.cell_height
+    return Bounds(box.west - across, box.south - up, box.east + across, box.north + up)
 
 
 def _bounds_in(cloud: Cloud, crs: str) -> Bounds:

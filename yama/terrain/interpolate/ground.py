@@ -148,7 +148,11 @@ class GroundFinder:
         turn = Transformer.from_crs(parse_crs(cloud.crs), parse_crs(crs), always_xy=True)
         self._turn = None if parse_crs(cloud.crs) == parse_crs(crs) else turn.transform
         box = Bounds(*turn.transform_bounds(*cloud.bounds))
-        self._grid = Grid.covering(crs, box, settings.cell)
+        # a cell more on each side: points on the rim belong to a cell as well
+        rim = Bounds(
+            box.west - settings.cell, box.south - settings.cell, box.east + settings.cell, box.north + settings.cell
+        )
+        self._grid = Grid.covering(crs, rim, settings.cell)
         if self._grid.cell_count > _MOST_CELLS:
             raise InputError(f"{cloud.name} covers {self._grid.cell_count / 1e6:.0f} million cells of {settings.cell:g} m. "
                              "Choose larger cells.")  # fmt: skip
@@ -175,7 +179,7 @@ class GroundFinder:
             put_in(self._ground, ground[inner].astype(np.float32), window.row, window.col)
             put_in(self._allowed, allowed[inner].astype(np.float32), window.row, window.col)
         if np.isnan(self._ground).all():
-            raise InputError(f"{self._cloud.name} has no returns that could be ground: all its points are noise.")
+            raise InputError(f"{self._cloud.name} has no last returns but noise; no ground can be told from it.")
         if self._settings.few:
             self._alone = self._lonely(lambda share: progress(0.7 + 0.3 * share))
 

@@ -264,6 +264,8 @@ class ContourSurface(Operation):
             lines, heights, _spots(inputs, crs), _lines(inputs, "streams", crs), polygons_of(features_in(inputs, "lakes"), crs),
             _lines(inputs, "coast", crs),
         ).clear()  # fmt: skip
+        if not sheet.contours:
+            raise InputError("Every contour runs through a lake and none is left. Choose other lakes, or none.")
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
         reach = params.reach_limit / across if params.reach_limit else np.inf
         surface: Surface

@@ -73,6 +73,13 @@ class FindGround(Operation):
                 Finding("sparse", "caution", f"Points lie {spacing:.1f} m apart on the whole; most cells of {params.cell:g} m "
                         "hold none.", "Ground between them is guessed.", Mend(f"Use {fit} m", {"cell": fit}))
             )  # fmt: skip
+        around = (3 * params.cube / max(spacing, 1e-9)) ** 2
+        if params.noise and around < 5 * params.few:
+            wide = round(spacing * (5 * params.few) ** 0.5 / 3 + 0.5)
+            found.append(
+                Finding("thin", "caution", f"27 cubes of {params.cube:g} m hold about {max(around, 1):.0f} points here.",
+                        "Good points would be taken for noise.", Mend(f"Use cubes of {wide} m", {"cube": wide}))
+            )  # fmt: skip
         if params.window < 4 * params.cell:
             found.append(
                 Finding("narrow", "caution", f"A window of {params.window:g} m is hardly wider than cells of {params.cell:g} m.",

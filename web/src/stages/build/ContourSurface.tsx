@@ -95,7 +95,7 @@ export function ContourSurface() {
         />
       </Section>
       <Section title="How">
-        <div className="methods" role="radiogroup" aria-label="Method">
+        <div className="methods" role="radiogroup" aria-label="Method" style={{ gridTemplateColumns: "1fr 1fr" }}>
           {METHODS.map(([value, label, hint]) => (
             <label className="mt" key={value} title={hint}>
               <input

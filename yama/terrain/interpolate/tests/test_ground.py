@@ -149,9 +149,14 @@ class CloudsTest(unittest.TestCase):
         self.assertEqual(sorted(shares), shares)
         self.assertAlmostEqual(shares[-1], 1.0)
 
+    def test_points_on_one_line_and_few_points(self) -> None:
+        for count in (1, 3, 60):
+            self.x, self.y, self.z = np.arange(count, dtype=float), np.zeros(count), np.full(count, 5.0)
+            self.assertEqual(set(self.found(self.cloud(), Settings(few=0)).tolist()), {GROUND})
+
     def test_only_noise_and_too_many_cells(self) -> None:
         noise = self.cloud("noise.laz", np.full(self.x.size, 7, np.uint8))
-        with self.assertRaisesRegex(InputError, "all its points are noise"):
+        with self.assertRaisesRegex(InputError, "no last returns but noise"):
             GroundFinder(noise, [], CRS, Settings()).prepare()
         with self.assertRaisesRegex(InputError, "Choose larger cells"):
             GroundFinder(self.cloud(), [], CRS, Settings(cell=0.005))

@@ -50,6 +50,11 @@ class FindingsTest(unittest.TestCase):
         with self.assertRaisesRegex(InputError, "All contours have the height 10 m"):
             OPERATION.run({"contours": sheet([10, 10])}, parse_params(OPERATION, {}), FRAME)
 
+    def test_lakes_over_every_contour(self) -> None:
+        lake = Features("EPSG:32741", np.array([shapely.box(500_000, 5_399_400, 500_600, 5_400_000)], dtype=object), {})
+        with self.assertRaisesRegex(InputError, "Every contour runs through a lake"):
+            OPERATION.run({"contours": sheet([10, 20]), "lakes": [lake]}, parse_params(OPERATION, {}), FRAME)
+
     def test_lines_without_height_are_counted(self) -> None:
         self.assertEqual(codes(sheet([10, 20, None, 40, 50]))["without"], "caution")
 
