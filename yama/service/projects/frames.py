@@ -215,7 +215,7 @@ def propose_from_holdings(request: HttpRequest, project_id: int) -> dict[str, An
 
     project = open_project(request, project_id)
     extents = []
-    for holding in project.holdings.filter(recipe=None).exclude(file_key=""):
+    for holding in project.holdings.filter(recipe__isnull=True).exclude(file_key=""):
         if holding.origin.get("depot"):
             continue  # what was ordered covers more than is wanted
         facts = holding.facts

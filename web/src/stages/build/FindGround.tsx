@@ -174,7 +174,8 @@ export function FindGround() {
           </div>
         )}
         <p className="mut" style={{ fontSize: 12, lineHeight: "16px", marginTop: 6 }}>
-          Water, buildings and other classes that are given stay. The untouched clouds stay beside the new ones.
+          {noise && "A point lies alone with no more others than that in the 27 cubes around it. "}
+          Water, buildings and other classes that are given stay, and the untouched clouds stay beside the new ones.
         </p>
       </Section>
       <Findings findings={work.findings} onMend={setParams} />
