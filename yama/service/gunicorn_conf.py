@@ -6,8 +6,8 @@ import os
 from typing import Any
 
 bind = f"127.0.0.1:{os.environ.get('YAMA_PORT', '8000')}"
-workers = 1  # what a preview makes once, all its tiles share; kernels leave the interpreter to others
-threads = 12
+workers = 2
+threads = 6
 worker_class = "gthread"
 timeout = 120
 graceful_timeout = 5

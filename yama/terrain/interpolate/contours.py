@@ -71,6 +71,7 @@ class _Whole:
         return self._read(self.curved, x, y, 3)
 
     def far_at(self, x: FloatArray, y: FloatArray) -> FloatArray:
+        """Distances from anything known at places of any shape."""
         return self._read(self.far, x, y, 1)
 
     def _read(self, cells: Cells, x: FloatArray, y: FloatArray, order: int) -> FloatArray:
@@ -290,7 +291,8 @@ class ContourSpline(Surface):
                     continue
                 opened.add((sink.row, sink.col))
                 along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(way, axis=0).T))])
-                low, end = shown[sink.row, sink.col], shown[tuple(way[-1])]
+                low = shown[sink.row, sink.col]
+                end = min(low, shown[tuple(way[-1])])  # at the edge the way out may still be higher
                 ways.append(
                     np.column_stack([grid.x_of(way[:, 1]), grid.y_of(way[:, 0]), low + (end - low) * along / along[-1]])
                 )

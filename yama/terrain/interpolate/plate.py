@@ -23,7 +23,6 @@ from yama.terrain.grid import FloatArray
 from yama.terrain.kernels import kernel
 
 Cells = npt.NDArray[np.float64]
-Lattice = npt.NDArray[np.float32]
 
 _SWEEPS = 2
 _SMALLEST = 12
