@@ -186,7 +186,7 @@ class BuildPicturesTest(PicturesTest):
             page.get_by_label(f"Show {name}").uncheck()
         self.point_at(0.62, 0.42)
         page.mouse.wheel(0, -700)
-        page.wait_for_timeout(15_000)  # parts are solved when first looked at
+        page.wait_for_timeout(45_000)  # parts are solved when first looked at
         self.shot("contours")
         page.get_by_role("button", name="All in Build").click()
         page.get_by_role("button", name="Find ground points").click()

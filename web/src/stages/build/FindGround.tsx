@@ -169,7 +169,7 @@ export function FindGround() {
         </label>
         {noise && (
           <div className="row two">
-            {field("Up to", "few", "others", 2)}
+            {field("Others", "few", "", 2)}
             {field("In cubes of", "cube", "m", 4)}
           </div>
         )}
