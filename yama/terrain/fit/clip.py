@@ -12,6 +12,7 @@ import shapely
 from yama.terrain.features import Features
 from yama.terrain.grid import Bounds, FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
+from yama.terrain.segments import traced
 from yama.terrain.surface import Heights, LiveSurface, Surface, halve, sample
 
 
@@ -147,24 +148,6 @@ def rim_levels(surface: Surface, polygons: Sequence[shapely.Polygon], share: flo
     return levels
 
 
-@kernel
-def _trace(segments, west, north, width, height, sums, counts):
-    """Add up the heights of lines in the cells they run through, looked at every quarter of a cell."""
-    rows, cols = sums.shape
-    for i in range(segments.shape[0]):
-        u = (segments[i, 0] - west) / width
-        v = (north - segments[i, 1]) / height
-        du = (segments[i, 3] - west) / width - u
-        dv = (north - segments[i, 4]) / height - v
-        steps = int(4.0 * max(abs(du), abs(dv))) + 1
-        for k in range(steps + 1):
-            r = int(np.floor(v + dv * k / steps))
-            c = int(np.floor(u + du * k / steps))
-            if 0 <= r < rows and 0 <= c < cols:
-                sums[r, c] += segments[i, 2] + (segments[i, 5] - segments[i, 2]) * k / steps
-                counts[r, c] += 1
-
-
 class Burned(Surface):
     """A surface that has the heights of lines where they run through its cells. segments: `(any, 6)` x, y, z of both ends of
     the lines' pieces, in its CRS. Coarser levels are means of the cells at level 0."""
@@ -185,19 +168,12 @@ class Burned(Surface):
             finer = Window(window.row * 2, window.col * 2, window.rows * 2, window.cols * 2)
             return halve(self.read(finer, level - 1))
         cells = self.surface.read(window)
-        part = self.grid.part(window)
-        box = part.bounds
-        x, y = self._segments[:, [0, 3]], self._segments[:, [1, 4]]
-        near = (x.max(1) >= box.west) & (x.min(1) <= box.east) & (y.max(1) >= box.south) & (y.min(1) <= box.north)
-        if not near.any():
-            return cells
-        sums, counts = np.zeros(cells.shape), np.zeros(cells.shape, np.int64)
-        _trace(self._segments[near], part.west, part.north, part.cell_width, part.cell_height, sums, counts)
+        along = traced(self._segments, self.grid.part(window))[1]
         inside_grid = np.zeros(cells.shape, np.bool_)
         held = window.clipped(self.grid.rows, self.grid.cols)
         top, left = held.row - window.row, held.col - window.col
         inside_grid[top : top + held.rows, left : left + held.cols] = True
-        return np.where((counts > 0) & inside_grid, sums / np.maximum(counts, 1), cells).astype(np.float32)
+        return np.where(np.isfinite(along) & inside_grid, along, cells).astype(np.float32)
 
 
 def whole_numbers(surface: Surface) -> LiveSurface:

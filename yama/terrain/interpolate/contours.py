@@ -27,7 +27,7 @@ from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.interpolate.contour_sheet import Sheet
 from yama.terrain.interpolate.plate import Cells, Known, solve_plate
 from yama.terrain.interpolate.stream_lines import falling
-from yama.terrain.kernels import kernel
+from yama.terrain.segments import near, segments_of, traced
 from yama.terrain.surface import Heights, Surface, cut_out, halve, put_in
 
 _WHOLE_CELLS = 400_000
@@ -79,16 +79,6 @@ class _Whole:
             cells, [self.grid.row_of(y), self.grid.col_of(x)], order=order, mode="nearest", prefilter=False
         )
         return found
-
-
-def segments_of(lines: list[FloatArray], heights: FloatArray | None = None) -> FloatArray:
-    """Pieces `(any, 6)` of lines: x, y, z of both ends. heights: one a line; where None the lines have their own."""
-    pieces = [np.empty((0, 6))]
-    for i, line in enumerate(lines):
-        z = line[:, 2] if heights is None else np.full(len(line), heights[i])
-        whole = np.column_stack([line[:, :2], z])
-        pieces.append(np.column_stack([whole[:-1], whole[1:]]))
-    return np.ascontiguousarray(np.concatenate(pieces))
 
 
 class ContourSpline(Surface):
@@ -201,7 +191,7 @@ class ContourSpline(Surface):
                exact: float = _EXACT) -> Cells:  # fmt: skip
         place = (grid.west, grid.north, grid.cell_width, grid.cell_height)
         return solve_plate(
-            (grid.rows, grid.cols), place, Known(_near(segments, grid), cells), *self._strengths(grid), start, held,
+            (grid.rows, grid.cols), place, Known(near(segments, grid.bounds), cells), *self._strengths(grid), start, held,
             exact * self._interval,
         )  # fmt: skip
 
@@ -239,7 +229,7 @@ class ContourSpline(Surface):
         sheet, grid = self._sheet, self.grid.at_level(self._level)
         segments = np.concatenate([segments_of(sheet.contours, sheet.heights),
                                    segments_of(sheet.coast, np.zeros(len(sheet.coast)))])  # fmt: skip
-        if not len(_near(segments, grid)):
+        if not len(near(segments, grid.bounds)):
             raise InputError("No contour lies within the frame. Check their CRS, or the frame's area.")
         cells = np.full((grid.rows, grid.cols), np.nan)
         self._spot_cells(grid, cells, None)
@@ -322,38 +312,10 @@ class ContourSpline(Surface):
         return heights[skip_row : skip_row + core.rows, skip_col : skip_col + core.cols].astype(np.float32)
 
 
-def _near(segments: FloatArray, grid: Grid) -> FloatArray:
-    """The segments that can touch a grid."""
-    box = grid.bounds
-    x, y = segments[:, [0, 3]], segments[:, [1, 4]]
-    keep = (x.max(1) >= box.west) & (x.min(1) <= box.east) & (y.max(1) >= box.south) & (y.min(1) <= box.north)
-    return np.ascontiguousarray(segments[keep])
-
-
-@kernel
-def _mark(segments, west, north, width, height, result):
-    """Give each cell the highest of the lines through it, looked at every half cell along them."""
-    rows, cols = result.shape
-    for i in range(segments.shape[0]):
-        u = (segments[i, 0] - west) / width
-        v = (north - segments[i, 1]) / height
-        du = (segments[i, 3] - west) / width - u
-        dv = (north - segments[i, 4]) / height - v
-        steps = int(2.0 * max(abs(du), abs(dv))) + 1
-        for k in range(steps + 1):
-            r = int(np.floor(v + dv * k / steps))
-            c = int(np.floor(u + du * k / steps))
-            if 0 <= r < rows and 0 <= c < cols:
-                z = segments[i, 2] + (segments[i, 5] - segments[i, 2]) * k / steps
-                if not z <= result[r, c]:
-                    result[r, c] = z
-
-
 def _highest_known(grid: Grid, segments: FloatArray, cells: Cells) -> Cells:
     """The highest line or known height in each cell; NaN where there is none."""
-    result = cells.copy()
-    _mark(_near(segments, grid), grid.west, grid.north, grid.cell_width, grid.cell_height, result)
-    return result
+    highest: Cells = np.fmax(cells, traced(segments, grid)[0])
+    return highest
 
 
 def _far(grid: Grid, segments: FloatArray, cells: Cells) -> Cells:

@@ -17,7 +17,6 @@ from yama.terrain.formats.las import CLASSES
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, FloatArray, metres_per_unit
 from yama.terrain.interpolate.binning import Filter, GriddedCloud
-from yama.terrain.interpolate.contours import segments_of
 from yama.terrain.operations.base import (
     AREA,
     Inputs,
@@ -30,6 +29,7 @@ from yama.terrain.operations.base import (
     register,
     within_area,
 )
+from yama.terrain.segments import segments_of
 from yama.terrain.surface import Surface
 
 _NOISE = {7, 18}

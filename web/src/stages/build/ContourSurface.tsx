@@ -2,11 +2,11 @@ import { useEffect } from "react";
 import type { Holding } from "../../api/client";
 import { useHeld, useProject } from "../../desk/context";
 import { num, size } from "../../desk/format";
-import { MethodIcon } from "../../desk/icons";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
 import { FacetsSwitch } from "./FacetsSwitch";
+import { Methods } from "./Methods";
 
 const METHODS: [string, string, string][] = [
   ["spline", "Spline", "A smooth surface bent to contours, spots, streams and lakes; water can leave it."],
@@ -37,7 +37,8 @@ export function ContourSurface() {
   const columns = Object.entries(chosen?.features?.attributes ?? {})
     .filter(([, kind]) => kind === "number")
     .map(([name]) => name);
-  const spline = ((params.method as string) ?? "spline") === "spline";
+  const method = (params.method as string) ?? "spline";
+  const spline = method === "spline";
   const name = work.sheet.name || (chosen ? `${spline ? "Spline" : "Facets"} of ${chosen.name}` : "");
   if (!lines.length)
     return (
@@ -95,20 +96,7 @@ export function ContourSurface() {
         />
       </Section>
       <Section title="How">
-        <div className="methods" role="radiogroup" aria-label="Method" style={{ gridTemplateColumns: "1fr 1fr" }}>
-          {METHODS.map(([value, label, hint]) => (
-            <label className="mt" key={value} title={hint}>
-              <input
-                type="radio"
-                name="method"
-                checked={spline === (value === "spline")}
-                onChange={() => setParams({ method: value })}
-              />
-              <MethodIcon method={value} />
-              <span>{label}</span>
-            </label>
-          ))}
-        </div>
+        <Methods methods={METHODS} value={method} onChange={(next) => setParams({ method: next })} />
         {spline && (
           <>
             <label className="ck one">

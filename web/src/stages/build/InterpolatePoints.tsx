@@ -1,13 +1,13 @@
 import { useEffect } from "react";
 import { useHeld, useProject } from "../../desk/context";
 import { num, size } from "../../desk/format";
-import { MethodIcon } from "../../desk/icons";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
 import { FacetsSwitch } from "./FacetsSwitch";
 import { Kriging } from "./Kriging";
 import { LeftOut } from "./LeftOut";
+import { Methods } from "./Methods";
 
 const METHODS: [string, string, string][] = [
   ["triangulation", "Triangulation", "Flat facets between neighbouring points; exact at every point."],
@@ -131,22 +131,13 @@ export function InterpolatePoints() {
         )}
       </Section>
       <Section title="How">
-        <div className="methods" role="radiogroup" aria-label="Method">
-          {METHODS.map(([value, label, hint]) => (
-            <label className="mt" key={value} title={hint}>
-              <input
-                type="radio"
-                name="method"
-                checked={method === value}
-                onChange={() =>
-                  setParams(params.result === "deviation" ? { method: value, result: "height" } : { method: value })
-                }
-              />
-              <MethodIcon method={value} />
-              <span>{label}</span>
-            </label>
-          ))}
-        </div>
+        <Methods
+          methods={METHODS}
+          value={method}
+          onChange={(next) =>
+            setParams(params.result === "deviation" ? { method: next, result: "height" } : { method: next })
+          }
+        />
         {method === "inverse_distance" && (
           <>
             <div className="row two">
