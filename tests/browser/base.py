@@ -8,6 +8,7 @@ import re
 import shutil
 import tempfile
 import time
+from collections import Counter
 from pathlib import Path
 
 from django.test import SimpleTestCase
@@ -84,6 +85,9 @@ class BrowserTest(SimpleTestCase):
         self.page.set_default_timeout(20_000)
         self.page.on("pageerror", lambda error: self.errors.append(str(error)))
         self.addCleanup(lambda: self.assertEqual(self.errors, []))
+        self.refused: list[str] = []
+        self.page.on("response", lambda got: self.refused.append(f"{got.status} {got.url}") if got.status > 399 else None)
+        self.page.on("requestfailed", lambda asked: self.refused.append(f"{asked.failure} {asked.url}"))
         # each test begins with a desk that remembers nothing, in the demo project
         context.add_init_script("localStorage.getItem('yama.project') || localStorage.setItem('yama.project', '1')")
         token = next(cookie["value"] for cookie in self.session["cookies"] if cookie["name"] == "csrftoken")
@@ -150,9 +154,11 @@ class BrowserTest(SimpleTestCase):
     def expect_colours(self, area: tuple[float, float, float, float], holds, message: str) -> None:
         """Wait until the colours on a part of the map are as they should be; drawing may take a while without a GPU."""
         until = time.monotonic() + 30
-        while not holds(self.map_colours(*area)):
+        while not holds(shown := self.map_colours(*area)):
             if time.monotonic() > until:
-                self.fail(message)
+                counts = Counter(shown).most_common(4)
+                refused = self.refused or "none"
+                self.fail(f"{message}; most of it is {counts}, and requests refused are {refused}")
             self.page.wait_for_timeout(300)
 
 

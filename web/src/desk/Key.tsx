@@ -14,7 +14,7 @@ const BAR = { x: 25, width: 11 };
 
 /** Decimals that a range needs to be read. */
 export function decimalsFor(range: number): number {
-  return range < 2 ? 2 : range < 20 ? 1 : 0;
+  return range < 0.2 ? 3 : range < 2 ? 2 : range < 20 ? 1 : 0;
 }
 
 /** Round marks between two values, about `count` of them. */

@@ -7,6 +7,8 @@ interface Part {
   /** x, y, x, y... from the map's corner. */
   places: Float64Array;
   kind: "point" | "line" | "area";
+  /** Metres along it. */
+  length: number;
   box: [number, number, number, number];
 }
 
@@ -16,6 +18,7 @@ export function partsOf(collection: Collection, [west, south]: [number, number])
   const add = (properties: Part["properties"], kind: Part["kind"], positions: Position[]) => {
     const places = new Float64Array(positions.length * 2);
     const box: Part["box"] = [Infinity, Infinity, -Infinity, -Infinity];
+    let length = 0;
     positions.forEach(([x = 0, y = 0], i) => {
       places[2 * i] = x - west;
       places[2 * i + 1] = y - south;
@@ -23,8 +26,10 @@ export function partsOf(collection: Collection, [west, south]: [number, number])
       box[1] = Math.min(box[1], y - south);
       box[2] = Math.max(box[2], x - west);
       box[3] = Math.max(box[3], y - south);
+      const [px = x, py = y] = positions[i - 1] ?? [];
+      length += Math.hypot(x - px, y - py);
     });
-    parts.push({ properties, places, kind, box });
+    parts.push({ properties, places, kind, length, box });
   };
   for (const { properties, geometry } of collection.features) {
     const kind = geometry.type.includes("Polygon") ? "area" : geometry.type.includes("Line") ? "line" : "point";
@@ -35,6 +40,15 @@ export function partsOf(collection: Collection, [west, south]: [number, number])
 
 const PIECE = 400; // vertices between two looks at the clock
 const NEAR = 0.7; // pixels below which a vertex adds nothing
+
+const DENSE = 0.1; // pixels of line a pixel of the map, above which lines only darken it
+const FAINTEST = 0.25;
+
+/** How strongly lines are drawn: fainter where they lie so close, on the whole, that they would hide the ground. */
+export function strengthOf(metres: number, { width, height, resolution }: Sight): number {
+  const share = metres / resolution / (width * height);
+  return Math.max(Math.min(DENSE / Math.max(share, 1e-9), 1), FAINTEST);
+}
 
 /** Lines, rims of areas and plain points, as they are dressed. Their labels are drawn by another layer. */
 export class LinesPainter {
@@ -58,9 +72,24 @@ export class LinesPainter {
     const scale = sight.ratio / sight.resolution;
     let count = 0;
     context.lineJoin = "round";
-    for (const { properties, places, kind, box } of this.parts) {
-      if (box[0] > east || box[2] < west || box[1] > north || box[3] < south) continue;
-      if (!passes(dressed.filter, (column) => properties[column])) continue;
+    const inSight = this.parts.filter(
+      ({ properties, box }) =>
+        box[0] <= east &&
+        box[2] >= west &&
+        box[1] <= north &&
+        box[3] >= south &&
+        passes(dressed.filter, (column) => properties[column]),
+    );
+    let metres = 0;
+    for (const { kind, length, box } of inSight) {
+      if (kind !== "line") continue;
+      const [across, up] = [box[2] - box[0], box[3] - box[1]];
+      const seenAcross = Math.min(box[2], east) - Math.max(box[0], west);
+      const seenUp = Math.min(box[3], north) - Math.max(box[1], south);
+      metres += length * (across > 0 ? seenAcross / across : 1) * (up > 0 ? seenUp / up : 1);
+    }
+    const strength = strengthOf(metres, sight);
+    for (const { properties, places, kind } of inSight) {
       const colour = inkOf(dressed, properties.kind);
       if (kind === "point") {
         if (properties.kind === "place") continue; // its name is enough
@@ -97,6 +126,7 @@ export class LinesPainter {
         context.fillStyle = `${colour}14`;
         context.fill(path);
       }
+      context.globalAlpha = kind === "line" ? strength : 1;
       if (dressed.width > 1) {
         context.strokeStyle = "rgba(252,251,247,0.5)";
         context.lineWidth = (dressed.width + 1.5) * sight.ratio;
@@ -105,6 +135,7 @@ export class LinesPainter {
       context.strokeStyle = colour;
       context.lineWidth = dressed.width * sight.ratio;
       context.stroke(path);
+      context.globalAlpha = 1;
       if (count > PIECE) {
         count = 0;
         yield;

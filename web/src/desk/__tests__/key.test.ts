@@ -39,7 +39,7 @@ describe("marks along the axis", () => {
     expect(marks(3, 3, 5)).toEqual([3]);
   });
   it("have the decimals their range needs", () => {
-    expect([decimalsFor(600), decimalsFor(12), decimalsFor(0.4)]).toEqual([0, 1, 2]);
+    expect([decimalsFor(600), decimalsFor(12), decimalsFor(0.4), decimalsFor(0.02)]).toEqual([0, 1, 2, 3]);
   });
 });
 

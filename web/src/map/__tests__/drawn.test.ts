@@ -3,7 +3,7 @@ import { areaOf, boxOf, holds, ringOf } from "../../stages/gather/area";
 import { project } from "../../testing/render";
 import { type CloudIndex, lookUp, squaresFor } from "../cloudPainter";
 import { inkOf, passes, usualDress } from "../dress";
-import { partsOf } from "../linesPainter";
+import { partsOf, strengthOf } from "../linesPainter";
 import { covers, groundOf, type Sight } from "../slicedLayer";
 
 const sight = (change: Partial<Sight> = {}): Sight => ({
@@ -166,5 +166,17 @@ describe("areas", () => {
       ]),
     ).toBe(true);
     expect(holds(ring, square(11, 0, 5))).toBe(false);
+  });
+});
+
+describe("lines that lie close", () => {
+  const sight = { x: 0, y: 0, resolution: 10, width: 100, height: 100, ratio: 1 };
+  it("are drawn whole while they leave the ground in sight", () => {
+    expect(strengthOf(0, sight)).toBe(1);
+    expect(strengthOf(9_000, sight)).toBe(1);
+  });
+  it("are fainter the closer they lie, and never gone", () => {
+    expect(strengthOf(20_000, sight)).toBeCloseTo(0.5);
+    expect(strengthOf(1e9, sight)).toBe(0.25);
   });
 });
