@@ -86,7 +86,9 @@ class BrowserTest(SimpleTestCase):
         self.page.on("pageerror", lambda error: self.errors.append(str(error)))
         self.addCleanup(lambda: self.assertEqual(self.errors, []))
         self.refused: list[str] = []
-        self.page.on("response", lambda got: self.refused.append(f"{got.status} {got.url}") if got.status > 399 else None)
+        self.page.on(
+            "response", lambda got: self.refused.append(f"{got.status} {got.url}") if got.status > 399 else None
+        )
         self.page.on("requestfailed", lambda asked: self.refused.append(f"{asked.failure} {asked.url}"))
         # each test begins with a desk that remembers nothing, in the demo project
         context.add_init_script("localStorage.getItem('yama.project') || localStorage.setItem('yama.project', '1')")

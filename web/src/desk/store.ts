@@ -85,6 +85,9 @@ interface Desk extends Remembered {
   /** Whether the facets of what is shown are drawn. */
   facetsOn: boolean;
   drawing: boolean;
+  /** Whether a click on the map chooses a point instead of keeping a reading, and the last such click. */
+  picking: boolean;
+  clicked: { x: number; y: number; resolution: number } | null;
   /** Features that are chosen: the holding and their numbers. */
   chosen: { holding: number; numbers: number[] };
   /** The holding whose features are edited, and with what. */
@@ -154,6 +157,8 @@ export const useDesk = create<Desk>((set) => ({
   area: null,
   facetsOn: false,
   drawing: false,
+  picking: false,
+  clicked: null,
   chosen: { holding: 0, numbers: [] },
   editing: null,
   tool: "choose",
@@ -184,6 +189,7 @@ export const useDesk = create<Desk>((set) => ({
       feet: [],
       area: null,
       drawing: false,
+      picking: false,
       editing: null,
     }),
 }));

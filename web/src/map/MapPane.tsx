@@ -88,8 +88,13 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       waiting ||= window.setTimeout(show, 50);
     };
     const click = (event: MapBrowserEvent) => {
-      const { drawing, editing } = useDesk.getState();
+      const { drawing, editing, picking } = useDesk.getState();
       if (drawing || editing !== null) return;
+      if (picking) {
+        const [x = 0, y = 0] = event.coordinate;
+        set({ clicked: { x: x + west, y: y + south, resolution: view.getResolution() ?? 1 } });
+        return;
+      }
       const foot = map.forEachFeatureAtPixel(event.pixel, (feature) => feature.get("foot") as string | undefined);
       if (foot) {
         set({ pressed: foot });
@@ -105,7 +110,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       map.un("pointermove", move);
       map.un("singleclick", click);
     };
-  }, [map, set, west, south]);
+  }, [map, view, set, west, south]);
 
   // -- loading ------------------------------------------------------------------------------------------
   useEffect(() => {

@@ -153,11 +153,22 @@ export function service(answers: Record<string, unknown | ((asked: Asked) => unk
 
 /** Draw a part of the desk in an open project, on a fresh desk. */
 export function draw(element: ReactElement, change: Partial<Project> = {}) {
-  useDesk.setState({ ...FRESH, loaded: true, preview: null, places: [], pointer: null, bounds: null, hovered: null });
+  useDesk.setState({
+    ...FRESH,
+    loaded: true,
+    preview: null,
+    places: [],
+    picking: false,
+    clicked: null,
+    pointer: null,
+    bounds: null,
+    hovered: null,
+  });
   const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  return render(
+  const drawn = render(
     <QueryClientProvider client={client}>
       <ProjectProvider value={{ ...project, ...change }}>{element}</ProjectProvider>
     </QueryClientProvider>,
   );
+  return { ...drawn, client };
 }

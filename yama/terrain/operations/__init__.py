@@ -8,6 +8,7 @@ from yama.terrain.operations import (  # noqa: F401
     interpolate_points,
     judge,
     relief,
+    spline_smoothing,
     variogram,
     which_method,
 )

@@ -1,9 +1,11 @@
 // @vitest-environment jsdom
-import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { useDesk } from "../../desk/store";
-import { type Asked, draw, job, lines, points, service, surface } from "../../testing/render";
+import type { DotPoints } from "../../map/pointsPainter";
+import { type Asked, draw, job, lines, points, project, service, surface } from "../../testing/render";
 import { InterpolatePoints } from "../build/InterpolatePoints";
+import { nearestTo } from "../build/LeftOut";
 
 const survey = points(5, "Survey points", { ground: 4000, spot: 200 });
 const preview = {
@@ -181,5 +183,55 @@ describe("interpolating points", () => {
     useDesk.getState().sheet("interpolate_points", { params: { method: "kriging", result: "deviation" } });
     fireEvent.click(await screen.findByLabelText("Spline"));
     expect(useDesk.getState().sheets.interpolate_points?.params).toMatchObject({ method: "spline", result: "height" });
+  });
+});
+
+describe("smoothing a spline", () => {
+  it("shows what each smoothing misses left-out points by, and takes the best on a press", async () => {
+    const figures = { smoothings: [0, 0.01, 0.1], rmse: [5.2, 5.0, 4.9], points: 480, best: 0.1, unit: "m" };
+    const asked = service({ ...base, "POST /projects/1/previews": { ...preview, figures } });
+    draw(<InterpolatePoints />);
+    fireEvent.click(await screen.findByLabelText("Spline"));
+    await screen.findByRole("group", { name: /by smoothing/ });
+    expect(bodies(asked, "/previews")).toContainEqual({
+      operation: "spline_smoothing",
+      params: {},
+      inputs: { points: 5 },
+    });
+    expect(screen.getByRole("button", { name: /^Smoothing 0.01/ }).getAttribute("aria-pressed")).toBe("true");
+    fireEvent.click(screen.getByRole("button", { name: /^Take 0.1, the least/ }));
+    expect(useDesk.getState().sheets.interpolate_points?.params.smoothing).toBe(0.1);
+    fireEvent.click(screen.getByRole("button", { name: /^Smoothing 0:/ }));
+    expect(useDesk.getState().sheets.interpolate_points?.params.smoothing).toBe(0);
+  });
+});
+
+describe("points that are clicked", () => {
+  const dots = { count: 2, x: new Float64Array([100, 300]), y: new Float64Array([50, 80]) } as DotPoints;
+  it("means the nearest one that is near enough", () => {
+    expect(nearestTo(dots, [104, 52], 9)).toEqual([100, 50]);
+    expect(nearestTo(dots, [150, 52], 9)).toBeNull();
+  });
+  it("are left out, and used again by another click", async () => {
+    service(base);
+    const { client } = draw(<InterpolatePoints />);
+    fireEvent.click(await screen.findByLabelText(/by a click on each/));
+    expect(useDesk.getState().picking).toBe(true);
+    const { grid } = project.frame;
+    const south = grid.north - grid.rows * grid.cell_height;
+    client.setQueryData(["drawn", 1, 5, grid.crs], dots);
+    const click = (x: number) =>
+      act(() => useDesk.getState().set({ clicked: { x: grid.west + x, y: south + 51, resolution: 1 } }));
+    click(301 - 200);
+    await waitFor(() =>
+      expect(useDesk.getState().sheets.interpolate_points?.params.left_out).toEqual([[grid.west + 100, south + 50]]),
+    );
+    expect(screen.getByRole("button", { name: "Use it again" })).toBeTruthy();
+    click(200);
+    expect(await screen.findByText("No point lies there.")).toBeTruthy();
+    click(100);
+    await waitFor(() => expect(useDesk.getState().sheets.interpolate_points?.params.left_out).toEqual([]));
+    fireEvent.keyDown(window, { key: "Escape" });
+    expect(useDesk.getState().picking).toBe(false);
   });
 });

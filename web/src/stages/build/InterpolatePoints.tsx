@@ -8,6 +8,7 @@ import { FacetsSwitch } from "./FacetsSwitch";
 import { Kriging } from "./Kriging";
 import { LeftOut } from "./LeftOut";
 import { Methods } from "./Methods";
+import { Smoothing } from "./Smoothing";
 
 const METHODS: [string, string, string][] = [
   ["triangulation", "Triangulation", "Flat facets between neighbouring points; exact at every point."],
@@ -106,8 +107,9 @@ export function InterpolatePoints() {
           </div>
         )}
         <LeftOut
+          points={chosen?.id}
           places={(params.left_out as [number, number][] | undefined) ?? []}
-          onUse={() => setParams({ left_out: [] })}
+          onChange={(left_out) => setParams({ left_out })}
         />
         {method === "triangulation" && lines.length > 0 && (
           <Beside label="Breaklines" input="breaklines" holdings={lines} work={work} />
@@ -170,18 +172,21 @@ export function InterpolatePoints() {
           </>
         )}
         {method === "spline" && (
-          <div className="row two">
-            <NumberField
-              label="Tension"
-              value={(params.tension as number) ?? 2}
-              onChange={(tension) => setParams({ tension })}
-            />
-            <NumberField
-              label="Smoothing"
-              value={(params.smoothing as number) ?? 0.01}
-              onChange={(smoothing) => setParams({ smoothing })}
-            />
-          </div>
+          <>
+            <div className="row two">
+              <NumberField
+                label="Tension"
+                value={(params.tension as number) ?? 2}
+                onChange={(tension) => setParams({ tension })}
+              />
+              <NumberField
+                label="Smoothing"
+                value={(params.smoothing as number) ?? 0.01}
+                onChange={(smoothing) => setParams({ smoothing })}
+              />
+            </div>
+            <Smoothing points={chosen} params={params} setParams={setParams} />
+          </>
         )}
         {method === "kriging" && <Kriging points={chosen} params={params} setParams={setParams} />}
         <div className="row two">

@@ -2,6 +2,7 @@ import type { Holding } from "../../api/client";
 import { usePreview } from "../../api/queries";
 import { useProject } from "../../desk/context";
 import { Choice, NumberField } from "../parts";
+import { pointsAsked } from "./pointsAsked";
 import { type Model, VariogramChart } from "./VariogramChart";
 
 interface Found {
@@ -28,15 +29,10 @@ export function Kriging(props: {
 }) {
   const { points, params, setParams } = props;
   const project = useProject();
-  const asked = {
-    ...(params.codes ? { codes: params.codes } : {}),
-    ...((params.left_out as unknown[] | undefined)?.length ? { left_out: params.left_out } : {}),
-    ...(params.duplicates ? { duplicates: params.duplicates } : {}),
-  };
   const { data } = usePreview(
     project.id,
     points && project.role !== "viewer"
-      ? { operation: "variogram", params: asked, inputs: { points: points.id } }
+      ? { operation: "variogram", params: pointsAsked(params), inputs: { points: points.id } }
       : null,
   );
   const found = data?.figures as Found | null | undefined;

@@ -138,7 +138,7 @@ export function WhichMethod() {
           options={SCHEMES}
           onChange={(next) => setParams({ scheme: next, block: null })}
         />
-        <LeftOut places={leftOut} onUse={() => setParams({ left_out: [] })} />
+        <LeftOut places={leftOut} onChange={(places) => setParams({ left_out: places })} />
         {scheme !== "each" && (
           <div className="row two">
             <NumberField

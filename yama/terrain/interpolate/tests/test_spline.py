@@ -120,3 +120,39 @@ class SplineTest(SimpleTestCase):
                 tension_spline(x, y, z, GRID, **settings)
         with self.assertRaisesRegex(InputError, "three points"):
             tension_spline(x[:2], y[:2], z[:2], GRID)
+
+    def test_errors_at_left_out_points_need_no_solving_anew(self):
+        x, y, z = scattered(60)  # one patch holds them all
+        z = z + np.random.default_rng(4).normal(0, 2.0, z.size)
+        held = TensionSpline(x, y, z, 2.0, 0.0)
+        smoothings = [0.0, 0.1, 3.0]
+        found, heights = held.left_out_errors(smoothings)
+        np.testing.assert_array_equal(np.sort(heights), np.sort(z))
+        order = np.argsort(heights)
+        # twin: each point left out in turn, with the plane of all of them and the same scale
+        ax, ay = (x - x.mean()) * held._scale, (y - y.mean()) * held._scale
+        plane = np.column_stack([np.ones(x.size), ax, ay])
+        above = z - plane @ np.linalg.lstsq(plane, z, rcond=None)[0]
+        for smoothing, errors in zip(smoothings, found, strict=True):
+            wanted = []
+            for i in range(x.size):
+                keep = np.arange(x.size) != i
+                n = int(keep.sum())
+                left = np.ones((n + 1, n + 1))
+                apart = (ax[keep, None] - ax[keep]) ** 2 + (ay[keep, None] - ay[keep]) ** 2
+                left[:n, :n] = basis(apart) + smoothing * np.eye(n)
+                left[n, n] = 0
+                weights = np.linalg.solve(left, np.append(above[keep], 0))
+                far = basis((ax[i] - ax[keep]) ** 2 + (ay[i] - ay[keep]) ** 2)
+                wanted.append(above[i] - far @ weights[:n] - weights[n])
+            np.testing.assert_allclose(errors[order], np.array(wanted)[np.argsort(z)], atol=1e-5)
+
+    def test_noise_asks_for_smoothing_and_its_absence_for_none(self):
+        x, y, _ = scattered(1500)
+        z = 20 * np.sin((x - 448_000) / 30) + 0.1 * (y - 5_437_880)
+        rough = z + np.random.default_rng(5).normal(0, 3.0, z.size)
+        smoothings = [0.0, 0.1, 1.0]
+        for heights, best in ((z, 0), (rough, 2)):
+            errors, _ = TensionSpline(x, y, heights, 2.0, 0.0).left_out_errors(smoothings)
+            rmse = np.sqrt((errors**2).mean(axis=1))
+            self.assertEqual(int(rmse.argmin()), best, rmse)

@@ -115,6 +115,17 @@ class InterpolateTest(SimpleTestCase):
         _, kept = interpolate(wild, method="nearest", reach_limit=50, left_out=[beside])
         self.assertEqual(float(np.nanmax(kept().read_all())), 900.0)
 
+    def test_smoothing_is_proposed_from_points_left_out(self):
+        operation = operations.find("spline_smoothing")
+        self.assertTrue(operation.quick)
+        found = operation.run({"points": points()}, operations.parse_params(operation, {"tension": 2}), FRAME)
+        self.assertEqual(found["best"], found["smoothings"][int(np.argmin(found["rmse"]))])
+        self.assertEqual(found["unit"], "m")
+        few = points()
+        few = few.kept(np.arange(len(few)) < 5)
+        with self.assertRaisesMessage(InputError, "needs 10 points"):
+            operation.run({"points": few}, operations.parse_params(operation, {}), FRAME)
+
     def test_a_variogram_is_found_at_once_for_every_model(self):
         operation = operations.find("variogram")
         params = operations.parse_params(operation, {})
