@@ -193,7 +193,8 @@ class TensionSpline:
         middle_x, middle_y = self._middle(row, col)
         x, y = (self._x[chosen] - middle_x) * self._scale, (self._y[chosen] - middle_y) * self._scale
         base = np.column_stack([np.ones(x.size), x, y])
-        trend, _, rank, _ = np.linalg.lstsq(base, self._z[chosen], rcond=None)
+        found, _, rank, _ = np.linalg.lstsq(base, self._z[chosen], rcond=None)
+        trend = np.asarray(found, np.float64)
         if rank < 3:  # all on one line: no slope across it
             trend = np.array([self._z[chosen].mean(), 0.0, 0.0])
         return x, y, base, trend

@@ -95,7 +95,7 @@ export function Smoothing(props: {
       {used !== best && (
         <p className="times">
           <button type="button" className="lnk" onClick={() => setParams({ smoothing: best })}>
-            Take <span className="n">{best}</span>, which the least
+            Take <span className="n">{best}</span>, the least
           </button>
         </p>
       )}
