@@ -28,6 +28,7 @@ from yama.terrain.judge.accuracy import accuracy
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step, file_key
 from yama.terrain.relief.picture import picture
+from yama.terrain.relief.ramps import PATCHES
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, statistics, store
 
 
@@ -76,9 +77,11 @@ def draw_picture(surface: Surface, frame: Frame, path: Path, quantity: str = "he
         "count": "Kiln",
         "intensity": "Slate",
         "distance": "Kiln",
+        "source": "Patchwork",
     }.get(quantity, "Foreshore")
     with replacing(path) as part:
-        part.write_bytes(picture(surface, frame.grid, ramp=ramp))
+        span = (0.5, len(PATCHES) + 0.5) if quantity == "source" else None
+        part.write_bytes(picture(surface, frame.grid, ramp=ramp, span=span))
 
 
 def judge(holding: Holding, checkpoints: Holding) -> None:

@@ -89,11 +89,13 @@ class PreviewOut(Schema):
 
 
 class ReadingOut(Schema):
-    """What one surface says at a cell; null where it is empty. Slope and aspect in degrees."""
+    """What one surface says at a cell; null where it is empty. Slope and aspect in degrees. source: for a mosaic the name of
+    the surface the cell came from."""
 
     height: float | None
     slope: float | None
     aspect: float | None
+    source: str | None
 
 
 class ProbeOut(Schema):
@@ -329,11 +331,14 @@ def probe(request: HttpRequest, project_id: int, x: float, y: float, a: str = ""
         raise InputError("x and y must be numbers.")
     limit = 10 * max(grid.rows, grid.cols)
     row, col = int(np.clip(round(row), -limit, limit)), int(np.clip(round(col), -limit, limit))
-    readings = {}
+    readings: dict[str, dict[str, Any]] = {}
     for slot, key in (("a", a), ("b", b)):
         if key:
             surface, _ = surfaces.surface_of(project_id, key)
-            readings[slot] = _reading(surface, grid, row, col)
+            readings[slot] = {
+                **_reading(surface, grid, row, col),
+                "source": surfaces.source_at(project_id, key, Window(row, col, 1, 1)),
+            }
     cx, cy = float(grid.x_of(col)), float(grid.y_of(row))
     longitude, latitude = Transformer.from_crs(grid.crs, "EPSG:4326", always_xy=True).transform(cx, cy)
     return {"x": cx, "y": cy, "longitude": longitude, "latitude": latitude, "readings": readings}

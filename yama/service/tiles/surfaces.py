@@ -155,6 +155,25 @@ def facets_of(project_id: int, key: str) -> Facets | None:
     return surface
 
 
+def source_at(project_id: int, key: str, cell: Window) -> str | None:
+    """The name of the holding that a cell of the frame came from in a mosaic; None where it is empty, the surface is no mosaic,
+    or its inputs are gone. Raises Http404 where the project has no such surface."""
+    surface, step = surface_of(project_id, key)
+    if step is None or "surfaces" not in step.inputs:
+        return None
+    try:
+        found: Any = _live(project_id, step) if isinstance(surface, StoredSurface) else surface
+    except InputError:
+        return None
+    while not hasattr(found, "sources"):
+        found = getattr(found, "surface", None)
+        if found is None:
+            return None
+    number = int(found.sources(cell)[0, 0])
+    holding = find_key(project_id, step.inputs["surfaces"][number]) if number >= 0 else None
+    return holding.name if holding else None
+
+
 def quick_look_path(project_id: int, key: str) -> Path:
     """Where the quick look at a provider's product lies, once it was fetched; its key is `quick-` and the provider."""
     return project_dir(project_id) / f"{key}.tif"

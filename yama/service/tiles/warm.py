@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 from pathlib import Path
+from typing import get_args
 
 import laspy
 import numpy as np
@@ -11,7 +12,7 @@ import numpy as np
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.formats import las
 from yama.terrain.formats.declared import Declared
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Grid, Window
 from yama.terrain.interpolate.binning import GriddedCloud, Rule
 from yama.terrain.interpolate.contour_sheet import Sheet, crossings, gaps, mislabelled
 from yama.terrain.interpolate.contour_tin import contour_facets
@@ -19,6 +20,10 @@ from yama.terrain.interpolate.contours import ContourSpline
 from yama.terrain.interpolate.idw import inverse_distance
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.mosaic.mosaic import Mosaic, place
+from yama.terrain.mosaic.overlap import overlaps
+from yama.terrain.mosaic.rules import RuleName
+from yama.terrain.mosaic.seams import Seams
 from yama.terrain.relief.slope import aspect, hillshade, slope
 from yama.terrain.surface import ArraySurface
 
@@ -37,6 +42,11 @@ def warm() -> None:
     other = Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4)
     for resampling in ("nearest", "bilinear"):
         fitted(held, other, resampling).read_all()
+    few = [held, ArraySurface(rng.random((8, 8), np.float32), grid.part(Window(4, 4, 8, 8)))]
+    placed = place(few, grid)
+    overlaps(placed, grid)
+    for rule in get_args(RuleName):
+        Mosaic(placed, grid, rule, 2.0, Seams(placed, grid, 2.0) if rule == "seam" else None).read_all()
     for live in (slope(held), aspect(held), hillshade(held)):
         live.read_all()
 

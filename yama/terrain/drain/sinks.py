@@ -12,45 +12,8 @@ import numpy as np
 import numpy.typing as npt
 from scipy import ndimage
 
+from yama.terrain.heap import pop, push
 from yama.terrain.kernels import kernel
-
-
-@kernel
-def _push(heap, keys, size, cell, key):
-    at = size
-    while at > 0:
-        above = (at - 1) // 2
-        if keys[above] <= key:
-            break
-        keys[at] = keys[above]
-        heap[at] = heap[above]
-        at = above
-    keys[at] = key
-    heap[at] = cell
-    return size + 1
-
-
-@kernel
-def _pop(heap, keys, size):
-    top = heap[0]
-    size -= 1
-    key = keys[size]
-    cell = heap[size]
-    at = 0
-    while True:
-        below = 2 * at + 1
-        if below >= size:
-            break
-        if below + 1 < size and keys[below + 1] < keys[below]:
-            below += 1
-        if keys[below] >= key:
-            break
-        keys[at] = keys[below]
-        heap[at] = heap[below]
-        at = below
-    keys[at] = key
-    heap[at] = cell
-    return top, size
 
 
 @kernel
@@ -73,9 +36,9 @@ def _flood(heights, filled, towards):
                     edge = edge or np.isnan(heights[i, j])
             if edge:
                 seen[r, c] = True
-                size = _push(heap, keys, size, r * cols + c, heights[r, c])
+                size = push(heap, keys, size, r * cols + c, heights[r, c])
     while size > 0:
-        cell, size = _pop(heap, keys, size)
+        cell, size = pop(heap, keys, size)
         r = cell // cols
         c = cell % cols
         for i in range(max(r - 1, 0), min(r + 2, rows)):
@@ -84,7 +47,7 @@ def _flood(heights, filled, towards):
                     seen[i, j] = True
                     towards[i, j] = cell
                     filled[i, j] = max(heights[i, j], filled[r, c])
-                    size = _push(heap, keys, size, i * cols + j, filled[i, j])
+                    size = push(heap, keys, size, i * cols + j, filled[i, j])
 
 
 def flood(heights: npt.NDArray[np.float64]) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int64]]:

@@ -7,6 +7,7 @@ from yama.terrain.operations import (  # noqa: F401
     grid_cloud,
     interpolate_points,
     judge,
+    mosaic,
     relief,
     spline_smoothing,
     variogram,

@@ -25,7 +25,9 @@ Inputs = Mapping[str, Held | list[Held]]
 """What an operation is given, by role; a list where the role takes many."""
 Kind = Literal["points", "surface", "cloud", "features"]
 _TYPES: dict[Kind, type] = {"points": Points, "surface": Surface, "cloud": Cloud, "features": Features}
-Quantity = Literal["height", "difference", "slope", "aspect", "brightness", "spread", "count", "intensity", "distance"]
+Quantity = Literal[
+    "height", "difference", "slope", "aspect", "brightness", "spread", "count", "intensity", "distance", "source"
+]
 """What the cells of a surface say."""
 Produces = Literal["surface", "features", "cloud", "figures"]
 Stage = Literal["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"]

@@ -21,25 +21,32 @@ _GROUND = np.array([0xE6, 0xE2, 0xD6], np.float32)
 _HATCH = np.array([0xC9, 0xC4, 0xB6], np.float32)
 
 
-def picture(surface: Surface, frame: Grid, size: int = 228, ramp: str = "Foreshore") -> bytes:
+def picture(
+    surface: Surface, frame: Grid, size: int = 228, ramp: str = "Foreshore", span: tuple[float, float] | None = None
+) -> bytes:
     """A PNG of `size` x `size` pixels: the frame's area, relief under colour, hatch where empty. Of a surface that is
-    small in the frame only its own area is shown, a little wider."""
+    small in the frame only its own area is shown, a little wider. span: the values at the ends of the ramp; nearly all of
+    them where not given."""
     area = _shown(surface, frame)
     cell = max(area.east - area.west, area.north - area.south) / size
     middle_x, middle_y = (area.west + area.east) / 2, (area.south + area.north) / 2
     grid = Grid(frame.crs, middle_x - cell * size / 2, middle_y + cell * size / 2, cell, cell, size, size)
-    view = fitted(surface, grid)
+    view = fitted(surface, grid, "nearest" if ramp == "Patchwork" else "bilinear")
     heights = view.read(grid.whole.grown(1))
     inner = heights[1:-1, 1:-1]
     rows, cols = np.indices(inner.shape)
     image = np.where(((rows + cols) % 8 == 0)[..., None], _HATCH, _GROUND).astype(np.float32)
     filled = ~np.isnan(inner)
     if filled.any():
-        low, high = np.quantile(inner[filled], [0.005, 0.995])
+        low, high = span or np.quantile(inner[filled], [0.005, 0.995])
         shares = np.clip((inner - low) / max(high - low, 1e-6), 0, 1)
         # relief as strong in a small picture of a wide area as on the map
-        light = hillshade_of(heights, grid.part(grid.whole.grown(1)), exaggeration=min(max(cell / 8, 1.0), 4.0))
-        shaded = colours(ramp, shares) * (0.45 + 0.78 * light)[..., None]
+        light = (
+            np.float32(0.7)
+            if ramp == "Patchwork"
+            else hillshade_of(heights, grid.part(grid.whole.grown(1)), exaggeration=min(max(cell / 8, 1.0), 4.0))
+        )
+        shaded = colours(ramp, shares) * np.asarray(0.45 + 0.78 * light)[..., None]
         image[filled] = np.clip(shaded[filled], 0, 255)
     return _png(image)
 

@@ -132,7 +132,7 @@ class ReadingTest(ServiceTest):
     def test_outside_there_is_nothing_to_read(self):
         holding = self.add_surface()
         found = self.ask("GET", f"/probe?x=100000&y=5438200&a={holding.key}")
-        self.assertEqual(found["readings"]["a"], {"height": None, "slope": None, "aspect": None})
+        self.assertEqual(found["readings"]["a"], {"height": None, "slope": None, "aspect": None, "source": None})
         self.ask("GET", "/probe?x=nan&y=1", status=422)
 
     def test_figures_of_a_view(self):
@@ -167,3 +167,27 @@ class ExportTest(ServiceTest):
         response = self.client.get("/")
         self.assertIn("default-src 'self'", response.headers["Content-Security-Policy"])
         self.assertIn("csrftoken", response.cookies)
+
+
+class MosaicTest(ServiceTest):
+    def test_overlaps_come_at_once_and_the_probe_names_the_source(self):
+        first, second = self.add_surface(2.0), self.add_surface()
+        body = {"operation": "overlaps", "params": {"rule": "first"}, "inputs": {"surfaces": [first.pk, second.pk]}}
+        (pair,) = self.ask("POST", "/previews", body)["figures"]["pairs"]
+        self.assertAlmostEqual(pair["mean"], 2.0, places=3)
+        self.assertGreater(pair["cells"], 0)
+        run = {**body, "operation": "mosaic"}
+        live = self.ask("POST", "/previews", run)
+        at = "/probe?x=448101.7&y=5438200.2"
+        found = self.ask("GET", f"{at}&a={live['key']}&b={second.key}")["readings"]
+        self.assertEqual((found["a"]["source"], found["b"]["source"]), (first.name, None))
+        self.ask("POST", "/runs", run, 202)
+        made = self.run_jobs()[0].holding
+        self.assertEqual(self.ask("GET", f"{at}&a={made.key}")["readings"]["a"]["source"], first.name)
+        swapped = {**run, "inputs": {"surfaces": [second.pk, first.pk]}}
+        other = self.ask("POST", "/previews", swapped)["key"]
+        self.assertNotEqual(other, live["key"])
+        self.assertEqual(self.ask("GET", f"{at}&a={other}")["readings"]["a"]["source"], second.name)
+        sources = self.ask("POST", "/previews", {**run, "params": {"rule": "first", "result": "source"}})
+        self.assertEqual(sources["quantity"], "source")
+        self.assertEqual(self.ask("GET", f"{at}&a={sources['key']}")["readings"]["a"]["height"], 1.0)

@@ -1,0 +1,1 @@
+"""Many surfaces become one: overlaps measured, levelled, and joined by a rule."""

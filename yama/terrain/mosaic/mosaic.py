@@ -1,0 +1,168 @@
+"""Mosaic: several surfaces on one grid as one, live."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from pyproj import Transformer
+
+from yama.terrain.errors import InputError
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.grid import Bounds, FloatArray, Grid, Window, metres_per_unit, parse_crs
+from yama.terrain.mosaic.levelling import Plane
+from yama.terrain.mosaic.rules import RULES, Rule, RuleName, Sources, continued, edge_weights
+from yama.terrain.mosaic.seams import Seams
+from yama.terrain.surface import Heights, Surface
+
+MOST = 1_000
+"""Surfaces a mosaic is made of at most."""
+
+
+def bounds_in(surface: Surface, grid: Grid) -> Bounds | None:
+    """The rectangle of `grid` that holds a surface, in its CRS; None where they do not meet."""
+    own = surface.grid
+    if parse_crs(own.crs) == parse_crs(grid.crs):
+        return own.bounds.intersection(grid.bounds)
+    transformer = Transformer.from_crs(parse_crs(own.crs), parse_crs(grid.crs), always_xy=True)
+    found = Bounds(*transformer.transform_bounds(*own.bounds, densify_pts=41))
+    return found.intersection(grid.bounds) if all(map(math.isfinite, found)) else None
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A surface on the mosaic's grid. number: its place in what was given. cells: the window of its cells there.
+    middle: of its own area, in the grid's CRS. plane: what is added to its heights."""
+
+    number: int
+    surface: Surface
+    cells: Window
+    middle: tuple[float, float]
+    plane: Plane
+
+    def meets(self, window: Window, level: int) -> bool:
+        """Whether it may have a height in a window of a level."""
+        step = 2**level
+        top, left = self.cells.row // step - 1, self.cells.col // step - 1
+        bottom = (self.cells.row + self.cells.rows) // step + 2
+        right = (self.cells.col + self.cells.cols) // step + 2
+        below = top < window.row + window.rows and bottom > window.row
+        beside = left < window.col + window.cols and right > window.col
+        return bool(below and beside)
+
+    def read(self, window: Window, level: int) -> Heights:
+        """Its heights with its plane added."""
+        heights = self.surface.read(window, level)
+        if self.plane.is_zero:
+            return heights
+        grid = self.surface.grid.at_level(level)
+        return (heights + self.plane.at(*grid.centres(window))).astype(np.float32)
+
+
+def place(surfaces: Sequence[Surface], grid: Grid, planes: Sequence[Plane] | None = None) -> list[Placed]:
+    """The surfaces that meet a grid, fitted to it, in their order. Raises InputError where none does."""
+    placed = []
+    for number, surface in enumerate(surfaces):
+        box = bounds_in(surface, grid)
+        if box is None:
+            continue
+        cells = grid.window_over(box).clipped(grid.rows, grid.cols)
+        middle = ((box.west + box.east) / 2, (box.south + box.north) / 2)
+        plane = planes[number] if planes else Plane()
+        placed.append(Placed(number, fitted(surface, grid), cells, middle, plane))
+    if not placed:
+        raise InputError("None of the surfaces lies within the frame. Choose others, or another frame.")
+    return placed
+
+
+class Mosaic(Surface):
+    """Surfaces joined by a rule on one grid, empty where none has a height.
+
+    feather: metres over which weights rise from a surface's own edge. seams: for the rule `seam`, which surface each part of
+    an overlap belongs to. Levels are joined from the surfaces' levels. Raises InputError for more surfaces than `MOST`.
+    """
+
+    def __init__(
+        self,
+        placed: Sequence[Placed],
+        grid: Grid,
+        rule: RuleName,
+        feather: float = 0.0,
+        seams: Seams | None = None,
+        unit: str = "m",
+        vertical_datum: str = "",
+    ) -> None:
+        super().__init__(grid, unit, vertical_datum)
+        if len(placed) > MOST:
+            raise InputError(f"{len(placed)} surfaces are more than the {MOST} that are joined at once.")
+        self.placed = list(placed)
+        self._rule = RULES[rule]
+        self._feather = feather
+        self.seams = seams
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        return self._joined(window, level).heights
+
+    def sources(self, window: Window, level: int = 0) -> Sources:
+        """The number of the surface each cell of a window came from (of the most weighty one for means), -1 where empty."""
+        return self._joined(window, level).sources
+
+    def _joined(self, window: Window, level: int) -> Rule:
+        grid = self.grid.at_level(level)
+        rule = self._rule(window.rows, window.cols)
+        inside = window.clipped(grid.rows, grid.cols)
+        if not (inside.rows and inside.cols):
+            return rule
+        cell = min(grid.metres_per_cell())
+        width = self._feather / cell
+        halo = math.ceil(width) if self._rule.weighs and width > 1 else 0
+        nothing = np.empty((0, 0))
+        meeting = [one for one in self.placed if one.meets(window, level)]
+        owners = self.seams.owners(window, level) if self.seams is not None and self._rule.name == "seam" else None
+        if owners is not None:  # the owner first, then whoever has a height
+            for one in meeting:
+                heights = one.read(window, level)
+                rule.feed(one.number, np.where(owners == one.number, heights, np.float32(np.nan)), nothing)
+        for one in meeting:
+            if halo:
+                wide = one.read(window.grown(halo), level)
+                measure = edge_weights(continued(wide, window.grown(halo), grid), halo, width)
+                heights = np.ascontiguousarray(wide[halo:-halo, halo:-halo])
+            else:
+                heights = one.read(window, level)
+                measure = self._measure(one, grid, window) if self._rule.name == "nearest" else nothing
+                if self._rule.weighs:
+                    measure = np.ones(heights.shape)
+            rule.feed(one.number, heights, measure)
+        return rule
+
+    def _measure(self, one: Placed, grid: Grid, window: Window) -> FloatArray:
+        """Squared metres to a surface's own middle."""
+        xs, ys = grid.centres(window)
+        across, up = metres_per_unit(grid.crs, grid.bounds.south)
+        found: FloatArray = ((xs - one.middle[0]) * across) ** 2 + (((ys - one.middle[1]) * up) ** 2)[:, None]
+        return found
+
+
+class WithSources(Protocol):
+    """A surface that knows which of its inputs each cell came from."""
+
+    grid: Grid
+
+    def sources(self, window: Window, level: int = 0) -> Sources:
+        """Their numbers `(window.rows, window.cols)`, -1 where empty."""
+
+
+class SourceSurface(Surface):
+    """Which surface each cell of a mosaic came from, counted from 1 in the order they were given."""
+
+    def __init__(self, mosaic: WithSources) -> None:
+        super().__init__(mosaic.grid, "")
+        self.surface = mosaic
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        found = self.surface.sources(window, level)
+        return np.where(found < 0, np.nan, found + 1.0).astype(np.float32)

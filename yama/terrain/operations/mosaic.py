@@ -1,0 +1,279 @@
+"""Mosaic: many surfaces become one; and the overlaps of those surfaces as figures."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Grid, Window, parse_crs
+from yama.terrain.mosaic.levelling import Kind, Levelling, Plane, level
+from yama.terrain.mosaic.mosaic import Mosaic, SourceSurface, bounds_in, place
+from yama.terrain.mosaic.overlap import Overlap, looked_at, overlaps
+from yama.terrain.mosaic.rules import RuleName, Sources
+from yama.terrain.mosaic.seams import MOST_SURFACES, Seams
+from yama.terrain.operations.base import (
+    AREA,
+    Inputs,
+    Operation,
+    Params,
+    Quantity,
+    Role,
+    about_area,
+    register,
+    within_area,
+)
+from yama.terrain.surface import BLOCK, Heights, Progress, Surface, ignore_progress
+
+_QUICK_CELLS = 400_000
+"""Cells of the frame that overlaps are looked at on where that must be quick: for levelling and while choosing."""
+_WORTH_SAYING = 0.05
+_HALF_CELL = 0.01
+
+
+class MosaicParams(Params):
+    """How surfaces are joined. They are given in order, the best first, and counted from 0."""
+
+    rule: RuleName = Field("priority", description="What a cell is where several surfaces have a height.")
+    feather: float = Field(
+        40.0, ge=0, le=10_000, description="Feather and priority: over this width a surface fades out to its edge.",
+        json_schema_extra={"unit": "m"},
+    )  # fmt: skip
+    band: float = Field(
+        200.0, gt=0, le=100_000, description="Seam: how far into the better surface it may run.",
+        json_schema_extra={"unit": "m"},
+    )  # fmt: skip
+    levelling: Kind = Field("none", description="What is added to each surface so that they agree where they overlap.")
+    held: int = Field(0, ge=0, description="Levelling: the surface that stays as it is.")
+    result: Literal["height", "source"] = Field("height", description="Heights, or which surface each came from.")
+
+
+def surfaces_in(inputs: Inputs) -> list[Surface]:
+    """The surfaces of the role `surfaces`."""
+    given = inputs["surfaces"]
+    return [one for one in (given if isinstance(given, list) else [given]) if isinstance(one, Surface)]
+
+
+class Joined(Surface):
+    """A mosaic that is levelled, and its seams found, when it is first looked at. Thread-safe."""
+
+    def __init__(self, surfaces: Sequence[Surface], params: MosaicParams, frame: Frame) -> None:
+        super().__init__(frame.grid, frame.unit, frame.vertical_datum)
+        self._surfaces = list(surfaces)
+        self._params = params
+        self._lock = threading.Lock()
+        self._made: tuple[Mosaic, Levelling | None] | None = None
+
+    def made(self) -> tuple[Mosaic, Levelling | None]:
+        """The mosaic, and how its surfaces were levelled."""
+        with self._lock:
+            if self._made is None:
+                self._made = self._make()
+            return self._made
+
+    def _make(self) -> tuple[Mosaic, Levelling | None]:
+        params, grid = self._params, self.grid
+        levelled, planes = None, None
+        if params.levelling != "none":
+            found = overlaps(place(self._surfaces, grid), grid, looked_at(grid, _QUICK_CELLS))
+            levelled = level(found, len(self._surfaces), params.levelling, params.held)
+            planes = levelled.planes
+        placed = place(self._surfaces, grid, planes)
+        seams = Seams(placed, grid, params.band) if params.rule == "seam" else None
+        return Mosaic(placed, grid, params.rule, params.feather, seams, self.unit, self.vertical_datum), levelled
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        return self.made()[0].read(window, level)
+
+    def sources(self, window: Window, level: int = 0) -> Sources:
+        """The number of the surface each cell came from, -1 where empty."""
+        return self.made()[0].sources(window, level)
+
+
+def _named(numbers: Sequence[int], verb: str, verbs: str) -> str:
+    """Surfaces by their place in the list, counted from 1, with the verb in its number."""
+    shown = [str(number + 1) for number in numbers[:6]]
+    names = shown[0] if len(shown) == 1 else ", ".join(shown[:-1]) + f" and {shown[-1]}"
+    more = f" and {len(numbers) - 6} more" if len(numbers) > 6 else ""
+    return f"Surface {names} {verb}" if len(numbers) == 1 else f"Surfaces {names}{more} {verbs}"
+
+
+def about_surfaces(surfaces: Sequence[Surface], frame: Frame) -> list[Finding]:
+    """What is wrong with surfaces that are to be joined on a frame, as far as their grids and declarations tell."""
+    findings = []
+    numbers = range(len(surfaces))
+    other = [i for i in numbers if surfaces[i].unit and surfaces[i].unit != frame.unit]
+    if other:
+        findings.append(Finding("unit", "stop", f"{_named(other, 'is', 'are')} in {surfaces[other[0]].unit}, "
+                                f"the frame's heights in {frame.unit}.", "Convert them first, or leave them out."))  # fmt: skip
+    outside = [i for i in numbers if bounds_in(surfaces[i], frame.grid) is None]
+    if len(outside) == len(surfaces):
+        return [*findings, Finding("outside", "stop", "None of the surfaces lies within the frame.",
+                                   "Choose others, or another frame.")]  # fmt: skip
+    if outside:
+        findings.append(Finding("outside", "caution", f"{_named(outside, 'lies', 'lie')} outside the frame.",
+                                "Nothing of it can be in the mosaic."))  # fmt: skip
+    data = {surfaces[i].vertical_datum for i in numbers} - {""}
+    if len(data) > 1:
+        findings.append(Finding("datum", "caution", f"Zero means different things: {', '.join(sorted(data))}.",
+                                "Levelling takes out what differs evenly; else a step of that height stays.",
+                                Mend("Level by an offset", {"levelling": "offset"})))  # fmt: skip
+    shifted = [i for i in numbers if i not in outside and _off_phase(surfaces[i].grid, frame.grid)]
+    if shifted:
+        findings.append(Finding("phase", "note", f"{_named(shifted, 'is', 'are')} not on the frame's cells.",
+                                "Each is fitted bilinearly to them as it is joined."))  # fmt: skip
+    return findings
+
+
+def _off_phase(grid: Grid, frame: Grid) -> bool:
+    if parse_crs(grid.crs) != parse_crs(frame.crs) or grid.cell_width != frame.cell_width:
+        return True
+    return max(map(abs, frame.phase(grid))) > _HALF_CELL or grid.cell_height != frame.cell_height
+
+
+@register
+class MosaicOf(Operation):
+    """Surfaces joined on the frame's grid by a rule, levelled to each other before where that is asked."""
+
+    name = "mosaic"
+    title = "Mosaic"
+    stage = "Join"
+    summary = "Many surfaces become one, by a rule where they overlap, levelled to each other."
+    inputs = {"surfaces": Role("surface", "Surfaces", many=True), "area": AREA}
+    Params = MosaicParams
+
+    def quantity_of(self, params: Any) -> Quantity:
+        if params.result == "source":
+            return "source"
+        return "count" if params.rule == "count" else "height"
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        surfaces = surfaces_in(inputs)
+        findings = [*about_surfaces(surfaces, frame), *about_area(inputs, frame)]
+        if len(surfaces) == 1:
+            findings.append(Finding("single", "note", "Only one surface is chosen.", "There is nothing to join it to."))
+        if params.levelling != "none" and params.held >= len(surfaces):
+            findings.append(Finding("held", "stop", f"There is no surface {params.held + 1} to hold.", "Choose another.",
+                                    Mend("Hold the first", {"held": 0})))  # fmt: skip
+        if params.rule == "seam" and len(surfaces) > MOST_SURFACES:
+            findings.append(Finding("many", "stop", f"Seams are found between at most {MOST_SURFACES} surfaces.",
+                                    "Join some of them first, or feather them.", Mend("Feather", {"rule": "feather"})))  # fmt: skip
+        if params.rule in ("first", "last", "lowest", "highest", "nearest") and params.levelling == "none":
+            findings.append(Finding("steps", "note", "Where one surface gives way to another a step may stand.",
+                                    "The overlaps tell how high. A feather leaves none.",
+                                    Mend("Feather", {"rule": "priority"})))  # fmt: skip
+        return findings
+
+    def found(self, result: Any) -> list[Finding]:
+        while not isinstance(result, Joined):
+            result = getattr(result, "surface", None)
+            if result is None:
+                return []
+        _, levelled = result.made()
+        return about_levelling(levelled)
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}")
+        joined = Joined(surfaces_in(inputs), params, frame)
+        return within_area(SourceSurface(joined) if params.result == "source" else joined, inputs)
+
+
+def about_levelling(levelled: Levelling | None) -> list[Finding]:
+    """What levelling did, and whom it could not reach."""
+    if levelled is None:
+        return []
+    findings = []
+    moved = [(i, plane) for i, plane in enumerate(levelled.planes) if abs(plane.offset) >= _WORTH_SAYING]
+    if moved:
+        said = ", ".join(f"{i + 1} by {plane.offset:+.2f} m".replace("-", "\u2212") for i, plane in moved[:6])
+        findings.append(
+            Finding("levelled", "note", f"Moved up or down: surface {said}.", "That is what they differed by.")
+        )
+    if levelled.alone:
+        findings.append(Finding("alone", "caution", f"{_named(levelled.alone, 'overlaps', 'overlap')} none that is tied to "
+                                "the held one.", "It could not be levelled to it."))  # fmt: skip
+    return findings
+
+
+@register
+class Overlaps(Operation):
+    """Every pair of surfaces that are to be joined, where both have heights; before and after levelling."""
+
+    name = "overlaps"
+    title = "Overlaps"
+    stage = "Join"
+    summary = "How surfaces differ where two of them have heights, before they are joined."
+    inputs = {"surfaces": Role("surface", "Surfaces", many=True)}
+    Params = MosaicParams
+    produces = "figures"
+    quick = True
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        return [
+            one for one in about_surfaces(surfaces_in(inputs), frame) if one.code == "outside" and one.weight == "stop"
+        ]
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> dict[str, Any]:
+        return self._figures(inputs, params, frame, looked_at(frame.grid, _QUICK_CELLS), ignore_progress)
+
+    def figures(
+        self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress
+    ) -> dict[str, Any]:
+        return self._figures(inputs, params, frame, 0, progress)
+
+    def _figures(self, inputs: Inputs, params: Any, frame: Frame, at: int, progress: Progress) -> dict[str, Any]:
+        for finding in self.check(inputs, params, frame):
+            raise InputError(f"{finding.sentence} {finding.why}")
+        surfaces, grid = surfaces_in(inputs), frame.grid
+        placed = place(surfaces, grid)
+        found = overlaps(placed, grid, at, lambda share: progress(0.8 * share))
+        solved = level(found, len(surfaces), params.levelling, min(params.held, len(surfaces) - 1))
+        joined = place(surfaces, grid, solved.planes)
+        seams = Seams(joined, grid, params.band) if params.rule == "seam" and len(joined) <= MOST_SURFACES else None
+        mosaic = Mosaic(joined, grid, params.rule, params.feather, seams, frame.unit)
+        return {
+            "cell": grid.at_level(at).cell_width,
+            "pairs": [
+                {**one.to_dict(), "after": after, "phase": _phase(surfaces, one)}
+                for one, after in zip(found, solved.after, strict=True)
+            ],
+            "planes": [_plane(plane, grid) for plane in solved.planes],
+            "alone": solved.alone,
+            "shares": _shares(mosaic, len(surfaces), looked_at(grid, _QUICK_CELLS)),
+            "seams": [line.round(2).tolist() for line in seams.lines()] if seams else [],
+            "unit": frame.unit,
+        }
+
+
+def _plane(plane: Plane, grid: Grid) -> dict[str, float]:
+    middle = ((grid.bounds.west + grid.bounds.east) / 2, (grid.bounds.south + grid.bounds.north) / 2)
+    at = float(plane.at(np.array([middle[0]]), np.array([middle[1]]))[0, 0])
+    return {"offset": at, "tilt": float(np.hypot(plane.east, plane.north)) * 1_000}
+
+
+def _phase(surfaces: Sequence[Surface], one: Overlap) -> dict[str, Any]:
+    """How the cells of a pair lie to each other: on the same places, off by a share of a cell, of other size or CRS."""
+    first, second = surfaces[one.first].grid, surfaces[one.second].grid
+    if parse_crs(first.crs) != parse_crs(second.crs):
+        return {"kind": "crs", "off": 0.0}
+    if not np.isclose(first.cell_width, second.cell_width, rtol=1e-6):
+        return {"kind": "size", "off": 0.0}
+    off = max(map(abs, first.phase(second)))
+    return {"kind": "off" if off > _HALF_CELL else "aligned", "off": off}
+
+
+def _shares(mosaic: Mosaic, count: int, at: int) -> list[float]:
+    """The share of the mosaic's cells that came from each surface."""
+    counts = np.zeros(count + 1)
+    for window in mosaic.grid.at_level(at).blocks(BLOCK):
+        counts += np.bincount(mosaic.sources(window, at).ravel() + 1, minlength=count + 1)
+    total = max(float(counts[1:].sum()), 1.0)
+    return [float(one) / total for one in counts[1:]]
