@@ -37,7 +37,8 @@ export type Quantity =
   | "spread"
   | "count"
   | "intensity"
-  | "distance";
+  | "distance"
+  | "source";
 /** Holdings by role; several where the role takes many. */
 export type Inputs = Record<string, number | number[]>;
 

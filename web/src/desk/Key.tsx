@@ -2,8 +2,9 @@ import { Menu, MenuItem } from "@mui/material";
 import { type KeyboardEvent, type PointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
 import type { Quantity, ViewFigures } from "../api/client";
 import { useFigures } from "../api/queries";
-import { gradientOf, RAMPS, stopsOf } from "../map/ramps";
+import { gradientOf, patchOf, RAMPS, stopsOf } from "../map/ramps";
 import { useDifference } from "../map/useDifference";
+import { sourcesOf } from "../stages/join/sources";
 import { quantityOf, unitOf, useHeld, useProject } from "./context";
 import { num, parse } from "./format";
 import { Caret } from "./icons";
@@ -53,6 +54,24 @@ function outline(figures: ViewFigures | undefined, y: (value: number) => number,
   return `M${from} ${y(low).toFixed(1)}${sides.join("")}H${from}Z`;
 }
 
+/** Which colour is which surface, of a map that shows where cells came from. */
+function SourceKey({ ids }: { ids: number | (number | null)[] | undefined }) {
+  const { surfaces } = useHeld();
+  const listed = sourcesOf(
+    (Array.isArray(ids) ? ids : []).flatMap((id) => surfaces.find((one) => one.id === id) ?? []),
+  );
+  return (
+    <ul className="sourcekey" aria-label="Sources">
+      {listed.map(({ name }, i) => (
+        <li key={name}>
+          <i className="patch" style={{ background: patchOf(i) }} />
+          {name}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
 /** Legend, histogram and stretch in one: the ramp upright, A's histogram on its left, B's on its right. */
 export function Key() {
   const project = useProject();
@@ -77,6 +96,9 @@ export function Key() {
   const unit = unitOf(quantity, project.frame.unit);
   const figures = look.stretch === "whole" ? whole.data : inView.data;
 
+  const sheet = useDesk((desk) => desk.sheets.mosaic);
+  const sourceIds = preview ? sheet?.inputs.surfaces : a?.recipe?.input_ids.surfaces;
+
   useEffect(() => {
     if (look.stretch === "typed" || !figures) return;
     const found = rangeFor(
@@ -87,6 +109,12 @@ export function Key() {
     if (found && (found[0] !== look.range[0] || found[1] !== look.range[1])) setLook(quantity, { range: found });
   }, [figures, keys, look, quantity, setLook]);
 
+  if (quantity === "source")
+    return (
+      <aside className="key" aria-label="Key">
+        <SourceKey ids={sourceIds} />
+      </aside>
+    );
   return (
     <aside className="key" aria-label="Key">
       <RampName look={look} quantity={quantity} />

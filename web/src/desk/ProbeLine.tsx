@@ -65,7 +65,12 @@ export function ProbeLine() {
           </span>
         </>
       )}
-      {preview && (
+      {data.readings.a?.source && (
+        <span>
+          <i className="l">from</i> {data.readings.a.source}
+        </span>
+      )}
+      {preview && !data.readings.a?.source && (
         <span>
           <i className="l">A is the</i> {preview.title ? "quick look" : "preview"}
         </span>

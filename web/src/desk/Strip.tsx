@@ -2,6 +2,7 @@ import { useHeld } from "./context";
 import { type Tab, useDesk } from "./store";
 import { HeightsTab } from "./tabs/HeightsTab";
 import { LinesTab } from "./tabs/LinesTab";
+import { OverlapsTab } from "./tabs/OverlapsTab";
 import { ReadingsTab } from "./tabs/ReadingsTab";
 import { RecipeTab } from "./tabs/RecipeTab";
 import { SurfacesTab } from "./tabs/SurfacesTab";
@@ -11,6 +12,7 @@ export function Strip() {
   const { surfaces, points, features, clouds, images } = useHeld();
   const tab = useDesk((desk) => desk.tab);
   const pinned = useDesk((desk) => desk.pinned);
+  const joining = useDesk((desk) => desk.operation === "mosaic");
   const set = useDesk((desk) => desk.set);
   const tabs: [Tab, string, number | null][] = [
     ["surfaces", "Surfaces", surfaces.length],
@@ -19,6 +21,7 @@ export function Strip() {
     ["readings", "Readings", pinned.length],
     ["recipe", "Recipe", null],
   ];
+  if (joining) tabs.push(["overlaps", "Overlaps", null]);
   return (
     <section className="strip" aria-label="Holdings">
       <div className="tabs" role="tablist">
@@ -36,6 +39,7 @@ export function Strip() {
             {count !== null && <span className="n">{count}</span>}
           </button>
         ))}
+        {tab === "overlaps" && <span className="hint">Press a pair to see its difference on the map</span>}
         {tab === "surfaces" && surfaces.length > 0 && (
           <span className="hint">
             Newest first. Point at a picture and press <kbd>A</kbd> or <kbd>B</kbd>
@@ -48,6 +52,7 @@ export function Strip() {
         {tab === "heights" && <HeightsTab />}
         {tab === "readings" && <ReadingsTab />}
         {tab === "recipe" && <RecipeTab />}
+        {tab === "overlaps" && <OverlapsTab />}
       </div>
     </section>
   );

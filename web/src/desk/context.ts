@@ -49,4 +49,5 @@ export const unitOf = (quantity: Quantity, heightUnit: string): string =>
     count: "",
     intensity: "",
     distance: "m",
+    source: "",
   })[quantity];

@@ -1,12 +1,13 @@
 import { create } from "zustand";
 import type { Inputs, Probe, Quantity } from "../api/client";
 import type { Dress } from "../map/dress";
+import { PATCHES } from "../map/ramps";
 
 export type Slot = "a" | "b";
 export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
 export type Stage = "Gather" | "Build" | "Join" | "Fit" | "Mend" | "Judge" | "Drain" | "Deliver";
 export type Stretch = "whole" | "view" | "middle" | "typed";
-export type Tab = "surfaces" | "lines" | "heights" | "readings" | "recipe";
+export type Tab = "surfaces" | "lines" | "heights" | "readings" | "recipe" | "overlaps";
 
 export const STAGES: Stage[] = ["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"];
 
@@ -129,6 +130,7 @@ export const FRESH: Remembered = {
     count: look("Kiln", [0, 20], "middle"),
     intensity: look("Slate", [0, 3000], "middle"),
     distance: look("Kiln", [0, 100], "middle"),
+    source: look("Patchwork", [0.5, PATCHES.length + 0.5], "typed"),
   },
   stage: "Build",
   operation: null,

@@ -20,6 +20,7 @@ const RELIEF: Record<Quantity, number> = {
   count: 0,
   intensity: 0,
   distance: 0,
+  source: 0,
 };
 
 /** A neighbour's height, or the cell's own where the neighbour is empty, as in the core's Horn gradients. */

@@ -16,6 +16,7 @@ import { FrameSheet } from "./gather/FrameSheet";
 import { Members } from "./gather/Members";
 import { NewProject } from "./gather/NewProject";
 import { OrderTiles } from "./gather/OrderTiles";
+import { MosaicSheet } from "./join/MosaicSheet";
 import { AccuracySheet } from "./judge/AccuracySheet";
 
 interface Entry {
@@ -115,6 +116,13 @@ const OWN: Entry[] = [
     sheet: ContourSurface,
   },
   {
+    stage: "Join",
+    name: "mosaic",
+    title: "Mosaic",
+    summary: "Many surfaces become one, levelled to each other, by a rule where they overlap.",
+    sheet: MosaicSheet,
+  },
+  {
     stage: "Judge",
     name: "accuracy",
     title: "Accuracy at checkpoints",
@@ -131,7 +139,7 @@ const OWN: Entry[] = [
 ];
 
 const NOT_YET: Partial<Record<Stage, string>> = {
-  Join: "Mosaics of several surfaces are not built yet.",
+  Join: "Filling of holes is not built yet.",
   Fit: "Reprojecting, resampling and clipping to the frame are not built yet. Differences and the map fit surfaces on sight.",
   Mend: "Repairing artefacts is not built yet.",
   Drain: "Water over the surface is not built yet.",

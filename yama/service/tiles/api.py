@@ -37,6 +37,7 @@ GUTTER = 1
 _MOST_EDGES = 30_000
 _OUTLINE_CELLS = 360
 _SMALLEST_RING = 20
+_TIMED_CELLS = 128  # along each side
 _VIEW_CELLS = 512
 _BINS = 64
 _TILE_SECONDS = 3600
@@ -238,6 +239,12 @@ def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, floa
     ready = time.perf_counter()
     heights = view.read(grid.whole.grown(1), level)
     seconds = 0.0 if surface.by_parts else (time.perf_counter() - ready) / heights.size
+    if told is None and not surface.by_parts and level:
+        # wide cells of many surfaces cost more than its own do
+        own_part = Window(own.rows // 2, own.cols // 2, _TIMED_CELLS, _TIMED_CELLS).clipped(own.rows, own.cols)
+        began = time.perf_counter()
+        surface.read(own_part)
+        seconds = min(seconds, (time.perf_counter() - began) / max(own_part.rows * own_part.cols, 1))
     if told is not None:
         seconds = told / own.cell_count
     filled = np.isfinite(heights)

@@ -170,8 +170,14 @@ def source_at(project_id: int, key: str, cell: Window) -> str | None:
         if found is None:
             return None
     number = int(found.sources(cell)[0, 0])
-    holding = find_key(project_id, step.inputs["surfaces"][number]) if number >= 0 else None
-    return holding.name if holding else None
+    if number < 0:
+        return None
+    groups = step.params.get("groups") or list(range(len(step.inputs["surfaces"])))
+    holding = find_key(project_id, step.inputs["surfaces"][groups.index(number)])
+    if holding is None:
+        return None
+    tile = f" {holding.origin.get('tile', '')}"
+    return str(holding.name.removesuffix(tile) if groups.count(number) > 1 else holding.name)
 
 
 def quick_look_path(project_id: int, key: str) -> Path:

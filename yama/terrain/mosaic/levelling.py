@@ -1,8 +1,9 @@
 """Levelling: what is added to each surface so that all of them agree best where they overlap.
 
 Least squares over every overlap at once, as a levelling network is adjusted (P. R. Wolf and C. D. Ghilani, "Adjustment
-Computations", 1997): the sum over all shared cells of (difference + plane of one - plane of the other)² is made least, with one
-surface held as it is.
+Computations", 1997): the sum of (difference + plane of one - plane of the other)² is made least, with one surface held as it is.
+Each overlap counts as one observation, by the mean over its cells and one over the square of their spread: what differs between
+two surfaces differs over whole valleys, so that more cells do not make it better known, but a narrow spread does.
 """
 
 from __future__ import annotations
@@ -17,6 +18,8 @@ from yama.terrain.grid import FloatArray
 from yama.terrain.mosaic.overlap import KILOMETRE, Overlap
 
 Kind = Literal["none", "offset", "tilt"]
+_FEW = 100  # cells of which an overlap counts half
+_CLOSEST = 0.01  # height units; nothing is known better
 
 
 @dataclass(frozen=True)
@@ -43,7 +46,7 @@ class Plane:
 
 @dataclass(frozen=True)
 class Levelling:
-    """The planes of all surfaces, and what is left of each overlap's mean difference. alone: surfaces with no overlap that
+    """The planes of all surfaces, and what is left of each overlap's mean difference (of cells that are no blunders). alone: surfaces with no overlap that
     would tie them to the held one; they stay as they are, or are levelled among each other."""
 
     planes: list[Plane]
@@ -57,7 +60,7 @@ def level(overlaps: Sequence[Overlap], count: int, kind: Kind, held: int) -> Lev
     held: the surface that stays. A surface not tied to it by overlaps stays as well; of several tied only to each other the
     first stays.
     """
-    usable = [one for one in overlaps if one.cells >= 3 and not one.unit_factor]
+    usable = [one for one in overlaps if one.matrix[0, 0] >= 3 and not one.unit_factor]
     terms = 3 if kind == "tilt" else 1
     groups = _groups(usable, count)
     fixed = {held, *(min(group) for group in groups if held not in group)}
@@ -67,7 +70,8 @@ def level(overlaps: Sequence[Overlap], count: int, kind: Kind, held: int) -> Lev
     if kind != "none" and free and usable:
         left, right = np.zeros((solved.size, solved.size)), np.zeros(solved.size)
         for one in usable:
-            matrix, vector = one.matrix[:terms, :terms], one.vector[:terms]
+            weight = _weight(one)
+            matrix, vector = weight * one.matrix[:terms, :terms], weight * one.vector[:terms]
             for number, sign in ((one.first, 1.0), (one.second, -1.0)):
                 if number not in places:
                     continue
@@ -91,9 +95,15 @@ def level(overlaps: Sequence[Overlap], count: int, kind: Kind, held: int) -> Lev
             np.array([plane.offset, plane.east * KILOMETRE, plane.north * KILOMETRE])
             for plane in (planes[one.first], planes[one.second])
         )
-        after.append(float(one.mean + one.matrix[0] @ (first - second) / max(one.cells, 1)))
+        after.append(float((one.vector[0] + one.matrix[0] @ (first - second)) / max(one.matrix[0, 0], 1.0)))
     tied = next((group for group in groups if held in group), {held})
     return Levelling(planes, after, [number for number in range(count) if number not in tied])
+
+
+def _weight(one: Overlap) -> float:
+    """The weight of each cell of an overlap. One of few cells counts less as a whole, too."""
+    count = float(one.matrix[0, 0])
+    return count / (count + _FEW) / count / max(one.nmad, _CLOSEST) ** 2
 
 
 def _groups(overlaps: Sequence[Overlap], count: int) -> list[set[int]]:

@@ -62,6 +62,43 @@ class Placed:
         return (heights + self.plane.at(*grid.centres(window))).astype(np.float32)
 
 
+class Shifted(Surface):
+    """A surface on a larger grid in step with its own. Every cell keeps its height; at levels whose cells lie elsewhere than
+    its own levels' the cell that holds the middle counts."""
+
+    def __init__(self, surface: Surface, grid: Grid) -> None:
+        super().__init__(grid, surface.unit, surface.vertical_datum)
+        self.surface = surface
+        self._row, self._col = grid.offset_of(surface.grid)
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        step = 2**level
+        row, col = ((step // 2 - start) // step for start in (self._row, self._col))
+        return self.surface.read(Window(window.row + row, window.col + col, window.rows, window.cols), level)
+
+
+def sheet(tiles: Sequence[Surface]) -> Surface:
+    """Tiles of one lattice as one surface, so that nothing is lost between them when it is fitted elsewhere. Where they
+    overlap the first counts. Raises InputError where their CRS, cell size or places of cells differ."""
+    if len(tiles) == 1:
+        return tiles[0]
+    first = tiles[0].grid
+    if not all(first.is_in_step_with(one.grid) for one in tiles):
+        raise InputError("These tiles do not lie on one lattice of cells.")
+    offsets = np.array([first.offset_of(one.grid) for one in tiles])
+    ends = offsets + [(one.grid.rows, one.grid.cols) for one in tiles]
+    top, left = (int(value) for value in offsets.min(axis=0))
+    bottom, right = (int(value) for value in ends.max(axis=0))
+    grid = first.part(Window(top, left, bottom - top, right - left))
+    placed = [
+        Placed(
+            i, Shifted(one, grid), Window(*grid.offset_of(one.grid), one.grid.rows, one.grid.cols), (0.0, 0.0), Plane()
+        )
+        for i, one in enumerate(tiles)
+    ]
+    return Mosaic(placed, grid, "first", 0.0, None, tiles[0].unit, tiles[0].vertical_datum)
+
+
 def place(surfaces: Sequence[Surface], grid: Grid, planes: Sequence[Plane] | None = None) -> list[Placed]:
     """The surfaces that meet a grid, fitted to it, in their order. Raises InputError where none does."""
     placed = []

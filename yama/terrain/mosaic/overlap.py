@@ -17,9 +17,11 @@ from yama.terrain.surface import BLOCK, Heights, Progress, ignore_progress
 KILOMETRE = 1_000.0
 FEET = 3.28084
 _SAMPLED = 40_000
+_PILOT_CELLS = 100_000
+_BLUNDER, _LEAST = 8.0, 0.5  # times the NMAD, and height units at least
 _UNIT_TOLERANCE = 0.04
 _FEWEST_FOR_UNIT = 500
-_COUNT, _D, _DD, _A, _B, _AA, _BB, _AB, _U, _V, _UU, _UV, _VV, _UD, _VD, _LOW, _HIGH, _TERMS = range(18)
+_COUNT, _D, _DD, _A, _B, _AA, _BB, _AB, _N, _U, _V, _UU, _UV, _VV, _ND, _UD, _VD, _LOW, _HIGH, _TERMS = range(20)
 
 
 class _Read(Protocol):
@@ -36,13 +38,15 @@ class Overlap:
     cells: shared ones of the level looked at. tilt: of the plane through the differences, height units a kilometre, falling
     towards `direction` degrees from north. nmad, median: from an even sample of the cells. sampled: that sample.
     unit_factor: where one stands about 3.28 times as high as the other, how many times first is second; else 0.
-    matrix, vector: sums of f fᵀ `(3, 3)` and f times the difference `(3,)` over the cells, f = (1, km east, km north of
-    x0, y0).
+    blunders: cells whose difference lies farther from the median than eight times the NMAD, such as undeclared voids; they
+    count for mean, deviation, lowest and highest only. matrix, vector: sums of f fᵀ `(3, 3)` and f times the difference `(3,)`
+    over the others, f = (1, km east, km north of x0, y0).
     """
 
     first: int
     second: int
     cells: int
+    blunders: int
     mean: float
     deviation: float
     lowest: float
@@ -62,7 +66,7 @@ class Overlap:
         """Plain JSON values, with a histogram of the middle 98 % of the differences."""
         low, high = np.quantile(self.sampled, (0.01, 0.99)) if self.sampled.size else (0.0, 0.0)
         counts, ends = np.histogram(self.sampled, bins=24, range=(float(low), float(max(high, low + 1e-6))))
-        kept = ("first", "second", "cells", "mean", "deviation", "lowest", "highest", "median", "nmad", "tilt",
+        kept = ("first", "second", "cells", "blunders", "mean", "deviation", "lowest", "highest", "median", "nmad", "tilt",
                 "direction", "unit_factor")  # fmt: skip
         return {
             **{name: getattr(self, name) for name in kept},
@@ -71,7 +75,7 @@ class Overlap:
 
 
 @kernel
-def _gather(one, other, u, v, row, col, stride, sums, sample, size):
+def _gather(one, other, u, v, row, col, stride, low, high, sums, sample, size):
     for r in range(one.shape[0]):
         for c in range(one.shape[1]):
             a = one[r, c]
@@ -82,20 +86,23 @@ def _gather(one, other, u, v, row, col, stride, sums, sample, size):
             sums[_COUNT] += 1
             sums[_D] += d
             sums[_DD] += d * d
-            sums[_A] += a
-            sums[_B] += b
-            sums[_AA] += float(a) * a
-            sums[_BB] += float(b) * b
-            sums[_AB] += float(a) * b
-            sums[_U] += u[c]
-            sums[_V] += v[r]
-            sums[_UU] += u[c] * u[c]
-            sums[_UV] += u[c] * v[r]
-            sums[_VV] += v[r] * v[r]
-            sums[_UD] += u[c] * d
-            sums[_VD] += v[r] * d
             sums[_LOW] = min(sums[_LOW], d)
             sums[_HIGH] = max(sums[_HIGH], d)
+            if low <= d <= high:
+                sums[_N] += 1
+                sums[_A] += a
+                sums[_B] += b
+                sums[_AA] += float(a) * a
+                sums[_BB] += float(b) * b
+                sums[_AB] += float(a) * b
+                sums[_U] += u[c]
+                sums[_V] += v[r]
+                sums[_UU] += u[c] * u[c]
+                sums[_UV] += u[c] * v[r]
+                sums[_VV] += v[r] * v[r]
+                sums[_ND] += d
+                sums[_UD] += u[c] * d
+                sums[_VD] += v[r] * d
             # an even scatter of cells, the same however the grid is cut into blocks
             if ((row + r) * 73_856_093 ^ (col + c) * 19_349_663) % stride == 0 and size < sample.size:
                 sample[size] = d
@@ -106,16 +113,19 @@ def _gather(one, other, u, v, row, col, stride, sums, sample, size):
 class _Pair:
     """Sums of one pair, added to block by block."""
 
-    def __init__(self, first: _Read, second: _Read, shared: int) -> None:
+    def __init__(
+        self, first: _Read, second: _Read, shared: int, usual: tuple[float, float] = (-np.inf, np.inf)
+    ) -> None:
         self.first, self.second = first, second
         self.stride = max(1, shared // _SAMPLED)
+        self.usual = usual
         self.sums = np.zeros(_TERMS)
         self.sums[_LOW], self.sums[_HIGH] = np.inf, -np.inf
         self.sample: list[FloatArray] = []
 
     def add(self, one: Heights, other: Heights, u: FloatArray, v: FloatArray, window: Window) -> None:
         sample = np.empty(one.size // self.stride * 2 + 64)
-        size = _gather(one, other, u, v, window.row, window.col, self.stride, self.sums, sample, 0)
+        size = _gather(one, other, u, v, window.row, window.col, self.stride, *self.usual, self.sums, sample, 0)
         self.sample.append(sample[:size].copy())
 
     def result(self, x0: float, y0: float) -> Overlap | None:
@@ -127,12 +137,12 @@ class _Pair:
         sampled = np.concatenate(self.sample)
         if not sampled.size:
             sampled = np.array([mean])
-        matrix = np.array([[count, s[_U], s[_V]], [s[_U], s[_UU], s[_UV]], [s[_V], s[_UV], s[_VV]]])
-        vector = np.array([s[_D], s[_UD], s[_VD]])
-        plane = np.linalg.lstsq(matrix, vector, rcond=1e-9)[0] if count >= 3 else np.zeros(3)
+        matrix = np.array([[s[_N], s[_U], s[_V]], [s[_U], s[_UU], s[_UV]], [s[_V], s[_UV], s[_VV]]])
+        vector = np.array([s[_ND], s[_UD], s[_VD]])
+        plane = np.linalg.lstsq(matrix, vector, rcond=1e-9)[0] if s[_N] >= 3 else np.zeros(3)
         median = float(np.median(sampled))
         return Overlap(
-            self.first.number, self.second.number, int(count), float(mean),
+            self.first.number, self.second.number, int(count), int(count - s[_N]), float(mean),
             float(math.sqrt(max(s[_DD] / count - mean**2, 0.0))), float(s[_LOW]), float(s[_HIGH]), median,
             float(1.4826 * np.median(np.abs(sampled - median))), float(math.hypot(plane[1], plane[2])),
             float(math.degrees(math.atan2(-plane[1], -plane[2])) % 360), self._unit_factor(), x0, y0, matrix, vector, sampled,
@@ -141,7 +151,7 @@ class _Pair:
     def _unit_factor(self) -> float:
         """3.28 or its inverse where one height is that many times the other over all, with one form of the land; else 0."""
         s = self.sums
-        count = s[_COUNT]
+        count = max(s[_N], 1.0)
         spread_a = s[_AA] - s[_A] ** 2 / count
         spread_b = s[_BB] - s[_B] ** 2 / count
         if count < _FEWEST_FOR_UNIT or spread_a <= 0 or spread_b <= 0:
@@ -168,7 +178,31 @@ def overlaps(
     placed: Sequence[Any], grid: Grid, level: int = 0, progress: Progress = ignore_progress, workers: int = 2
 ) -> list[Overlap]:
     """Every pair of surfaces that share cells of a level of the grid, in their order. One pass over the blocks that two or
-    more may meet; each surface is read once. placed: as `mosaic.place` makes them."""
+    more may meet; each surface is read once, and before that on so few cells that it takes no time, to tell blunders.
+    placed: as `mosaic.place` makes them."""
+    usual: dict[tuple[int, int], tuple[float, float]] = {}
+    few = looked_at(grid, _PILOT_CELLS)
+    if few > level:
+        for one in _measured(placed, grid, few, usual, ignore_progress, workers):
+            usual[one.first, one.second] = _usual(one)
+    found = _measured(placed, grid, level, usual, progress, workers)
+    if few <= level:  # so small that it is measured twice
+        usual = {(one.first, one.second): _usual(one) for one in found}
+        found = _measured(placed, grid, level, usual, ignore_progress, workers)
+    return found
+
+
+def _usual(one: Overlap) -> tuple[float, float]:
+    """The differences that are no blunders."""
+    reach = max(_BLUNDER * one.nmad, _LEAST)
+    return one.median - reach, one.median + reach
+
+
+def _measured(
+    placed: Sequence[Any], grid: Grid, level: int, usual: dict[tuple[int, int], tuple[float, float]], progress: Progress,
+    workers: int,
+) -> list[Overlap]:  # fmt: skip
+    """Every pair, with what is usual for those where that is known."""
     part = grid.at_level(level)
     across, up = metres_per_unit(grid.crs, grid.bounds.south)
     x0, y0 = (part.bounds.west + part.bounds.east) / 2, (part.bounds.south + part.bounds.north) / 2
@@ -177,7 +211,9 @@ def overlaps(
         for j in range(i + 1, len(placed)):
             shared = _shared(one.cells, placed[j].cells) >> (2 * level)
             if shared:
-                pairs[i, j] = _Pair(one, placed[j], shared)
+                pairs[i, j] = _Pair(
+                    one, placed[j], shared, usual.get((one.number, placed[j].number), (-np.inf, np.inf))
+                )
     todo = [(window, met) for window in part.blocks(BLOCK) if len(met := _met(placed, pairs, window, level)) > 1]
 
     def read(work: tuple[Window, list[int]]) -> dict[int, Heights]:

@@ -14,7 +14,7 @@ from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window, parse_crs
 from yama.terrain.mosaic.levelling import Kind, Levelling, Plane, level
-from yama.terrain.mosaic.mosaic import Mosaic, SourceSurface, bounds_in, place
+from yama.terrain.mosaic.mosaic import Mosaic, SourceSurface, bounds_in, place, sheet
 from yama.terrain.mosaic.overlap import Overlap, looked_at, overlaps
 from yama.terrain.mosaic.rules import RuleName, Sources
 from yama.terrain.mosaic.seams import MOST_SURFACES, Seams
@@ -26,6 +26,7 @@ from yama.terrain.operations.base import (
     Quantity,
     Role,
     about_area,
+    find,
     register,
     within_area,
 )
@@ -51,13 +52,30 @@ class MosaicParams(Params):
     )  # fmt: skip
     levelling: Kind = Field("none", description="What is added to each surface so that they agree where they overlap.")
     held: int = Field(0, ge=0, description="Levelling: the surface that stays as it is.")
+    groups: list[int] = Field(
+        [],
+        description="For each surface the number of the source it is a tile of, counted from 0; each its own where empty.",
+    )
     result: Literal["height", "source"] = Field("height", description="Heights, or which surface each came from.")
 
 
-def surfaces_in(inputs: Inputs) -> list[Surface]:
-    """The surfaces of the role `surfaces`."""
+def grouped(inputs: Inputs, params: MosaicParams) -> list[list[Surface]]:
+    """The tiles of each source, in the order of the sources. Raises InputError where `groups` does not fit them."""
     given = inputs["surfaces"]
-    return [one for one in (given if isinstance(given, list) else [given]) if isinstance(one, Surface)]
+    surfaces = [one for one in (given if isinstance(given, list) else [given]) if isinstance(one, Surface)]
+    if not params.groups:
+        return [[one] for one in surfaces]
+    count = max(params.groups) + 1
+    if len(params.groups) != len(surfaces) or set(params.groups) != set(range(count)):
+        raise InputError("groups must name a source for each surface, counted from 0 without a gap.")
+    return [
+        [one for one, group in zip(surfaces, params.groups, strict=True) if group == number] for number in range(count)
+    ]
+
+
+def sources_in(inputs: Inputs, params: MosaicParams) -> list[Surface]:
+    """The sources: surfaces, or sheets of the tiles they come in. Raises InputError where tiles do not fit together."""
+    return [sheet(tiles) for tiles in grouped(inputs, params)]
 
 
 class Joined(Surface):
@@ -102,6 +120,20 @@ def _named(numbers: Sequence[int], verb: str, verbs: str) -> str:
     names = shown[0] if len(shown) == 1 else ", ".join(shown[:-1]) + f" and {shown[-1]}"
     more = f" and {len(numbers) - 6} more" if len(numbers) > 6 else ""
     return f"Surface {names} {verb}" if len(numbers) == 1 else f"Surfaces {names}{more} {verbs}"
+
+
+def about_groups(groups: Sequence[Sequence[Surface]]) -> list[Finding]:
+    """Which sources' tiles do not make one sheet."""
+    apart = [i for i, tiles in enumerate(groups) if not all(tiles[0].grid.is_in_step_with(one.grid) for one in tiles)]
+    mixed = [i for i, tiles in enumerate(groups) if len({one.unit for one in tiles}) > 1]
+    findings = []
+    if apart:
+        findings.append(Finding("lattice", "stop", f"{_named(apart, 'has', 'have')} tiles that do not lie on one lattice of "
+                                "cells.", "Take those that do not fit for sources of their own."))  # fmt: skip
+    if mixed:
+        findings.append(Finding("unit", "stop", f"{_named(mixed, 'has', 'have')} tiles in different units.",
+                                "Convert some of them first, or leave them out."))  # fmt: skip
+    return findings
 
 
 def about_surfaces(surfaces: Sequence[Surface], frame: Frame) -> list[Finding]:
@@ -154,7 +186,10 @@ class MosaicOf(Operation):
         return "count" if params.rule == "count" else "height"
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        surfaces = surfaces_in(inputs)
+        stops = about_groups(grouped(inputs, params))
+        if stops:
+            return stops
+        surfaces = sources_in(inputs, params)
         findings = [*about_surfaces(surfaces, frame), *about_area(inputs, frame)]
         if len(surfaces) == 1:
             findings.append(Finding("single", "note", "Only one surface is chosen.", "There is nothing to join it to."))
@@ -182,7 +217,7 @@ class MosaicOf(Operation):
         for finding in self.check(inputs, params, frame):
             if finding.weight == "stop":
                 raise InputError(f"{finding.sentence} {finding.why}")
-        joined = Joined(surfaces_in(inputs), params, frame)
+        joined = Joined(sources_in(inputs, params), params, frame)
         return within_area(SourceSurface(joined) if params.result == "source" else joined, inputs)
 
 
@@ -217,9 +252,9 @@ class Overlaps(Operation):
     quick = True
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        return [
-            one for one in about_surfaces(surfaces_in(inputs), frame) if one.code == "outside" and one.weight == "stop"
-        ]
+        # what a mosaic would stop at is told there; overlaps are measured where they can be
+        found = find("mosaic").check(inputs, params, frame)
+        return [one for one in found if one.weight == "stop" and one.code in ("outside", "lattice")]
 
     def run(self, inputs: Inputs, params: Any, frame: Frame) -> dict[str, Any]:
         return self._figures(inputs, params, frame, looked_at(frame.grid, _QUICK_CELLS), ignore_progress)
@@ -232,7 +267,7 @@ class Overlaps(Operation):
     def _figures(self, inputs: Inputs, params: Any, frame: Frame, at: int, progress: Progress) -> dict[str, Any]:
         for finding in self.check(inputs, params, frame):
             raise InputError(f"{finding.sentence} {finding.why}")
-        surfaces, grid = surfaces_in(inputs), frame.grid
+        surfaces, grid = sources_in(inputs, params), frame.grid
         placed = place(surfaces, grid)
         found = overlaps(placed, grid, at, lambda share: progress(0.8 * share))
         solved = level(found, len(surfaces), params.levelling, min(params.held, len(surfaces) - 1))

@@ -249,6 +249,27 @@ class LevellingTest(SimpleTestCase):
         np.testing.assert_allclose(live.read_all(), ground(GRID), atol=1e-3)
         self.assertAlmostEqual(solved.after[0], 0.0, places=6)
 
+    def test_undeclared_voids_do_not_count(self) -> None:
+        spoilt = tile(5, 30, 55, 60, 2, 1.5)
+        heights = spoilt.read_all()
+        heights[10:14, 3:20] = -9999
+        found = overlaps(place([tiles()[0], ArraySurface(heights, spoilt.grid)], GRID), GRID)
+        self.assertGreater(found[0].mean, 100)
+        apart = np.abs(stack([tiles()[0], ArraySurface(heights, spoilt.grid)]).astype(float)).max(axis=0)
+        self.assertEqual(found[0].blunders, np.count_nonzero((apart == 9999) & ~np.isnan(stack(tiles()[:1])[0])))
+        solved = level(found, 2, "tilt", 0)
+        self.assertAlmostEqual(solved.planes[1].at(np.array([1_090.0]), np.array([2_940.0]))[0, 0], -1.5, delta=0.1)
+        self.assertAlmostEqual(solved.after[0], 0, places=6)
+
+    def test_a_close_overlap_counts_for_more_than_a_rough_one(self) -> None:
+        # the third contradicts: over much more ground, but roughly
+        close = [tile(0, 0, 40, 60, 1, holes=0), tile(0, 40, 40, 50, 2, 1.0, holes=0)]
+        rng = np.random.default_rng(3)
+        bent = 6 * (GRID.x_of(np.arange(90)) > 1_110)
+        rough = ArraySurface(ground(GRID) + rng.normal(0, 9, (GRID.rows, GRID.cols)) + bent, GRID)
+        solved = level(overlaps(place([*close, rough], GRID), GRID), 3, "offset", 0)
+        self.assertAlmostEqual(solved.planes[1].offset, -1.0, delta=0.05)
+
     def test_who_overlaps_nobody_stays_and_is_named(self) -> None:
         apart = [
             tile(0, 0, 20, 20, 1),

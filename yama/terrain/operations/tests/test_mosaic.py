@@ -10,6 +10,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
+from yama.terrain.mosaic.mosaic import sheet
 from yama.terrain.mosaic.overlap import FEET
 from yama.terrain.mosaic.tests.test_mosaic import GRID, ground, tile, tiles
 from yama.terrain.operations import find, parse_params, take_inputs
@@ -121,3 +122,44 @@ class OverlapsTest(SimpleTestCase):
         figures = run(OVERLAPS, [ArraySurface(ground(GRID), GRID), half, ArraySurface(ground(wide), wide)])
         self.assertEqual([one["phase"] for one in figures["pairs"]],
                          [{"kind": "off", "off": 0.5}, {"kind": "size", "off": 0.0}, {"kind": "size", "off": 0.0}])  # fmt: skip
+
+
+class SheetTest(SimpleTestCase):
+    """A source that comes in tiles."""
+
+    coarse = Grid("EPSG:32741", 1_000.0, 3_000.0, 5.0, 5.0, 32, 36)
+
+    def parts(self) -> list[ArraySurface]:
+        heights = ground(self.coarse)
+        return [
+            ArraySurface(heights[r : r + 16, c : c + 12], self.coarse.part(self.coarse.whole._replace(row=r, col=c, rows=16, cols=12)))
+            for r in (0, 16) for c in (0, 12, 24)
+        ]  # fmt: skip
+
+    def test_nothing_is_lost_between_tiles(self) -> None:
+        whole = run(MOSAIC, [ArraySurface(ground(self.coarse), self.coarse)], rule="first").read_all()
+        tiled = run(MOSAIC, self.parts(), rule="first", groups=[0] * 6)
+        np.testing.assert_array_equal(tiled.read_all(), whole)
+        apart = run(MOSAIC, self.parts(), rule="first").read_all()
+        self.assertGreater(np.isnan(apart).sum(), np.isnan(whole).sum())
+        np.testing.assert_array_equal(np.isnan(sheet(self.parts()).read(self.coarse.at_level(1).whole, 1)), False)
+
+    def test_a_source_is_levelled_and_counted_as_one(self) -> None:
+        figures = run(OVERLAPS, [tile(0, 0, 80, 90, 1, -2.0), *self.parts()], groups=[0] + [1] * 6, levelling="offset")
+        (pair,) = figures["pairs"]
+        self.assertAlmostEqual(figures["planes"][1]["offset"], -2.0, delta=0.05)
+        self.assertAlmostEqual(pair["after"], 0, places=6)
+        self.assertEqual(len(figures["shares"]), 2)
+
+    def test_tiles_that_do_not_fit_together_are_refused(self) -> None:
+        parts = self.parts()
+        off = Grid("EPSG:32741", 1_001.0, 3_000.0, 5.0, 5.0, 4, 4)
+        stray = ArraySurface(np.ones((4, 4)), off)
+        feet = ArraySurface(parts[1].read_all(), parts[1].grid, "ft")
+        for other, code in ((stray, "lattice"), (feet, "unit")):
+            self.assertEqual(found([parts[0], other], groups=[0, 0])[code].weight, "stop")
+        for groups in ([0], [0, 2], [1, 1]):
+            with self.assertRaisesMessage(InputError, "without a gap"):
+                run(MOSAIC, parts[:2], groups=groups)
+        with self.assertRaisesMessage(InputError, "do not lie on one lattice"):
+            sheet([parts[0], stray])

@@ -67,7 +67,10 @@ describe("readings", () => {
     y: 5437999,
     longitude: 62.4,
     latitude: -41.2,
-    readings: { a: { height: 0.5, slope: 3, aspect: 90 }, b: { height: 120, slope: 1, aspect: 2 } },
+    readings: {
+      a: { height: 0.5, slope: 3, aspect: 90, source: null },
+      b: { height: 120, slope: 1, aspect: 2, source: null },
+    },
     names: { a: "one", b: "two" },
     quantities: { a, b: "height" as const },
   });

@@ -1,0 +1,156 @@
+import { patchOf, stopsOf } from "../../map/ramps";
+import { signed } from "../../stages/join/Sources";
+import { type Overlap, useOverlaps } from "../../stages/join/useOverlaps";
+import { useHeld } from "../context";
+import { num, size } from "../format";
+import { FRESH, useDesk } from "../store";
+
+const [WIDE, HIGH] = [96, 16];
+
+/** The differences of a pair as bars about zero, coloured as the map colours differences. */
+function Bars({ pair, reach }: { pair: Overlap; reach: number }) {
+  const { low, high, counts } = pair.histogram;
+  const x = (value: number) => ((Math.max(Math.min(value, reach), -reach) + reach) / (2 * reach)) * WIDE;
+  if (low > reach || high < -reach) return <span className="mut">{low > 0 ? "off scale →" : "← off scale"}</span>;
+  const most = Math.max(...counts, 1);
+  const step = (high - low) / counts.length;
+  const stops = stopsOf(FRESH.looks.difference);
+  const colour = (value: number) =>
+    (value < -reach / 8 ? stops[1] : value > reach / 8 ? stops.at(-2) : [0, "#8B9092"])?.[1] as string;
+  return (
+    <svg viewBox={`0 0 ${WIDE} ${HIGH}`} width={WIDE} height={HIGH} aria-hidden="true">
+      {counts.map((count, i) => {
+        const from = low + i * step;
+        const tall = (count / most) * (HIGH - 2);
+        const left = x(from);
+        return (
+          <rect
+            key={from}
+            x={left}
+            y={HIGH - tall}
+            width={Math.max(x(from + step) - left, 0.4)}
+            height={tall}
+            fill={colour(from + step / 2)}
+          />
+        );
+      })}
+      <path d={`M${WIDE / 2} 0V${HIGH}`} stroke="var(--ink)" strokeWidth="1" />
+    </svg>
+  );
+}
+
+const PHASE = { aligned: "aligned", size: "other cell size", crs: "other CRS" };
+
+/** Every overlap of the mosaic's surfaces as a row; pressed, its two surfaces stand in A and B, minus. */
+export function OverlapsTab() {
+  const { a, b } = useHeld();
+  const set = useDesk((desk) => desk.set);
+  const { chosen, overlaps, waiting, failed } = useOverlaps();
+  if (failed) return <p className="empties">{failed}</p>;
+  if (chosen.length < 2) return <p className="empties">Choose two surfaces or more to see where they overlap.</p>;
+  if (!overlaps) return <p className="empties">{waiting ? "Measuring the overlaps…" : "No overlaps yet."}</p>;
+  if (!overlaps.pairs.length) return <p className="empties">No two of these surfaces have heights at one place.</p>;
+  const usable = overlaps.pairs.filter((one) => !one.unit_factor);
+  const reach = Math.max(...usable.map((one) => Math.min(Math.abs(one.median) + 3 * one.nmad, 50)), 0.5);
+  const name = (number: number) => (
+    <>
+      <i className="patch" style={{ background: patchOf(number) }} />
+      {chosen[number]?.name}
+    </>
+  );
+  return (
+    <div className="tabpad">
+      <table className="t overlaps" aria-label="Overlaps" aria-busy={waiting}>
+        <thead>
+          <tr>
+            <th>Pair</th>
+            <th title={`Cells of ${num(overlaps.cell)} m that both have`}>cells of {size(overlaps.cell)} m</th>
+            <th title="Mean and median of first minus second">mean</th>
+            <th title="Half of the differences are below it">median</th>
+            <th className="about">
+              <span>
+                <span>{signed(-reach, reach < 3 ? 1 : 0)}</span>
+                <span>0</span>
+                <span>{signed(reach, reach < 3 ? 1 : 0)} m</span>
+              </span>
+            </th>
+            <th title="Normalised median absolute deviation: spread without the outliers">NMAD</th>
+            <th title="Slope of the plane through the differences">tilt</th>
+            <th>after levelling</th>
+            <th>cells lie</th>
+          </tr>
+        </thead>
+        <tbody>
+          {overlaps.pairs.map((pair) => {
+            // a source in tiles cannot stand in one slot
+            const [first, second] = [pair.first, pair.second].map((i) => {
+              const tiles = chosen[i]?.holdings ?? [];
+              return tiles.length === 1 ? tiles[0] : undefined;
+            });
+            const shown = first !== undefined && second !== undefined && a?.id === first.id && b?.id === second.id;
+            return (
+              <tr key={`${pair.first}-${pair.second}`} className={shown ? "shown" : ""}>
+                <td>
+                  <button
+                    type="button"
+                    className="pair"
+                    disabled={!first || !second}
+                    title={first && second ? "Show the difference on the map" : undefined}
+                    onClick={() =>
+                      first &&
+                      second &&
+                      set({ slots: { a: first.key, b: second.key }, mode: "minus", previewOn: false, tab: "overlaps" })
+                    }
+                  >
+                    {name(pair.first)}
+                    <span className="mut">−</span>
+                    {name(pair.second)}
+                  </button>
+                </td>
+                <td
+                  className={pair.blunders ? "n warn" : "n"}
+                  title={pair.blunders ? `${pair.blunders} of them differ beyond reason` : undefined}
+                >
+                  {num(pair.cells)}
+                </td>
+                <td>
+                  <span className="n">{signed(pair.mean)}</span> m
+                </td>
+                <td>
+                  <span className="n">{signed(pair.median)}</span> m
+                </td>
+                <td>
+                  <Bars pair={pair} reach={reach} />
+                </td>
+                <td>
+                  <span className="n">{num(pair.nmad, 2)}</span> m
+                </td>
+                <td>
+                  <span className="n">{num(pair.tilt, 2)}</span> m/km
+                </td>
+                <td>
+                  {pair.unit_factor ? (
+                    <span className="warn">waits: feet?</span>
+                  ) : (
+                    <>
+                      <span className="n">{signed(pair.after)}</span> m
+                    </>
+                  )}
+                </td>
+                <td>
+                  {pair.phase.kind === "off" ? (
+                    <>
+                      <span className="n">{num(pair.phase.off, 2)}</span> cell off
+                    </>
+                  ) : (
+                    PHASE[pair.phase.kind]
+                  )}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </div>
+  );
+}

@@ -1,0 +1,231 @@
+// @vitest-environment jsdom
+import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import type { Holding } from "../../api/client";
+import { useDesk } from "../../desk/store";
+import { OverlapsTab } from "../../desk/tabs/OverlapsTab";
+import { type Asked, draw, service, surface } from "../../testing/render";
+import { aboutOverlaps, MosaicSheet } from "../join/MosaicSheet";
+import { accuracyOf, doubtsAbout, flattened, sourcesOf } from "../join/sources";
+import type { Overlap, Overlaps } from "../join/useOverlaps";
+
+afterEach(cleanup);
+
+const accuracy = (rmse: number, nmad: number, count = 10) => ({ count, mean: 0, rmse, nmad, checkpoints: 200 });
+const tile = (id: number, name: string, change: Partial<Holding> = {}): Holding => ({
+  ...surface(id, `Skerry 5 ${name}`, { accuracy: accuracy(0.6, 0.5) as unknown as Holding["accuracy"] }),
+  origin: { depot: "skerry", product: "skerry-5", tile: name, order: 1 },
+  ...change,
+});
+const lidar = surface(1, "Lidar ground", { accuracy: accuracy(0.9, 0.1) as unknown as Holding["accuracy"] });
+const feet = {
+  code: "feet",
+  weight: "caution" as const,
+  sentence: "Heights look like feet.",
+  why: "They would be wrong.",
+  mend: null,
+  places: [],
+};
+const tiles = [tile(2, "E446"), tile(3, "E448"), tile(4, "E450", { findings: [feet] })];
+
+const pair = (first: number, second: number, change: Partial<Overlap> = {}): Overlap => ({
+  first,
+  second,
+  cells: 20_000,
+  blunders: 0,
+  mean: -1.7,
+  deviation: 1.2,
+  lowest: -9,
+  highest: 8,
+  median: -1.6,
+  nmad: 0.4,
+  tilt: 0.12,
+  direction: 90,
+  unit_factor: 0,
+  histogram: { low: -3, high: 1, counts: [1, 4, 2] },
+  after: -0.02,
+  phase: { kind: "aligned", off: 0 },
+  ...change,
+});
+const figures: Overlaps = {
+  cell: 16,
+  pairs: [pair(0, 1), pair(0, 2, { unit_factor: 0.3048, mean: -250, median: -250, blunders: 4 })],
+  planes: [
+    { offset: 0, tilt: 0 },
+    { offset: -1.6, tilt: 0 },
+    { offset: 0, tilt: 0 },
+  ],
+  alone: [2],
+  shares: [0.25, 0.7, 0.05],
+  seams: [],
+  unit: "m",
+};
+const preview = {
+  key: "mosaic-key",
+  quantity: "height",
+  findings: [],
+  outline: [],
+  cells: 20_971_520,
+  cell_size: 2,
+  coarse: false,
+  seconds: 9,
+  filled: 0.9,
+  holding_id: null,
+};
+const answer = ({ body }: Asked) =>
+  (body as { operation: string }).operation === "overlaps" ? { ...preview, key: null, figures } : preview;
+const base = {
+  "GET /projects/1/holdings": [tiles[0], lidar, ...tiles.slice(1)],
+  "GET /projects/1/jobs": [],
+  "POST /projects/1/previews": answer,
+};
+const open = async () => {
+  const asked = service(base);
+  draw(
+    <>
+      <MosaicSheet />
+      <OverlapsTab />
+    </>,
+  );
+  await screen.findByText("25.0 %");
+  return asked;
+};
+const last = (asked: Asked[], operation: string) =>
+  asked
+    .map((one) => one.body as { operation: string; params: Record<string, unknown>; inputs: { surfaces: number[] } })
+    .filter((body) => body?.operation === operation)
+    .at(-1);
+
+describe("sources of a mosaic", () => {
+  it("are products with all their tiles, but for one that looks to be in another unit", () => {
+    const found = sourcesOf([tiles[0] as Holding, lidar, ...tiles.slice(1)]);
+    expect(found.map(({ name, holdings }) => [name, holdings.length])).toEqual([
+      ["Skerry 5", 2],
+      ["Lidar ground", 1],
+      ["Skerry 5 E450", 1],
+    ]);
+    expect(flattened(found)).toEqual({ ids: [2, 3, 1, 4], groups: [0, 0, 1, 2] });
+    expect(flattened(sourcesOf([lidar]))).toEqual({ ids: [1], groups: null });
+  });
+
+  it("are as accurate as their tiles together", () => {
+    const judged = (rmse: number, count: number) =>
+      tile(9, "x", { accuracy: accuracy(rmse, rmse, count) as unknown as Holding["accuracy"] });
+    expect(accuracyOf({ name: "", holdings: [judged(1, 30), judged(3, 10)] })?.rmse).toBeCloseTo(Math.sqrt(3));
+    expect(accuracyOf({ name: "", holdings: [surface(1, "none")] })).toBeNull();
+  });
+
+  it("bring the doubts about their own files along, once for each kind", () => {
+    const [doubt, ...others] = doubtsAbout(sourcesOf([...tiles, tile(5, "E452", { findings: [feet] })]));
+    expect(others).toEqual([]);
+    expect(doubt?.sentence).toContain("Skerry 5 E450: Heights look like feet.");
+    expect(doubt?.why).toContain("The same of 1 more.");
+  });
+});
+
+describe("joining", () => {
+  it("takes everything, the most accurate first, and asks for the overlaps as sources", async () => {
+    const asked = await open();
+    const rows = within(screen.getByRole("list", { name: "Surfaces, best first" })).getAllByRole("listitem");
+    expect(rows.map((row) => row.querySelector(".name")?.textContent)).toEqual([
+      "Lidar ground",
+      "Skerry 5",
+      "Skerry 5 E450",
+    ]);
+    expect(rows[1]?.textContent).toContain("2 tiles");
+    expect(last(asked, "overlaps")).toEqual({
+      operation: "overlaps",
+      params: { groups: [0, 1, 1, 2] },
+      inputs: { surfaces: [1, 2, 3, 4] },
+    });
+    await waitFor(() => expect(last(asked, "mosaic")?.params).toEqual({ groups: [0, 1, 1, 2] }));
+  });
+
+  it("moves a source with the arrow keys and leaves one out", async () => {
+    const asked = await open();
+    fireEvent.keyDown(screen.getByRole("button", { name: "Skerry 5, place 2 of 3" }), { key: "ArrowUp" });
+    await waitFor(() => expect(last(asked, "mosaic")?.inputs.surfaces).toEqual([2, 3, 1, 4]));
+    expect(last(asked, "mosaic")?.params.groups).toEqual([0, 0, 1, 2]);
+    fireEvent.click(screen.getByLabelText("Use Skerry 5 E450"));
+    await waitFor(() => expect(last(asked, "mosaic")?.inputs.surfaces).toEqual([2, 3, 1]));
+    fireEvent.click(screen.getByLabelText(/Skerry 5 E450/));
+    expect(useDesk.getState().sheets.mosaic?.inputs.surfaces).toEqual([2, 3, 1, 4]);
+  });
+
+  it("keeps holding the same source wherever it is moved to", async () => {
+    const asked = await open();
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Surfaces are" }));
+    fireEvent.click(await screen.findByRole("option", { name: "by an offset each" }));
+    fireEvent.mouseDown(await screen.findByRole("combobox", { name: "Held fixed" }));
+    fireEvent.click(await screen.findByRole("option", { name: "Skerry 5" }));
+    await waitFor(() => expect(last(asked, "mosaic")?.params).toMatchObject({ levelling: "offset", held: 1 }));
+    expect(screen.getByText("held")).toBeTruthy();
+    expect(screen.getByText("not tied")).toBeTruthy();
+    fireEvent.keyDown(screen.getByRole("button", { name: "Skerry 5, place 2 of 3" }), { key: "ArrowUp" });
+    await waitFor(() => expect(last(asked, "mosaic")?.params.held).toBe(0));
+  });
+
+  it("offers the width of a fade or the reach of a seam, and asks for sources", async () => {
+    const asked = await open();
+    fireEvent.change(screen.getByLabelText("Fades over"), { target: { value: "80" } });
+    await waitFor(() => expect(last(asked, "mosaic")?.params.feather).toBe(80));
+    fireEvent.click(screen.getByLabelText("Seam"));
+    expect(screen.queryByLabelText("Fades over")).toBeNull();
+    fireEvent.change(screen.getByLabelText("Within"), { target: { value: "300" } });
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Cells say" }));
+    fireEvent.click(await screen.findByRole("option", { name: "which surface it is" }));
+    await waitFor(() =>
+      expect(last(asked, "mosaic")?.params).toMatchObject({ rule: "seam", band: 300, result: "source" }),
+    );
+  });
+
+  it("leads from a doubt about a file to that file", async () => {
+    await open();
+    fireEvent.click(screen.getByRole("button", { name: "Look at it in Gather" }));
+    expect(useDesk.getState()).toMatchObject({ stage: "Gather", operation: "arrivals", inspected: 4 });
+  });
+
+  it("says so where there is nothing to join", async () => {
+    service({ ...base, "GET /projects/1/holdings": [] });
+    draw(<MosaicSheet />);
+    expect(await screen.findByText(/No surface yet/)).toBeTruthy();
+  });
+});
+
+describe("overlaps", () => {
+  const names = ["Lidar ground", "Skerry 5", "Skerry 5 E450"];
+  it("speak against joining what stands higher, or in another unit", () => {
+    const found = aboutOverlaps(figures, names, "none");
+    expect(found.map((one) => one.sentence)).toEqual([
+      "Skerry 5 E450 stands 3.28 times as high as Lidar ground.",
+      "Lidar ground stands 1.60 m below Skerry 5 at the median.",
+    ]);
+    expect(found[1]?.mend?.set_params).toEqual({ levelling: "offset" });
+    expect(aboutOverlaps(figures, names, "offset")).toHaveLength(1);
+    const left = { ...figures, pairs: [pair(0, 1, { after: 2 })] };
+    expect(aboutOverlaps(left, names, "tilt")[0]?.sentence).toContain("one overlap still differs");
+    expect(aboutOverlaps({ ...figures, planes: [] }, names, "none")).toEqual([]);
+  });
+
+  it("stand in a table, each pair with its figures; single surfaces are shown minus each other", async () => {
+    await open();
+    const rows = within(screen.getByRole("table", { name: "Overlaps" })).getAllByRole("row");
+    expect(rows[1]?.textContent).toContain("−1.70 m");
+    expect(rows[1]?.textContent).toContain("−0.02 m");
+    expect(rows[2]?.textContent).toContain("waits: feet?");
+    expect((within(rows[1] as HTMLElement).getByRole("button") as HTMLButtonElement).disabled).toBe(true);
+    fireEvent.click(within(rows[2] as HTMLElement).getByRole("button"));
+    expect(useDesk.getState()).toMatchObject({ slots: { a: "key1", b: "key4" }, mode: "minus" });
+  });
+
+  it("say why there are none", async () => {
+    service({ ...base, "GET /projects/1/holdings": [lidar] });
+    draw(
+      <>
+        <MosaicSheet />
+        <OverlapsTab />
+      </>,
+    );
+    expect(await screen.findByText(/Choose two surfaces or more/)).toBeTruthy();
+  });
+});

@@ -1,0 +1,230 @@
+import { useCallback, useEffect } from "react";
+import type { Finding } from "../../api/client";
+import { quantityOf, useHeld } from "../../desk/context";
+import { num } from "../../desk/format";
+import { useDesk } from "../../desk/store";
+import { Methods } from "../build/Methods";
+import { Beside, Choice, Findings, has, NameRow, NumberField, Section, Sheet } from "../parts";
+import { RunFoot } from "../RunFoot";
+import { useWorksheet } from "../useWorksheet";
+import { RuleIcon } from "./RuleIcon";
+import { Sources } from "./Sources";
+import { accuracyOf, doubtsAbout, flattened, INSPECT, type Source, sourcesOf } from "./sources";
+import { type Overlaps, useOverlaps } from "./useOverlaps";
+
+const RULES: [string, string, string][] = [
+  ["priority", "Best first", "The best lie on top and fade out towards their own edge."],
+  ["feather", "Feather", "A mean in which each surface weighs less towards its own edge."],
+  ["seam", "Seam", "One surface on each side of a line along which both agree best."],
+  ["first", "First", "The first of the list that has a height there."],
+  ["last", "Last", "The last of the list that has a height there."],
+  ["nearest", "Middle", "The surface whose own middle is nearest."],
+  ["mean", "Mean", "The mean of all heights there."],
+  ["lowest", "Lowest", "The lowest of the heights there."],
+  ["highest", "Highest", "The highest of the heights there."],
+  ["sum", "Sum", "The sum of all heights there."],
+  ["count", "Count", "How many surfaces have a height there."],
+];
+const LEVELLING = [
+  { value: "none", title: "as they are" },
+  { value: "offset", title: "by an offset each" },
+  { value: "tilt", title: "by offset and tilt" },
+];
+const RESULTS = [
+  { value: "height", title: "heights" },
+  { value: "source", title: "which surface it is" },
+];
+
+/** What the overlaps say against joining the surfaces as they are. */
+export function aboutOverlaps(found: Overlaps | null | undefined, names: string[], levelling: string): Finding[] {
+  if (!found || found.planes.length !== names.length) return [];
+  const findings: Finding[] = [];
+  const plain = { mend: null, places: [] };
+  const high = new Map<number, number[]>();
+  for (const pair of found.pairs.filter((one) => one.unit_factor > 0)) {
+    const [one, other] = pair.unit_factor > 1 ? [pair.first, pair.second] : [pair.second, pair.first];
+    high.set(one, [...(high.get(one) ?? []), other]);
+  }
+  for (const [one, others] of high)
+    findings.push({
+      code: `unit-${one}`,
+      weight: "caution",
+      sentence: `${names[one]} stands 3.28 times as high as ${names[others[0] ?? 0]}${others.length > 1 ? ` and ${others.length - 1} more` : ""}.`,
+      why: "It looks to be in feet. Declare that in Gather, under What came in, or leave it out.",
+      ...plain,
+    });
+  const steps = found.pairs.filter((one) => !one.unit_factor && Math.abs(one.median) > Math.max(one.nmad, 0.1));
+  const worst = steps.sort((one, other) => Math.abs(other.median) - Math.abs(one.median))[0];
+  if (worst && levelling === "none")
+    findings.push({
+      code: "offset",
+      weight: "caution",
+      sentence: `${names[worst.first]} stands ${num(Math.abs(worst.median), 2)} m ${worst.median > 0 ? "above" : "below"} ${names[worst.second]} at the median.`,
+      why: "More than they scatter: another zero level, or a strip that was not adjusted.",
+      mend: { label: "Level by an offset", set_params: { levelling: "offset" } },
+      places: [],
+    });
+  const left = found.pairs.filter((one) => !one.unit_factor && Math.abs(one.after) > Math.max(one.nmad, 0.5));
+  if (levelling !== "none" && left.length)
+    findings.push({
+      code: "left",
+      weight: "note",
+      sentence: `After levelling ${left.length === 1 ? "one overlap still differs" : `${left.length} overlaps still differ`} by more than its scatter.`,
+      why: "The overlaps contradict each other there; look at them one by one.",
+      ...plain,
+    });
+  return findings;
+}
+
+/** Many surfaces become one: which, in what order, levelled how, and by what rule. */
+export function MosaicSheet() {
+  const { surfaces, features } = useHeld();
+  const set = useDesk((desk) => desk.set);
+  const open = useDesk((desk) => desk.open);
+  const work = useWorksheet("mosaic", ["surfaces"]);
+  const { params, setParams, setInput } = work;
+  const { chosen, overlaps, failed } = useOverlaps();
+  const given = work.inputs.surfaces;
+  const usable = surfaces.filter((one) => quantityOf(one) === "height");
+  const areas = features.filter((one) => has(one, "polygons"));
+
+  const take = useCallback(
+    (sources: Source[], more: Record<string, unknown> = {}) => {
+      const { ids, groups } = flattened(sources);
+      setInput("surfaces", ids);
+      setParams({ groups, ...more });
+    },
+    [setInput, setParams],
+  );
+  useEffect(() => {
+    if (given !== undefined || !usable.length) return;
+    // what was made of others would count twice; the most accurate first, then the finest
+    const made = sourcesOf(usable.filter((one) => one.recipe?.operation !== "mosaic"));
+    const worth = (one: Source) => accuracyOf(one)?.nmad ?? 1_000 + (one.holdings[0]?.surface?.cell_size ?? 0);
+    take(made.sort((one, other) => worth(one) - worth(other)));
+  }, [given, usable, take]);
+  useEffect(() => {
+    set({ tab: "overlaps" });
+    return () => {
+      if (useDesk.getState().tab === "overlaps") set({ tab: "surfaces" });
+    };
+  }, [set]);
+
+  const used = new Set(chosen.flatMap((one) => one.holdings));
+  const others = sourcesOf(usable.filter((one) => !used.has(one)));
+  const rule = (params.rule as string) ?? "priority";
+  const levelling = (params.levelling as string) ?? "none";
+  const held = Math.min((params.held as number) ?? 0, Math.max(chosen.length - 1, 0));
+  const names = chosen.map((one) => one.name);
+  const sources = params.result === "source";
+  const says = RULES.find(([name]) => name === rule)?.[1].toLowerCase() ?? rule;
+  const name = work.sheet.name || (sources ? `Sources of ${chosen.length}` : `Mosaic, ${says}`);
+  const findings = [...doubtsAbout(chosen), ...aboutOverlaps(overlaps, names, levelling), ...work.findings];
+  const change = (next: Source[]) => {
+    // whoever is held stays held wherever it is moved to
+    const holds = chosen[held]?.name;
+    take(
+      next,
+      params.held === undefined
+        ? {}
+        : {
+            held: Math.max(
+              next.findIndex((one) => one.name === holds),
+              0,
+            ),
+          },
+    );
+  };
+  if (!usable.length)
+    return (
+      <Sheet stage="Join" title="Mosaic">
+        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
+      </Sheet>
+    );
+  return (
+    <Sheet stage="Join" title="Mosaic" foot={<RunFoot work={work} name={name} canBeLive />}>
+      <Section title="Surfaces" aside={`${chosen.length} of ${chosen.length + others.length} used`}>
+        <Sources
+          chosen={chosen}
+          others={others}
+          overlaps={overlaps}
+          levelled={levelling !== "none"}
+          held={held}
+          onChange={change}
+        />
+        {areas.length > 0 && <Beside label="Area" input="area" holdings={areas} work={work} none="the frame" />}
+      </Section>
+      <Section title="Where they overlap">
+        <Methods
+          label="Rule"
+          across={4}
+          methods={RULES}
+          value={rule}
+          icon={(one) => <RuleIcon rule={one} />}
+          onChange={(next) => setParams({ rule: next })}
+        />
+        <p className="hint">{RULES.find(([one]) => one === rule)?.[2]}</p>
+        {(rule === "priority" || rule === "feather") && (
+          <div className="row two">
+            <NumberField
+              label="Fades over"
+              unit="m"
+              value={(params.feather as number) ?? 40}
+              onChange={(feather) => setParams({ feather })}
+            />
+          </div>
+        )}
+        {rule === "seam" && (
+          <div className="row two">
+            <NumberField
+              label="Within"
+              unit="m"
+              value={(params.band as number) ?? 200}
+              onChange={(band) => setParams({ band })}
+            />
+          </div>
+        )}
+      </Section>
+      <Section title="Levelling" aside={overlaps ? `over ${overlaps.pairs.length} overlaps` : undefined}>
+        <Choice
+          label="Surfaces are"
+          value={levelling}
+          options={LEVELLING}
+          onChange={(next) => setParams({ levelling: next })}
+        />
+        {levelling !== "none" && (
+          <Choice
+            label="Held fixed"
+            value={String(held)}
+            options={names.map((title, i) => ({ value: String(i), title }))}
+            onChange={(next) => setParams({ held: Number(next) })}
+          />
+        )}
+      </Section>
+      <Section title="Result">
+        <Choice
+          label="Cells say"
+          value={(params.result as string) ?? "height"}
+          options={RESULTS}
+          onChange={(result) => setParams({ result })}
+        />
+        <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
+      </Section>
+      {failed && (
+        <p className="said">
+          <span className="err" role="alert">
+            {failed}
+          </span>
+        </p>
+      )}
+      <Findings
+        findings={findings}
+        onMend={(values) => {
+          if (!(INSPECT in values)) return setParams(values);
+          open("Gather", "arrivals");
+          set({ inspected: values[INSPECT] as number });
+        }}
+      />
+    </Sheet>
+  );
+}
