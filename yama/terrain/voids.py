@@ -169,6 +169,16 @@ class HoleFinder:
         return Holes(self._count, self._cells, self._outside, kept)
 
 
+def holes_of(surface: Surface) -> Holes:
+    """All holes of a surface, read strip by strip."""
+    grid = surface.grid
+    finder = HoleFinder(grid.rows, grid.cols)
+    strip = max(1, (1 << 22) // grid.cols)
+    for row in range(0, grid.rows, strip):
+        finder.add(np.isnan(surface.read(Window(row, 0, min(strip, grid.rows - row), grid.cols))))
+    return finder.result
+
+
 @dataclass(frozen=True)
 class HoleShape:
     """A hole as a polygon along the edges of its cells, in the CRS of its surface.

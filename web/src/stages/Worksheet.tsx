@@ -16,6 +16,7 @@ import { FrameSheet } from "./gather/FrameSheet";
 import { Members } from "./gather/Members";
 import { NewProject } from "./gather/NewProject";
 import { OrderTiles } from "./gather/OrderTiles";
+import { FillVoids } from "./join/FillVoids";
 import { MosaicSheet } from "./join/MosaicSheet";
 import { AccuracySheet } from "./judge/AccuracySheet";
 
@@ -123,6 +124,13 @@ const OWN: Entry[] = [
     sheet: MosaicSheet,
   },
   {
+    stage: "Join",
+    name: "fill_voids",
+    title: "Fill holes",
+    summary: "Empty cells that data surround get heights from their rim, or from another surface.",
+    sheet: FillVoids,
+  },
+  {
     stage: "Judge",
     name: "accuracy",
     title: "Accuracy at checkpoints",
@@ -139,7 +147,6 @@ const OWN: Entry[] = [
 ];
 
 const NOT_YET: Partial<Record<Stage, string>> = {
-  Join: "Filling of holes is not built yet.",
   Fit: "Reprojecting, resampling and clipping to the frame are not built yet. Differences and the map fit surfaces on sight.",
   Mend: "Repairing artefacts is not built yet.",
   Drain: "Water over the surface is not built yet.",

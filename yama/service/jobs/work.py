@@ -30,6 +30,7 @@ from yama.terrain.recipe import Step, file_key
 from yama.terrain.relief.picture import picture
 from yama.terrain.relief.ramps import PATCHES
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, statistics, store
+from yama.terrain.voids import holes_of
 
 
 @dataclass
@@ -342,6 +343,8 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
         holding.cells_path.unlink(missing_ok=True)
         raise InputError("Every cell came out empty: no input reaches the frame's cells. Check area and reach limit.")
     holding.facts = surface_facts(surface, found, [*findings, *operation.found(result)])
+    if not holding.live and operation.quantity_of(params) == "height":
+        keep_holes(holding, holes_of(surface))
     return _keep_surface(job, holding, surface)
 
 

@@ -20,6 +20,7 @@ from yama.terrain.interpolate.contours import ContourSpline
 from yama.terrain.interpolate.idw import inverse_distance
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.mosaic.fill import Filled, Method
 from yama.terrain.mosaic.mosaic import Mosaic, place
 from yama.terrain.mosaic.overlap import overlaps
 from yama.terrain.mosaic.rules import RuleName
@@ -47,6 +48,10 @@ def warm() -> None:
     overlaps(placed, grid)
     for rule in get_args(RuleName):
         Mosaic(placed, grid, rule, 2.0, Seams(placed, grid, 2.0) if rule == "seam" else None).read_all()
+    holed = np.array(rng.random((16, 16)), np.float32)
+    holed[6:9, 6:9] = np.nan
+    for method in get_args(Method):
+        Filled(ArraySurface(holed, grid), method, 6.0, held).read_all()
     for live in (slope(held), aspect(held), hillshade(held)):
         live.read_all()
 

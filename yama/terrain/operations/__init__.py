@@ -3,6 +3,7 @@
 from yama.terrain.operations import (  # noqa: F401
     contour_surface,
     edit_features,
+    fill_voids,
     find_ground,
     grid_cloud,
     interpolate_points,

@@ -9,7 +9,7 @@ from scipy import ndimage
 
 from yama.terrain.grid import Grid
 from yama.terrain.surface import ArraySurface
-from yama.terrain.voids import HoleFinder, outlines
+from yama.terrain.voids import HoleFinder, holes_of, outlines
 
 
 def found(empty, strip):
@@ -107,3 +107,10 @@ class OutlinesTest(SimpleTestCase):
         self.assertFalse(shape.exact)
         self.assertEqual(shape.area, 160 * 160 * 4)
         self.assertAlmostEqual(shape.polygon.area, shape.area, delta=0.15 * shape.area)
+
+    def test_a_surface_is_searched_strip_by_strip(self):
+        heights = np.ones((40, 30), np.float32)
+        heights[5:9, 4:9] = heights[38:, :3] = np.nan
+        found = holes_of(ArraySurface(heights, Grid("EPSG:32741", 0.0, 80.0, 2.0, 2.0, 40, 30)))
+        self.assertEqual((found.count, found.cells, found.outside), (1, 20, 6))
+        self.assertEqual((found.largest[0].top, found.largest[0].right), (5, 8))

@@ -85,7 +85,8 @@ export function MosaicSheet() {
   const { params, setParams, setInput } = work;
   const { chosen, overlaps, failed } = useOverlaps();
   const given = work.inputs.surfaces;
-  const usable = surfaces.filter((one) => quantityOf(one) === "height");
+  // an upload that was taken in again with more declared counts once
+  const usable = surfaces.filter((one) => quantityOf(one) === "height" && !one.mended_by);
   const areas = features.filter((one) => has(one, "polygons"));
 
   const take = useCallback(

@@ -1,0 +1,113 @@
+import { useEffect } from "react";
+import { quantityOf, useHeld } from "../../desk/context";
+import { num } from "../../desk/format";
+import { MethodIcon } from "../../desk/icons";
+import { Methods } from "../build/Methods";
+import { HolesList } from "../gather/HolesList";
+import { Beside, Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
+import { RunFoot } from "../RunFoot";
+import { useWorksheet } from "../useWorksheet";
+
+const METHODS: [string, string, string][] = [
+  ["facets", "Facets", "Flat facets from rim to rim."],
+  ["plate", "Plate", "A thin plate that goes on as the land around the hole bends."],
+  ["distance", "Distance", "A mean of the rim, nearer cells weighing more; never above or below it."],
+  ["other", "Other surface", "Another surface, lifted to the rim so that no step is left."],
+];
+const DRAWN: Record<string, string> = {
+  facets: "triangulation",
+  plate: "spline",
+  distance: "inverse_distance",
+  other: "kriging",
+};
+const RESULTS = [
+  { value: "height", title: "heights" },
+  { value: "filled", title: "which cells were filled" },
+];
+
+/** Holes of a surface get heights: from their rim, or from another surface. */
+export function FillVoids() {
+  const { surfaces, a } = useHeld();
+  const work = useWorksheet("fill_voids", ["surface"]);
+  const { params, setParams, setInput } = work;
+  const usable = surfaces.filter((one) => quantityOf(one) === "height");
+  const chosen = usable.find((one) => one.id === work.inputs.surface);
+  // what is looked at, else the newest that has holes
+  const first = usable.find((one) => one.id === a?.id) ?? usable.find((one) => one.holes?.count) ?? usable[0];
+  useEffect(() => {
+    if (!chosen && first) setInput("surface", first.id);
+  }, [chosen, first, setInput]);
+  const method = (params.method as string) ?? "facets";
+  const marks = params.result === "filled";
+  const name = work.sheet.name || (chosen ? `${chosen.name}, ${marks ? "filled cells" : "filled"}` : "");
+  if (!usable.length)
+    return (
+      <Sheet stage="Join" title="Fill holes">
+        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
+      </Sheet>
+    );
+  return (
+    <Sheet stage="Join" title="Fill holes" foot={<RunFoot work={work} name={name} canBeLive />}>
+      <Section title="What goes in">
+        <HoldingChoice
+          label="Surface"
+          holdings={usable}
+          value={chosen?.id}
+          onChange={(id) => setInput("surface", id)}
+        />
+        {chosen?.holes ? (
+          chosen.holes.count ? (
+            <HolesList key={chosen.id} holding={chosen} />
+          ) : (
+            <p className="hint">No hole is surrounded by data in {chosen.name}.</p>
+          )
+        ) : (
+          chosen && <p className="hint">Holes are counted when a surface is stored.</p>
+        )}
+        {chosen?.holes && chosen.holes.outside > 0 && (
+          <p className="hint">
+            <span className="n">{num(chosen.holes.outside)}</span> empty cells reach the edge; they stay empty.
+          </p>
+        )}
+      </Section>
+      <Section title="From what">
+        <Methods
+          label="Filled from"
+          across={4}
+          methods={METHODS}
+          value={method}
+          icon={(one) => <MethodIcon method={DRAWN[one] ?? ""} />}
+          onChange={(next) => setParams({ method: next })}
+        />
+        <p className="hint">{METHODS.find(([one]) => one === method)?.[2]}</p>
+        {method === "other" && (
+          <Beside
+            label="Fill from"
+            input="other"
+            holdings={usable.filter((one) => one.id !== chosen?.id)}
+            work={work}
+            none="choose"
+          />
+        )}
+        <div className="row two">
+          <NumberField
+            label="Holes up to"
+            unit="m"
+            value={(params.across as number) ?? 200}
+            onChange={(across) => setParams({ across })}
+          />
+        </div>
+      </Section>
+      <Section title="Result">
+        <Choice
+          label="Cells say"
+          value={(params.result as string) ?? "height"}
+          options={RESULTS}
+          onChange={(result) => setParams({ result })}
+        />
+        <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
+      </Section>
+      <Findings findings={work.findings} onMend={setParams} />
+    </Sheet>
+  );
+}

@@ -1,0 +1,227 @@
+"""Filling holes: empty cells that data surround, from their rim or from another surface fitted to the rim."""
+
+from __future__ import annotations
+
+import math
+import threading
+from collections import OrderedDict
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+from scipy import ndimage
+
+from yama.terrain.errors import GridError, InputError
+from yama.terrain.grid import Grid, Window
+from yama.terrain.interpolate.plate import Known, solve_plate
+from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import BLOCK, Heights, Surface, put_in
+
+Method = Literal["facets", "plate", "distance", "other"]
+MOST_ACROSS = 2_000
+"""Cells across the widest hole that is filled: what must be looked at around each part of the surface."""
+_RIM = 3
+"""Cells around a hole that its filling is bent to."""
+_FIRM = 1e4
+_CALM = 1.0
+"""Tension of the plate between a surface and another: enough that noise along a rim makes no waves across the hole."""
+_HELD = 48
+
+Mask = npt.NDArray[np.bool_]
+
+
+@kernel
+def _by_distance(rows, cols, known_rows, known_cols, known, result):
+    for i in range(rows.size):
+        total = 0.0
+        weights = 0.0
+        for k in range(known.size):
+            down = float(rows[i] - known_rows[k])
+            across = float(cols[i] - known_cols[k])
+            weight = 1.0 / (down * down + across * across)
+            total += weight * known[k]
+            weights += weight
+        result[i] = total / weights
+
+
+def by_distance(heights: npt.NDArray[np.float64], hole: Mask, rim: Mask) -> npt.NDArray[np.float64]:
+    """Heights of the cells of a hole, in row order: means of the rim's, weighted by one over the squared distance."""
+    (rows, cols), (known_rows, known_cols) = np.nonzero(hole), np.nonzero(rim)
+    result = np.empty(rows.size)
+    _by_distance(rows, cols, known_rows, known_cols, heights[rim], result)
+    return result
+
+
+def _by_facets(heights: npt.NDArray[np.float64], hole: Mask, rim: Mask) -> npt.NDArray[np.float64]:
+    """By the facets between the rim's cells; by distance where they leave a cell out."""
+    rows, cols = np.nonzero(rim)
+    grid = Grid("EPSG:32741", 0.0, float(hole.shape[0]), 1.0, 1.0, *hole.shape)
+    try:
+        found = triangulated(grid.x_of(cols), grid.y_of(rows), heights[rim], grid).read_all()[hole].astype(np.float64)
+    except InputError:  # all of the rim on one line
+        found = np.full(int(hole.sum()), np.nan)
+    left = np.isnan(found)
+    if left.any():
+        found[left] = by_distance(heights, hole, rim)[left]
+    return found
+
+
+def _by_plate(heights: npt.NDArray[np.float64], hole: Mask, band: Mask, tension: float) -> npt.NDArray[np.float64]:
+    """By a thin plate bent to the cells of a band around the hole."""
+    cells = np.where(band, heights, np.nan)
+    known = Known(np.empty((0, 6)), cells - np.nanmean(cells))
+    bent = solve_plate(hole.shape, (0.0, float(hole.shape[0]), 1.0, 1.0), known, tension, _FIRM)
+    found: npt.NDArray[np.float64] = bent[hole] + np.nanmean(cells)
+    return found
+
+
+def fill_hole(heights: Heights, hole: Mask, method: Method, other: Heights | None = None) -> npt.NDArray[np.float64]:
+    """Heights of the cells of one hole, in row order.
+
+    heights, hole: `(rows, cols)` of the hole and three cells around it; hole is true in its cells, other empty cells are NaN.
+    other: another surface's heights there; where it is empty the result is NaN. Its difference from `heights` is known along
+    the rim and bent across the hole as a plate under tension, so that no step is left (a delta surface: G. Grohman, G. Kroenung
+    and J. Strebeck, Photogrammetric Engineering & Remote Sensing 72, 2006).
+    """
+    exact = heights.astype(np.float64)
+    square = np.ones((3, 3), np.bool_)
+    filled = ~np.isnan(exact)
+    rim = ndimage.binary_dilation(hole, square) & filled
+    if method == "distance":
+        return by_distance(exact, hole, rim)
+    if method == "facets":
+        return _by_facets(exact, hole, rim)
+    band = ndimage.binary_dilation(hole, square, _RIM) & filled
+    if method == "plate":
+        return _by_plate(exact, hole, band, 0.0)
+    if other is None:
+        raise InputError("Filling from another surface needs that surface.")
+    apart = exact - other
+    known = band & ~np.isnan(apart)
+    if not known.any():
+        return np.full(int(hole.sum()), np.nan)
+    return other[hole] + _by_plate(apart, hole, known, _CALM)
+
+
+class Filled(Surface):
+    """A surface whose holes up to a width are filled, part by part as it is looked at. Thread-safe.
+
+    across: metres; a hole that is wider or higher stays, and so does what is empty at the grid's edge. other: on the same grid.
+    Each hole is filled from the cells around it alone, the same whatever part of the surface is asked for.
+    """
+
+    by_parts = True
+
+    def __init__(self, surface: Surface, method: Method, across: float, other: Surface | None = None) -> None:
+        super().__init__(surface.grid, surface.unit, surface.vertical_datum)
+        if other is not None and other.grid != surface.grid:
+            raise GridError("The surface to fill from is not on the same grid. Fit it first.")
+        if across / min(self.grid.metres_per_cell()) > MOST_ACROSS:
+            raise InputError(
+                f"Holes of {across:g} m are more than {MOST_ACROSS} cells wide, more than are filled at once."
+            )
+        self.surface = surface
+        self._method = method
+        self._across = across
+        self._other = other if method == "other" else None
+        if method == "other" and other is None:
+            raise InputError("Filling from another surface needs that surface.")
+        self._parts: OrderedDict[tuple[int, int, int], tuple[Heights, Mask | None]] = OrderedDict()
+        self._lock = threading.Lock()
+        self._making: dict[tuple[int, int, int], threading.Lock] = {}
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        return self._read(window, level)[0]
+
+    def filled(self, window: Window, level: int = 0) -> Mask:
+        """Which cells of a window were filled: `(window.rows, window.cols)`."""
+        return self._read(window, level)[1]
+
+    def _read(self, window: Window, level: int) -> tuple[Heights, Mask]:
+        grid = self.grid.at_level(level)
+        inside = window.clipped(grid.rows, grid.cols)
+        heights = np.full((window.rows, window.cols), np.nan, np.float32)
+        filled = np.zeros(heights.shape, np.bool_)
+        for i in range(inside.row // BLOCK, -(-(inside.row + inside.rows) // BLOCK)):
+            for j in range(inside.col // BLOCK, -(-(inside.col + inside.cols) // BLOCK)):
+                part, mask = self._part(level, i, j)
+                top, left = max(inside.row, i * BLOCK), max(inside.col, j * BLOCK)
+                bottom = min(inside.row + inside.rows, i * BLOCK + part.shape[0])
+                right = min(inside.col + inside.cols, j * BLOCK + part.shape[1])
+                where = (slice(top - i * BLOCK, bottom - i * BLOCK), slice(left - j * BLOCK, right - j * BLOCK))
+                put_in(heights, part[where], top - window.row, left - window.col)
+                if mask is not None:
+                    filled[top - window.row : bottom - window.row, left - window.col : right - window.col] = mask[where]
+        return heights, filled
+
+    def _part(self, level: int, i: int, j: int) -> tuple[Heights, Mask | None]:
+        key = (level, i, j)
+        with self._lock:
+            if key in self._parts:
+                self._parts.move_to_end(key)
+                return self._parts[key]
+            making = self._making.setdefault(key, threading.Lock())
+        with making:
+            with self._lock:
+                if key in self._parts:
+                    return self._parts[key]
+            made = self._make(level, i, j)
+            with self._lock:
+                self._making.pop(key, None)
+                self._parts[key] = made
+                while len(self._parts) > _HELD:
+                    self._parts.popitem(last=False)
+        return made
+
+    def _make(self, level: int, i: int, j: int) -> tuple[Heights, Mask | None]:
+        grid = self.grid.at_level(level)
+        core = Window(i * BLOCK, j * BLOCK, min(BLOCK, grid.rows - i * BLOCK), min(BLOCK, grid.cols - j * BLOCK))
+        heights = self.surface.read(core, level)
+        most = max(math.floor(self._across / min(grid.metres_per_cell())), 0)
+        empty = np.isnan(heights)
+        if not most or not empty.any() or (empty.all() and most < BLOCK):
+            return heights, None
+        around = most + _RIM
+        wide = self.surface.read(core.grown(around), level)
+        labels, _ = ndimage.label(np.isnan(wide))
+        filled = np.zeros(heights.shape, np.bool_)
+        for number, box in enumerate(ndimage.find_objects(labels), start=1):
+            high, across = box[0].stop - box[0].start, box[1].stop - box[1].start
+            if high > most or across > most or not _meets(box, around, core):
+                continue
+            near = tuple(slice(side.start - _RIM, side.stop + _RIM) for side in box)
+            if near[0].start < 0 or near[1].start < 0 or near[0].stop > wide.shape[0] or near[1].stop > wide.shape[1]:
+                continue  # it touches what is not looked at, so it is wider than `most` or lies at the grid's edge
+            hole = labels[near] == number
+            other = None
+            if self._other is not None:
+                corner = Window(core.row - around + near[0].start, core.col - around + near[1].start, *hole.shape)
+                other = self._other.read(corner, level)
+            found = fill_hole(wide[near], hole, self._method, other)
+            rows, cols = np.nonzero(hole)
+            rows, cols = rows + near[0].start - around, cols + near[1].start - around
+            inside = (rows >= 0) & (cols >= 0) & (rows < core.rows) & (cols < core.cols) & ~np.isnan(found)
+            heights[rows[inside], cols[inside]] = found[inside]
+            filled[rows[inside], cols[inside]] = True
+        return heights, filled if filled.any() else None
+
+
+def _meets(box: tuple[slice, slice], around: int, core: Window) -> bool:
+    """Whether a box of the wide window reaches into its core."""
+    down = box[0].stop > around and box[0].start < around + core.rows
+    beside = box[1].stop > around and box[1].start < around + core.cols
+    return bool(down and beside)
+
+
+class FilledCells(Surface):
+    """1 where a cell was filled, empty elsewhere."""
+
+    by_parts = True
+
+    def __init__(self, filled: Filled) -> None:
+        super().__init__(filled.grid, "")
+        self.surface = filled
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        return np.where(self.surface.filled(window, level), np.float32(1), np.float32(np.nan)).astype(np.float32)

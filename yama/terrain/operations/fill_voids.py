@@ -1,0 +1,79 @@
+"""Fill holes: from what lies around them, or from another surface."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.frame import Frame
+from yama.terrain.mosaic.fill import MOST_ACROSS, Filled, FilledCells, Method
+from yama.terrain.mosaic.mosaic import bounds_in
+from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.surface import Surface
+
+
+class FillVoidsParams(Params):
+    """From what, and how wide a hole may be."""
+
+    method: Method = Field("facets", description="What a hole is filled from.")
+    across: float = Field(
+        200.0, gt=0, description="Holes wider or higher than this stay.", json_schema_extra={"unit": "m"}
+    )
+    result: Literal["height", "filled"] = Field("height", description="Heights, or which cells were filled.")
+
+
+@register
+class FillVoids(Operation):
+    """Empty cells that data surround get heights."""
+
+    name = "fill_voids"
+    title = "Fill holes"
+    stage = "Join"
+    summary = "Empty cells that data surround are filled from their rim, or from another surface."
+    inputs = {"surface": Role("surface", "Surface"), "other": Role("surface", "Fill from", optional=True)}
+    Params = FillVoidsParams
+
+    def quantity_of(self, params: Any) -> Quantity:
+        return "count" if params.result == "filled" else "height"
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        surface, other = inputs["surface"], inputs.get("other")
+        assert isinstance(surface, Surface)
+        findings = []
+        cell = min(surface.grid.metres_per_cell())
+        if params.across / cell > MOST_ACROSS:
+            most = int(MOST_ACROSS * cell)
+            findings.append(Finding("wide", "stop", f"Holes of {params.across:g} m are {params.across / cell:.0f} cells wide; "
+                                    f"at most {MOST_ACROSS} are filled at once.", "Choose larger cells for such holes.",
+                                    Mend(f"Fill up to {most} m", {"across": most})))  # fmt: skip
+        elif params.across < cell:
+            findings.append(Finding("narrow", "stop", f"No hole is narrower than {params.across:g} m; a cell is {cell:g} m wide.",
+                                    "Nothing would be filled.", Mend("Fill up to 200 m", {"across": 200})))  # fmt: skip
+        if params.method != "other":
+            if params.across / cell > 100 and params.method != "plate":
+                findings.append(Finding("guess", "note", f"Across {params.across:g} m the land is a guess.",
+                                        "Another surface knows it better where there is one."))  # fmt: skip
+            return findings
+        if not isinstance(other, Surface):
+            return [*findings, Finding("no_other", "stop", "No surface to fill from is chosen.", "Choose one, or fill from the rim.",
+                                       Mend("Fill from the rim", {"method": "facets"}))]  # fmt: skip
+        if bounds_in(other, surface.grid) is None:
+            findings.append(Finding("outside", "stop", "The surface to fill from lies elsewhere.", "Choose another."))
+        if other.unit != surface.unit:
+            findings.append(Finding("unit", "stop", f"The surface to fill from is in {other.unit}, this one in {surface.unit}.",
+                                    "Convert one of them first."))  # fmt: skip
+        return findings
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+        surface, other = inputs["surface"], inputs.get("other")
+        assert isinstance(surface, Surface)
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}")
+        beside = fitted(other, surface.grid) if isinstance(other, Surface) else None
+        filled = Filled(surface, params.method, params.across, beside)
+        return FilledCells(filled) if params.result == "filled" else filled
