@@ -176,8 +176,9 @@ def source_at(project_id: int, key: str, cell: Window) -> str | None:
     holding = find_key(project_id, step.inputs["surfaces"][groups.index(number)])
     if holding is None:
         return None
-    tile = f" {holding.origin.get('tile', '')}"
-    return str(holding.name.removesuffix(tile) if groups.count(number) > 1 else holding.name)
+    tile = holding.origin.get("tile")
+    many = groups.count(number) > 1 and tile
+    return str(holding.name.split(f" {tile}")[0] if many else holding.name)
 
 
 def quick_look_path(project_id: int, key: str) -> Path:

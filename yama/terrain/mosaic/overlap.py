@@ -35,7 +35,8 @@ class _Read(Protocol):
 class Overlap:
     """Two surfaces where both have heights; differences are first - second, in height units.
 
-    cells: shared ones of the level looked at. tilt: of the plane through the differences, height units a kilometre, falling
+    cells: shared ones of the level looked at; where both are exactly 0 the sea was filled in, which is no measurement and does
+    not count. tilt: of the plane through the differences, height units a kilometre, falling
     towards `direction` degrees from north. nmad, median: from an even sample of the cells. sampled: that sample.
     unit_factor: where one stands about 3.28 times as high as the other, how many times first is second; else 0.
     blunders: cells whose difference lies farther from the median than eight times the NMAD, such as undeclared voids; they
@@ -80,7 +81,7 @@ def _gather(one, other, u, v, row, col, stride, low, high, sums, sample, size):
         for c in range(one.shape[1]):
             a = one[r, c]
             b = other[r, c]
-            if np.isnan(a) or np.isnan(b):
+            if np.isnan(a) or np.isnan(b) or (a == 0.0 and b == 0.0):
                 continue
             d = float(a) - float(b)
             sums[_COUNT] += 1

@@ -64,7 +64,9 @@ export function OverlapsTab() {
         <thead>
           <tr>
             <th>Pair</th>
-            <th title={`Cells of ${num(overlaps.cell)} m that both have`}>cells of {size(overlaps.cell)} m</th>
+            <th title={`Cells of ${num(overlaps.cell)} m where both have heights, but for a sea of 0 m in both`}>
+              cells of {size(overlaps.cell)} m
+            </th>
             <th title="Mean and median of first minus second">mean</th>
             <th title="Half of the differences are below it">median</th>
             <th className="about">

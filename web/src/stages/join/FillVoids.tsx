@@ -73,7 +73,7 @@ export function FillVoids() {
       <Section title="From what">
         <Methods
           label="Filled from"
-          across={4}
+          across={2}
           methods={METHODS}
           value={method}
           icon={(one) => <MethodIcon method={DRAWN[one] ?? ""} />}

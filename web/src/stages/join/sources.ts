@@ -22,7 +22,10 @@ export function sourcesOf(surfaces: Holding[]): Source[] {
   return [...found.values()].map((holdings) => {
     const first = holdings[0] as Holding;
     const tile = text(first.origin.tile);
-    return { holdings, name: holdings.length > 1 && tile ? first.name.replace(` ${tile}`, "") : first.name };
+    return {
+      holdings,
+      name: holdings.length > 1 && tile ? (first.name.split(` ${tile}`)[0] ?? first.name) : first.name,
+    };
   });
 }
 

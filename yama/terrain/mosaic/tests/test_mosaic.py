@@ -207,6 +207,14 @@ class OverlapTest(SimpleTestCase):
                 )  # fmt: skip
                 np.testing.assert_allclose(one.nmad, 1.4826 * np.median(np.abs(d - np.median(d))), atol=1e-6)
 
+    def test_a_sea_of_zeros_is_no_measurement(self) -> None:
+        land = ground(GRID)
+        sea = np.arange(GRID.cols) < 60
+        first, second = (ArraySurface(np.where(sea, 0, land + change), GRID) for change in (0.0, 1.7))
+        (one,) = overlaps(place([first, second], GRID), GRID)
+        self.assertEqual(one.cells, GRID.rows * 30)
+        self.assertAlmostEqual(one.median, -1.7, places=4)
+
     def test_a_tilt_is_told_with_its_direction(self) -> None:
         flat = np.zeros((GRID.rows, GRID.cols))
         x = GRID.x_of(np.arange(GRID.cols))

@@ -1,0 +1,119 @@
+"""From tiles of two providers to one levelled, filled surface: what a technician does in Join."""
+
+from __future__ import annotations
+
+import re
+import time
+
+from tests.browser.base import BrowserTest, expect
+
+AREA = [446_100.0, 5_436_100.0, 449_900.0, 5_439_900.0]
+HOLE = (448_817.5, 5_438_952.5)  # in a Skerry tile whose voids are not declared
+
+
+def number(text: str) -> float:
+    """The first number of a text as the desk writes them."""
+    found = re.search(r"[-+]?\d[\d.]*", re.sub(r"(?<=\d)[\u00a0\u202f](?=\d)", "", text).replace("\u2212", "-"))
+    assert found, text
+    return float(found.group(0))
+
+
+class JoinTest(BrowserTest):
+    def api(self, method: str, path: str, data: object = None):
+        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
+        answer = self.page.request.fetch(
+            f"{self.root}/api/projects/1{path}", method=method, data=data,
+            headers={"X-CSRFToken": token, "Referer": self.root},
+        )  # fmt: skip
+        self.assertLess(answer.status, 300, answer.text())
+        return answer.json()
+
+    def order(self, depot: str) -> None:
+        """All tiles of a product over the area, and wait until they are here."""
+        names = [one["name"] for one in self.api("POST", f"/depots/{depot}/cover", {"bounds": AREA})["tiles"]]
+        self.api("POST", "/orders", {"depot": depot, "kind": "tiles", "tiles": names})
+        until = time.monotonic() + 120
+        while any(part["standing"] != "received" for order in self.api("GET", "/orders") for part in order["parts"]):
+            self.assertLess(time.monotonic(), until, "the tiles did not come")
+            time.sleep(1)
+
+    def choose(self, label: str, option: str) -> None:
+        self.page.get_by_role("combobox", name=label, exact=True).click()
+        self.page.get_by_role("option", name=option, exact=True).click()
+
+    def test_from_tiles_to_one_filled_surface(self):
+        page = self.page
+        self.order("skerry")
+        self.order("plover")
+        self.forget()
+        self.stage("Join")
+        page.get_by_role("button", name="Mosaic").click()
+        listed = page.get_by_role("list", name="Surfaces, best first")
+        expect(listed).to_contain_text("Plover 30")
+        expect(page.get_by_role("table", name="Overlaps")).to_contain_text("waits: feet?")
+
+        # cautions about the tiles' own files lead there; mended tiles take the place of the others
+        page.get_by_role("button", name="Look at it in Gather").first.click()
+        page.get_by_role("button", name="Take as feet").click()
+        expect(page.get_by_role("article", name=re.compile("from feet"))).to_be_visible(timeout=60_000)
+        self.api("POST", f"/holdings/{self.void()}/declare", {"declared": {"nodata": -9999.0}})
+        expect(page.get_by_role("article", name=re.compile("9999 empty"))).to_be_visible(timeout=60_000)
+        self.forget()
+        self.stage("Join")
+        page.get_by_role("button", name="Mosaic").click()
+        page.get_by_label("Use Beacon 30").click()
+        expect(listed.get_by_role("listitem")).to_have_count(2)
+
+        # Plover's zero lies 1.7 m higher; levelling takes most of that out
+        row = page.get_by_role("table", name="Overlaps").get_by_role("row").nth(1)
+        expect(row).to_contain_text("Skerry 5")
+        median = number(row.get_by_role("cell").nth(3).inner_text())
+        self.assertAlmostEqual(abs(median), 1.7, delta=0.5)
+        self.choose("Surfaces are", "by an offset each")
+        expect(listed.get_by_text("held", exact=True)).to_be_visible()
+        self.choose("Held fixed", "Skerry 5")
+        expect(listed.locator("li", has_text="Skerry 5").get_by_text("held", exact=True)).to_be_visible()
+        self.settle()
+        self.assertLess(abs(number(row.get_by_role("cell").nth(7).inner_text())), 0.3)
+
+        # the probe says where a cell came from
+        self.point_at(0.5, 0.5)
+        expect(page.get_by_label("Probe")).to_contain_text("from Skerry 5")
+
+        # the best alone has holes; they are filled from the other without a step
+        page.get_by_label("Use Plover 30").click()
+        page.get_by_label("Name", exact=True).fill("Skerry joined")
+        self.settle()
+        page.get_by_role("button", name="Run", exact=True).click()
+        joined = page.get_by_role("article", name="Skerry joined")
+        page.get_by_role("button", name="Put in A").click(timeout=120_000)
+        page.get_by_role("tab", name="Surfaces").click()
+        expect(joined).to_be_visible()
+        page.get_by_role("button", name="All in Join").click()
+        page.get_by_role("button", name="Fill holes").click()
+        expect(page.get_by_text("holes of", exact=False)).to_be_visible()
+        page.locator(".mt", has_text="Other surface").click()
+        self.choose("Fill from", "Beacon 30")
+        self.settle()
+        page.get_by_role("button", name="Run", exact=True).click()
+        expect(page.get_by_role("article", name="Skerry joined, filled")).to_be_visible(timeout=120_000)
+        made = {one["name"]: one for one in self.api("GET", "/holdings")}
+        before, after = made["Skerry joined"], made["Skerry joined, filled"]
+        self.assertGreater(before["holes"]["count"], 0)
+        self.assertEqual(after["holes"]["count"], 0)
+        at = f"/probe?x={HOLE[0]}&y={HOLE[1]}"
+        readings = self.api("GET", f"{at}&a={before['key']}&b={after['key']}")["readings"]
+        self.assertIsNone(readings["a"]["height"])
+        beacon = self.api("GET", f"{at}&a={made['Beacon 30']['key']}")["readings"]["a"]["height"]
+        self.assertAlmostEqual(readings["b"]["height"], beacon, delta=25)
+        self.assertEqual(after["surface"]["statistics"]["empty"], before["holes"]["outside"])
+
+    def void(self) -> int:
+        return next(one["id"] for one in self.api("GET", "/holdings") if one["name"] == "Skerry 5 E448N5438")
+
+    def forget(self) -> None:
+        """A desk that remembers nothing."""
+        self.page.goto(f"{self.root}/api/projects/1")  # a page that keeps nothing
+        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
+        self.page.request.put(f"{self.root}/api/projects/1/desk", data={}, headers={"X-CSRFToken": token})
+        self.page.goto(self.root)
