@@ -7,6 +7,9 @@ import { GridCloud } from "./build/GridCloud";
 import { InterpolatePoints } from "./build/InterpolatePoints";
 import { WhichMethod } from "./build/WhichMethod";
 import { Downloads } from "./deliver/Downloads";
+import { Calculate } from "./fit/Calculate";
+import { ChangeHeights } from "./fit/ChangeHeights";
+import { ClipSheet } from "./fit/ClipSheet";
 import { GenericSheet } from "./GenericSheet";
 import { AddFiles } from "./gather/AddFiles";
 import { Arrivals } from "./gather/Arrivals";
@@ -131,6 +134,27 @@ const OWN: Entry[] = [
     sheet: FillVoids,
   },
   {
+    stage: "Fit",
+    name: "clip",
+    title: "Clip and mask",
+    summary: "Keep what lies in polygons, outside of them, or in a rectangle.",
+    sheet: ClipSheet,
+  },
+  {
+    stage: "Fit",
+    name: "change_heights",
+    title: "Change heights",
+    summary: "Metres and feet, another zero level by an offset or a geoid.",
+    sheet: ChangeHeights,
+  },
+  {
+    stage: "Fit",
+    name: "calculate",
+    title: "Calculate",
+    summary: "Sums, differences, conditions and neighbourhoods, as an expression over surfaces.",
+    sheet: Calculate,
+  },
+  {
     stage: "Judge",
     name: "accuracy",
     title: "Accuracy at checkpoints",
@@ -147,7 +171,7 @@ const OWN: Entry[] = [
 ];
 
 const NOT_YET: Partial<Record<Stage, string>> = {
-  Fit: "Reprojecting, resampling and clipping to the frame are not built yet. Differences and the map fit surfaces on sight.",
+  Fit: "Storing a surface in another CRS or cell size is not built yet. Mosaics, differences and the map fit surfaces on sight.",
   Mend: "Repairing artefacts is not built yet.",
   Drain: "Water over the surface is not built yet.",
 };

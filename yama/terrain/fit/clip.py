@@ -12,7 +12,7 @@ import shapely
 from yama.terrain.features import Features
 from yama.terrain.grid import Bounds, FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
-from yama.terrain.segments import traced
+from yama.terrain.segments import segments_of, traced
 from yama.terrain.surface import Heights, LiveSurface, Surface, halve, sample
 
 
@@ -78,21 +78,36 @@ def inside(polygons: Sequence[shapely.Polygon], grid: Grid, window: Window | Non
 
 class Masked(Surface):
     """A surface that is empty where its cells' centres lie in none of the polygons, which are in its CRS. Levels are masked at
-    their own cells' centres."""
+    their own cells' centres. inverse: empty where they lie in one. touched: a cell that a polygon's edge runs through counts as
+    lying in it."""
 
-    def __init__(self, surface: Surface, polygons: Sequence[shapely.Polygon]) -> None:
+    def __init__(
+        self, surface: Surface, polygons: Sequence[shapely.Polygon], inverse: bool = False, touched: bool = False
+    ) -> None:
         super().__init__(surface.grid, surface.unit, surface.vertical_datum)
         self.surface = surface
         self.by_parts = surface.by_parts
         self._polygons = list(polygons)
+        self._inverse = inverse
+        rings = [
+            np.asarray(shapely.get_coordinates(ring)) for one in polygons for ring in (one.exterior, *one.interiors)
+        ]
+        self._rims = segments_of(rings, np.zeros(len(rings))) if touched else None
 
     @property
     def seconds(self) -> float | None:
         return self.surface.seconds
 
+    def _within(self, window: Window, level: int) -> npt.NDArray[np.bool_]:
+        grid = self.grid.at_level(level)
+        within: npt.NDArray[np.bool_] = inside(self._polygons, grid, window) > 0
+        if self._rims is not None:
+            within |= np.isfinite(traced(self._rims, grid.part(window))[0])
+        return ~within if self._inverse else within
+
     def read(self, window: Window, level: int = 0) -> Heights:
         """See `Surface.read`."""
-        within = inside(self._polygons, self.grid.at_level(level), window) > 0
+        within = self._within(window, level)
         if not within.any():  # nothing is made that would not be seen
             return np.full((window.rows, window.cols), np.nan, np.float32)
         return np.where(within, self.surface.read(window, level), np.float32(np.nan))

@@ -12,6 +12,7 @@ from pyproj import Transformer
 
 from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import fitted
+from yama.terrain.fit.shift import Shifted
 from yama.terrain.grid import Bounds, FloatArray, Grid, Window, metres_per_unit, parse_crs
 from yama.terrain.mosaic.levelling import Plane
 from yama.terrain.mosaic.rules import RULES, Rule, RuleName, Sources, continued, edge_weights
@@ -60,21 +61,6 @@ class Placed:
             return heights
         grid = self.surface.grid.at_level(level)
         return (heights + self.plane.at(*grid.centres(window))).astype(np.float32)
-
-
-class Shifted(Surface):
-    """A surface on a larger grid in step with its own. Every cell keeps its height; at levels whose cells lie elsewhere than
-    its own levels' the cell that holds the middle counts."""
-
-    def __init__(self, surface: Surface, grid: Grid) -> None:
-        super().__init__(grid, surface.unit, surface.vertical_datum)
-        self.surface = surface
-        self._row, self._col = grid.offset_of(surface.grid)
-
-    def read(self, window: Window, level: int = 0) -> Heights:
-        step = 2**level
-        row, col = ((step // 2 - start) // step for start in (self._row, self._col))
-        return self.surface.read(Window(window.row + row, window.col + col, window.rows, window.cols), level)
 
 
 def sheet(tiles: Sequence[Surface]) -> Surface:

@@ -1,6 +1,9 @@
 """The catalogue of operations. Importing it registers every one."""
 
 from yama.terrain.operations import (  # noqa: F401
+    calculate,
+    change_heights,
+    clip,
     contour_surface,
     edit_features,
     fill_voids,

@@ -1,0 +1,148 @@
+// @vitest-environment jsdom
+import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
+import type { Holding } from "../../api/client";
+import { useDesk } from "../../desk/store";
+import { type Asked, draw, lines, service, surface } from "../../testing/render";
+import { Calculate } from "../fit/Calculate";
+import { ChangeHeights } from "../fit/ChangeHeights";
+import { ClipSheet } from "../fit/ClipSheet";
+
+afterEach(cleanup);
+
+const first = surface(1, "Survey TIN");
+const second = surface(2, "Plover 30");
+const water: Holding = {
+  ...lines(9, "Lakes", []),
+  features: { ...(lines(9, "Lakes", []).features as NonNullable<Holding["features"]>), counts: { polygons: 2 } },
+};
+const preview = {
+  key: "key",
+  quantity: "height",
+  findings: [] as unknown[],
+  outline: [],
+  cells: 100,
+  cell_size: 2,
+  coarse: false,
+  seconds: 1,
+  filled: 1,
+  holding_id: null,
+};
+const base = {
+  "GET /projects/1/holdings": [first, second, water],
+  "GET /projects/1/jobs": [],
+  "POST /projects/1/previews": preview,
+};
+const last = (asked: Asked[]) => asked.filter((one) => one.path.endsWith("/previews")).at(-1)?.body;
+const choose = async (label: string, option: string | RegExp) => {
+  fireEvent.mouseDown(await screen.findByRole("combobox", { name: label }));
+  fireEvent.click(await screen.findByRole("option", { name: option }));
+};
+
+describe("calculating", () => {
+  it("names surfaces by letters and puts pieces in where the writing stands", async () => {
+    const asked = service(base);
+    draw(<Calculate />);
+    await waitFor(() => expect(last(asked)).toEqual({ operation: "calculate", params: {}, inputs: { surfaces: [1] } }));
+    fireEvent.click(screen.getByRole("button", { name: "One more surface" }));
+    expect(screen.getByRole("combobox", { name: "b" }).textContent).toBe("Plover 30");
+    const field = screen.getByLabelText("Expression") as HTMLTextAreaElement;
+    fireEvent.change(field, { target: { value: "2 * " } });
+    field.setSelectionRange(4, 4);
+    fireEvent.click(screen.getByRole("button", { name: "max" }));
+    await waitFor(() =>
+      expect(last(asked)).toEqual({
+        operation: "calculate",
+        params: { expression: "2 * max(a, b)" },
+        inputs: { surfaces: [1, 2] },
+      }),
+    );
+    fireEvent.click(screen.getByRole("button", { name: "Leave out a" }));
+    await waitFor(() => expect(last(asked)).toMatchObject({ inputs: { surfaces: [2] } }));
+  });
+
+  it("marks the place of a mistake", async () => {
+    const wrong = {
+      code: "expression",
+      weight: "stop",
+      sentence: "There is no surface 'c'; there are a, b, at column 5.",
+      why: "",
+      mend: null,
+      places: [],
+    };
+    service({ ...base, "POST /projects/1/previews": { ...preview, key: null, findings: [wrong] } });
+    draw(<Calculate />);
+    fireEvent.change(await screen.findByLabelText("Expression"), { target: { value: "a + c * 2" } });
+    const alert = await screen.findByRole("alert");
+    expect(alert.textContent).toContain("at column 5");
+    expect(alert.querySelector("mark")?.textContent).toBe("c");
+    expect((screen.getByRole("button", { name: "Run" }) as HTMLButtonElement).disabled).toBe(true);
+  });
+});
+
+describe("changing heights", () => {
+  it("asks for units, a geoid with its sign, an offset and a name for zero", async () => {
+    const asked = service(base);
+    draw(<ChangeHeights />);
+    await choose("Its heights", "international feet");
+    await choose("Geoid", "Plover 30");
+    await choose("It is", /added/);
+    fireEvent.change(screen.getByLabelText("Raised by"), { target: { value: "1.5" } });
+    fireEvent.change(screen.getByLabelText("Zero means"), { target: { value: "ellipsoid" } });
+    await waitFor(() =>
+      expect(last(asked)).toEqual({
+        operation: "change_heights",
+        params: { from_unit: "ft", geoid: "add", offset: 1.5, vertical_datum: "ellipsoid" },
+        inputs: { surface: 1, geoid: [2] },
+      }),
+    );
+    await choose("Its heights", /as declared/);
+    await waitFor(() => expect(last(asked)).not.toMatchObject({ params: { from_unit: "ft" } }));
+  });
+});
+
+describe("clipping", () => {
+  it("keeps polygons with a value, with a margin, or what is outside of them", async () => {
+    const asked = service(base);
+    draw(<ClipSheet />);
+    await choose("Polygons", "Lakes");
+    await choose("Only where", "name");
+    fireEvent.change(screen.getByLabelText("is"), { target: { value: "Lantern Water" } });
+    fireEvent.change(screen.getByLabelText("Margin"), { target: { value: "20" } });
+    await choose("Keep", /^outside/);
+    fireEvent.click(screen.getByLabelText(/edge runs through/));
+    await waitFor(() =>
+      expect(last(asked)).toEqual({
+        operation: "clip",
+        params: { column: "name", value: "Lantern Water", margin: 20, keep: "outside", touched: true },
+        inputs: { surface: 1, area: [9] },
+      }),
+    );
+  });
+
+  it("takes a rectangle from the map, from the view, or typed", async () => {
+    const asked = service(base);
+    draw(<ClipSheet />);
+    await screen.findByRole("button", { name: "Draw it" });
+    fireEvent.click(screen.getByRole("button", { name: "Draw it" }));
+    expect(useDesk.getState().drawing).toBe(true);
+    act(() =>
+      useDesk.getState().set({
+        drawing: false,
+        area: [
+          [10.2, 20],
+          [90, 25],
+          [50, 70],
+        ],
+      }),
+    );
+    await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [10, 20, 90, 70], keep: "rectangle" } }));
+    fireEvent.change(screen.getByLabelText("East"), { target: { value: "80" } });
+    await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [10, 20, 80, 70] } }));
+    act(() => useDesk.getState().set({ bounds: [1.4, 2, 3, 4] }));
+    fireEvent.click(await screen.findByRole("button", { name: "This view" }));
+    await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [1, 2, 3, 4] } }));
+    fireEvent.click(screen.getByRole("button", { name: "Polygons instead" }));
+    await waitFor(() => expect(useDesk.getState().sheets.clip?.params).toMatchObject({ bounds: null, keep: null }));
+  });
+});

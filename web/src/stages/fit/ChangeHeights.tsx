@@ -1,0 +1,97 @@
+import { useEffect } from "react";
+import { quantityOf, useHeld } from "../../desk/context";
+import { Beside, Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
+import { RunFoot } from "../RunFoot";
+import { useWorksheet } from "../useWorksheet";
+
+const UNITS = [
+  { value: "m", title: "metres" },
+  { value: "ft", title: "international feet" },
+  { value: "us-ft", title: "US survey feet" },
+];
+const SIGNS = [
+  { value: "subtract", title: "subtracted (ellipsoid to sea level)" },
+  { value: "add", title: "added (sea level to ellipsoid)" },
+];
+
+/** Heights to another unit or another zero level. */
+export function ChangeHeights() {
+  const { surfaces, a } = useHeld();
+  const work = useWorksheet("change_heights", ["surface"]);
+  const { params, setParams, setInput } = work;
+  const usable = surfaces.filter((one) => quantityOf(one) === "height");
+  const chosen = usable.find((one) => one.id === work.inputs.surface);
+  const first = usable.find((one) => one.id === a?.id) ?? usable[0];
+  useEffect(() => {
+    if (!chosen && first) setInput("surface", first.id);
+  }, [chosen, first, setInput]);
+  const declared = chosen?.surface?.unit ?? "m";
+  const to = (params.to_unit as string) ?? "m";
+  const geoid = Array.isArray(work.inputs.geoid) && work.inputs.geoid.length > 0;
+  const offset = (params.offset as number) ?? 0;
+  const says = geoid
+    ? "other zero level"
+    : (params.from_unit ?? declared) !== to
+      ? `in ${UNITS.find((one) => one.value === to)?.title}`
+      : `${offset > 0 ? "+" : ""}${offset} ${to}`;
+  const name = work.sheet.name || (chosen ? `${chosen.name}, ${says}` : "");
+  if (!usable.length)
+    return (
+      <Sheet stage="Fit" title="Change heights">
+        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
+      </Sheet>
+    );
+  return (
+    <Sheet stage="Fit" title="Change heights" foot={<RunFoot work={work} name={name} canBeLive />}>
+      <Section title="What goes in">
+        <HoldingChoice
+          label="Surface"
+          holdings={usable}
+          value={chosen?.id}
+          onChange={(id) => setInput("surface", id)}
+        />
+        <Choice
+          label="Its heights"
+          value={(params.from_unit as string) ?? declared}
+          options={UNITS.map((one) => (one.value === declared ? { ...one, title: `${one.title}, as declared` } : one))}
+          onChange={(unit) => setParams({ from_unit: unit === declared ? null : unit })}
+        />
+      </Section>
+      <Section title="What they become">
+        <Choice label="Unit" value={to} options={UNITS} onChange={(to_unit) => setParams({ to_unit })} />
+        <Beside label="Geoid" input="geoid" holdings={surfaces.filter((one) => one.id !== chosen?.id)} work={work} />
+        {geoid && (
+          <Choice
+            label="It is"
+            value={(params.geoid as string) ?? "subtract"}
+            options={SIGNS}
+            onChange={(sign) => setParams({ geoid: sign })}
+          />
+        )}
+        <div className="row two">
+          <NumberField
+            label="Raised by"
+            unit={to}
+            value={offset}
+            onChange={(next) => setParams({ offset: next ?? 0 })}
+          />
+        </div>
+        <div className="row">
+          <label htmlFor="zero-means">Zero means</label>
+          <span className="field">
+            <input
+              id="zero-means"
+              className="text"
+              maxLength={120}
+              value={(params.vertical_datum as string) ?? ""}
+              placeholder={chosen?.surface?.vertical_datum || "not said"}
+              onChange={(event) => setParams({ vertical_datum: event.target.value || null })}
+            />
+          </span>
+        </div>
+        <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
+      </Section>
+      <Findings findings={work.findings} onMend={setParams} />
+    </Sheet>
+  );
+}

@@ -1,0 +1,34 @@
+"""A surface on another grid in step with its own: cut to a part, or with room around it."""
+
+from __future__ import annotations
+
+from yama.terrain.grid import Grid, Window
+from yama.terrain.surface import Heights, Surface
+
+
+class Shifted(Surface):
+    """A surface on a larger or smaller grid in step with its own. Every cell keeps its height; at levels whose cells lie
+    elsewhere than its own levels' the cell that holds the middle counts."""
+
+    def __init__(self, surface: Surface, grid: Grid) -> None:
+        super().__init__(grid, surface.unit, surface.vertical_datum)
+        self.surface = surface
+        self.by_parts = surface.by_parts
+        self._row, self._col = grid.offset_of(surface.grid)
+
+    @property
+    def seconds(self) -> float | None:
+        return self.surface.seconds
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        step = 2**level
+        row, col = ((step // 2 - start) // step for start in (self._row, self._col))
+        grid = self.grid.at_level(level)
+        inside = window.clipped(grid.rows, grid.cols)
+        found = self.surface.read(Window(window.row + row, window.col + col, window.rows, window.cols), level)
+        if inside != window:  # the surface may go on where this grid does not
+            found = found.copy()
+            top, left = inside.row - window.row, inside.col - window.col
+            found[:top], found[top + inside.rows :] = float("nan"), float("nan")
+            found[:, :left], found[:, left + inside.cols :] = float("nan"), float("nan")
+        return found

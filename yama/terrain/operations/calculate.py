@@ -1,0 +1,155 @@
+"""Calculate: arithmetic over named surfaces, live."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from string import ascii_lowercase
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding
+from yama.terrain.fit.expression import (
+    MOST_AROUND,
+    MOST_CHARACTERS,
+    ExpressionError,
+    Node,
+    is_condition,
+    names_in,
+    parse,
+)
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Grid, parse_crs
+from yama.terrain.mosaic.mosaic import bounds_in
+from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.surface import Heights, LiveSurface, Surface
+
+_OFF = 0.001  # of a cell
+
+
+class CalculateParams(Params):
+    """What is computed. The surfaces are called a, b, c... in the order they are given."""
+
+    expression: str = Field("a - b", max_length=MOST_CHARACTERS, description="Over the surfaces a, b, c and so on.")
+    quantity: Literal["height", "difference"] = Field(
+        "height", description="What the cells are, for how they are shown."
+    )
+
+
+def _surfaces(inputs: Inputs) -> list[Surface]:
+    given = inputs["surfaces"]
+    return [one for one in (given if isinstance(given, list) else [given]) if isinstance(one, Surface)]
+
+
+def _named(names: Sequence[str]) -> str:
+    return names[0] if len(names) == 1 else ", ".join(names[:-1]) + f" and {names[-1]}"
+
+
+@register
+class Calculate(Operation):
+    """An expression over surfaces, computed cell by cell on the frame."""
+
+    name = "calculate"
+    title = "Calculate"
+    stage = "Fit"
+    summary = "Sums, differences, conditions and neighbourhoods of surfaces, as an expression over them."
+    inputs = {"surfaces": Role("surface", "Surfaces", many=True)}
+    Params = CalculateParams
+
+    def quantity_of(self, params: Any) -> Quantity:
+        try:
+            condition = is_condition(parse(params.expression, ascii_lowercase))
+        except ExpressionError:
+            condition = False
+        return "count" if condition else params.quantity
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        surfaces = _surfaces(inputs)
+        names = ascii_lowercase[: len(surfaces)]
+        if len(surfaces) > len(ascii_lowercase):
+            return [Finding("many", "stop", f"{len(surfaces)} surfaces are more than there are letters to name them.",
+                            "Choose at most 26.")]  # fmt: skip
+        try:
+            node = parse(params.expression, names)
+        except ExpressionError as error:
+            return [Finding("expression", "stop", str(error), "")]
+        findings = []
+        used = sorted(names_in(node))
+        if not used:
+            return [
+                Finding(
+                    "constant", "stop", "No surface stands in the expression.", "Its cells would all be one number."
+                )
+            ]
+        around = node.halo(min(frame.grid.metres_per_cell()))
+        if around > MOST_AROUND:
+            findings.append(Finding("around", "stop", f"Neighbourhoods reach {around} cells far, more than the {MOST_AROUND} that "
+                                    "are looked at.", "Take fewer metres, or larger cells."))  # fmt: skip
+        by_name = dict(zip(names, surfaces, strict=True))
+        outside = [name for name in used if bounds_in(by_name[name], frame.grid) is None]
+        if outside:
+            verb = "lies" if len(outside) == 1 else "lie"
+            findings.append(Finding("outside", "stop", f"{_named(outside)} {verb} outside the frame.",
+                                    "Choose another surface, or another frame."))  # fmt: skip
+        units = {by_name[name].unit for name in used}
+        if len(units) > 1:
+            findings.append(Finding("unit", "stop", f"The surfaces are in different units: {_named(sorted(units))}.",
+                                    "Bring them to one unit first."))  # fmt: skip
+        data = {by_name[name].vertical_datum for name in used} - {""}
+        if len(data) > 1:
+            findings.append(Finding("datum", "caution", f"Zero means different things: {_named(sorted(data))}.",
+                                    "What is computed holds that difference too."))  # fmt: skip
+        for name in used:
+            said = self._off(by_name[name].grid, frame.grid)
+            if said:
+                findings.append(
+                    Finding(f"grid-{name}", "note", f"{name} {said}.", "It is fitted bilinearly as it is read.")
+                )
+        if is_condition(node):
+            findings.append(Finding("condition", "note", "Cells say 1 where it holds and 0 where not."))
+        return findings
+
+    @staticmethod
+    def _off(grid: Grid, frame: Grid) -> str:
+        """How a grid differs from the frame's, in words; empty where its cells coincide with it."""
+        if parse_crs(grid.crs) != parse_crs(frame.crs):
+            return f"is in {grid.crs}, the frame in {frame.crs}"
+        if not np.isclose(grid.cell_width, frame.cell_width, rtol=1e-9):
+            return f"has cells of {grid.cell_width:g} m, the frame of {frame.cell_width:g} m"
+        across, down = frame.phase(grid)
+        if max(abs(across), abs(down)) < _OFF:
+            return ""
+        return f"lies {abs(across):.2f} cell east or west and {abs(down):.2f} north or south of the frame's cells"
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}".strip())
+        surfaces = _surfaces(inputs)
+        node = parse(params.expression, ascii_lowercase[: len(surfaces)])
+        used = sorted(names_in(node))
+        given = [surfaces[ascii_lowercase.index(name)] for name in used]
+        return calculated(node, dict(zip(used, given, strict=True)), frame.grid)
+
+
+def calculated(node: Node, surfaces: dict[str, Surface], grid: Grid) -> Surface:
+    """What an expression makes of surfaces on a grid, live."""
+    names = list(surfaces)
+    cell = min(grid.metres_per_cell())
+
+    def compute(arrays: list[Heights], part: Grid) -> Heights:
+        here = min(part.metres_per_cell())
+        found = node.value({name: array.astype(np.float64) for name, array in zip(names, arrays, strict=True)}, here)
+        inner = slice(halo, -halo) if halo else slice(None)
+        with np.errstate(over="ignore"):
+            result = np.ascontiguousarray(found[inner, inner]).astype(np.float32)
+        return np.where(np.isfinite(result), result, np.float32(np.nan)).astype(np.float32)
+
+    halo = node.halo(cell)
+    first = surfaces[names[0]]
+    made = LiveSurface([fitted(one, grid) for one in surfaces.values()], compute, halo, first.unit)
+    made.vertical_datum = first.vertical_datum
+    return made

@@ -1,0 +1,137 @@
+"""Clip and mask: only the part of a surface that is wanted."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Literal
+
+import numpy as np
+import shapely
+from pydantic import Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.fit.clip import Masked, polygons_of
+from yama.terrain.fit.shift import Shifted
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Bounds, Grid, metres_per_unit
+from yama.terrain.operations.base import Inputs, Operation, Params, Role, features_in, register
+from yama.terrain.surface import Surface
+
+
+class ClipParams(Params):
+    """What is kept, and how much around it."""
+
+    keep: Literal["inside", "outside", "rectangle"] = Field(
+        "inside", description="What lies in the polygons, what lies outside of them, or the rectangle around them."
+    )
+    column: str = Field("", max_length=120, description="Only polygons that have `value` in this column.")
+    value: str = Field("", max_length=200)
+    bounds: tuple[float, float, float, float] | None = Field(
+        None, description="West, south, east, north in the surface's CRS, instead of polygons."
+    )
+    margin: float = Field(
+        0.0, ge=-100_000, le=100_000, description="The polygons are widened by this; narrowed where it is negative.",
+        json_schema_extra={"unit": "m"},
+    )  # fmt: skip
+    touched: bool = Field(False, description="Cells that an edge runs through count as inside, whatever their centre.")
+    trim: bool = Field(True, description="The grid ends where what is kept ends.")
+
+
+def _polygons(inputs: Inputs, params: Any, grid: Grid) -> list[shapely.Polygon]:
+    """The polygons that count, in the surface's CRS, with their margin."""
+    if params.bounds:
+        found = [shapely.box(*params.bounds)]
+    else:
+        given = features_in(inputs, "area")
+        if params.column:
+            given = [_with_value(one, params.column, params.value) for one in given]
+        found = polygons_of(given, grid.crs)
+    if not params.margin:
+        return found
+    across, up = metres_per_unit(grid.crs, grid.bounds.south)
+    wide = [shapely.buffer(one, params.margin / math.sqrt(across * up), join_style="mitre") for one in found]
+    return [part for one in wide for part in shapely.get_parts(one) if part.area > 0]
+
+
+def _with_value(features: Features, column: str, value: str) -> Features:
+    values = features.attributes.get(column)
+    if values is None:
+        return features.kept(np.zeros(len(features), np.bool_))
+    return features.kept(np.array([str(one) == value for one in values], np.bool_))
+
+
+@register
+class Clip(Operation):
+    """A surface cut to a rectangle, or emptied outside (or inside) polygons."""
+
+    name = "clip"
+    title = "Clip and mask"
+    stage = "Fit"
+    summary = "Keep what lies in polygons, outside of them, or in a rectangle."
+    inputs = {"surface": Role("surface", "Surface"), "area": Role("features", "Polygons", many=True, optional=True)}
+    Params = ClipParams
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        surface = inputs["surface"]
+        assert isinstance(surface, Surface)
+        if params.bounds and not (params.bounds[0] < params.bounds[2] and params.bounds[1] < params.bounds[3]):
+            return [
+                Finding(
+                    "bounds",
+                    "stop",
+                    "The rectangle has no area.",
+                    "West must be less than east, south less than north.",
+                )
+            ]
+        if not params.bounds and not features_in(inputs, "area"):
+            return [
+                Finding(
+                    "none",
+                    "stop",
+                    "Neither polygons nor a rectangle are given.",
+                    "Choose polygons, or type a rectangle.",
+                )
+            ]
+        found = _polygons(inputs, params, surface.grid)
+        if not found:
+            if params.margin < 0 and _polygons(inputs, params.model_copy(update={"margin": 0.0}), surface.grid):
+                return [Finding("margin", "stop", f"Narrowed by {-params.margin:g} m nothing is left of the polygons.",
+                                "Take a smaller margin.", Mend("No margin", {"margin": 0}))]  # fmt: skip
+            return [Finding("no_area", "stop", "No polygon is chosen.", "Choose others, or another value.")]
+        touching = [one for one in found if surface.grid.bounds.intersection(Bounds(*one.bounds))]
+        if not touching:
+            return [
+                Finding(
+                    "outside", "stop", "The polygons lie outside the surface.", "Choose others, or check their CRS."
+                )
+            ]
+        if params.keep == "rectangle" and len(found) > 1:
+            return [Finding("together", "note", f"One rectangle around all {len(found)} polygons is kept.")]
+        return []
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}")
+        surface = inputs["surface"]
+        assert isinstance(surface, Surface)
+        polygons = _polygons(inputs, params, surface.grid)
+        if params.keep == "outside":
+            return Masked(surface, polygons, inverse=True, touched=params.touched)
+        boxes = np.array([one.bounds for one in polygons])
+        box = Bounds(*boxes[:, :2].min(axis=0), *boxes[:, 2:].max(axis=0))
+        if params.keep == "rectangle":
+            window = surface.grid.window_over(box)
+            whole_cells = shapely.box(*surface.grid.window_bounds(window))
+            return _part(surface, box) if params.trim else Masked(surface, [whole_cells])
+        masked = Masked(surface, polygons, touched=params.touched)
+        return _part(masked, box) if params.trim else masked
+
+
+def _part(surface: Surface, box: Bounds) -> Surface:
+    """The part of a surface's own cells that a rectangle touches."""
+    grid = surface.grid
+    window = grid.window_over(box).clipped(grid.rows, grid.cols)
+    return Shifted(surface, grid.part(window)) if window != grid.whole else surface
