@@ -28,7 +28,7 @@ from scipy.spatial import Delaunay, cKDTree
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
-from bench import build, gather  # noqa: E402
+from bench import build, gather, join  # noqa: E402
 from yama.terrain.fit.reproject import difference  # noqa: E402
 from yama.terrain.formats import delimited, las, raster  # noqa: E402
 from yama.terrain.grid import Grid  # noqa: E402
@@ -398,7 +398,42 @@ def drawn() -> list[Row]:
     ]  # fmt: skip
 
 
-BENCHMARKS = {"delaunay": delaunay, "tin": tin, "natural": natural, "kriging": kriging, "contours": contours, "idw": idw, "cloud": cloud, "relief": relief, "memory": memory, "server": server,
+def mosaics() -> list[Row]:
+    """Mosaics of tiles of 4096², the cost of a feather, overlaps of 25 tiles, and a long chain of 20 000²."""
+    rows = []
+    with join.scratch() as place:
+        folder = Path(place)
+        paths = join.tiles(folder, 2)
+        pairs = [(join.alone("ours", folder), join.alone("theirs", folder)) for _ in range(3)]
+        mine, peer = (statistics.median(pair[i][0] for pair in pairs) for i in (0, 1))
+        ratio = statistics.median(pair[1][0] / pair[0][0] for pair in pairs)
+        small, large = (max(pair[i][1] for pair in pairs) for i in (0, 1))
+        rows.append(
+            quicker("store a live mosaic of four 4096²", "rasterio.merge and a write alike", 1.5, (mine, peer, ratio))
+        )
+        rows.append(Row("its memory", "the same", f"{small:.0f} MB", f"{large:.0f} MB", f"{small / large:.2f} of it", "a quarter",
+                        small <= large / 4))  # fmt: skip
+        join.rule_seconds(paths, "feather")
+        times = [(join.rule_seconds(paths, "first"), join.rule_seconds(paths, "feather")) for _ in range(3)]
+        first, feather = (statistics.median(pair[i] for pair in times) for i in (0, 1))
+        factor = statistics.median(b / a for a, b in times)
+        rows.append(Row("feather of four 4096²", "own rule first", f"{feather:.2f} s", f"{first:.2f} s", f"{factor:.2f}x as long",
+                        "within 2x", factor <= 2))  # fmt: skip
+    with join.scratch() as place:
+        paths = join.tiles(Path(place), 5)
+        join.overlap_seconds(paths)
+        found, read = join.overlap_seconds(paths)
+        rows.append(Row("overlaps of 25 tiles of 4096²", "own reading of them once", f"{found:.1f} s", f"{read:.1f} s",
+                        f"{found / read:.2f}x as long", "within 1.5x", found <= 1.5 * read))  # fmt: skip
+    with join.scratch() as place:
+        join.tiles(Path(place), 2, 10_300, 590)
+        took, peak = join.alone("chain", Path(place))
+        rows.append(Row("mosaic of 20 000², fitted aside, masked, stored", "none", f"{took:.0f} s", "", f"{peak / 1e3:.2f} GB at most",
+                        "under 1.5 GB", peak < 1500))  # fmt: skip
+    return rows
+
+
+BENCHMARKS = {"delaunay": delaunay, "tin": tin, "natural": natural, "kriging": kriging, "contours": contours, "idw": idw, "cloud": cloud, "relief": relief, "memory": memory, "mosaics": mosaics, "server": server,
               "arrivals": arrivals, "drawn": drawn}  # fmt: skip
 
 

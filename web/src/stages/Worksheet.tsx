@@ -10,6 +10,7 @@ import { Downloads } from "./deliver/Downloads";
 import { Calculate } from "./fit/Calculate";
 import { ChangeHeights } from "./fit/ChangeHeights";
 import { ClipSheet } from "./fit/ClipSheet";
+import { FitSheet } from "./fit/FitSheet";
 import { GenericSheet } from "./GenericSheet";
 import { AddFiles } from "./gather/AddFiles";
 import { Arrivals } from "./gather/Arrivals";
@@ -135,6 +136,13 @@ const OWN: Entry[] = [
   },
   {
     stage: "Fit",
+    name: "fit_to_frame",
+    title: "Reproject and resample",
+    summary: "A surface in another CRS or cell size on the frame's own cells.",
+    sheet: FitSheet,
+  },
+  {
+    stage: "Fit",
     name: "clip",
     title: "Clip and mask",
     summary: "Keep what lies in polygons, outside of them, or in a rectangle.",
@@ -171,7 +179,6 @@ const OWN: Entry[] = [
 ];
 
 const NOT_YET: Partial<Record<Stage, string>> = {
-  Fit: "Storing a surface in another CRS or cell size is not built yet. Mosaics, differences and the map fit surfaces on sight.",
   Mend: "Repairing artefacts is not built yet.",
   Drain: "Water over the surface is not built yet.",
 };

@@ -287,7 +287,9 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
         outline=outline,
         filled=filled,
         coarse=surfaces.is_coarse(project.frame.grid, surface.grid),
-        seconds=grid.cell_count * (seconds / 2 + 1.2e-7 * filled) + 0.5 + once,
+        cells=surface.grid.cell_count,
+        cell_size=surface.grid.cell_width,
+        seconds=surface.grid.cell_count * (seconds / 2 + 1.2e-7 * filled) + 0.5 + once,
     )
     return result
 

@@ -9,7 +9,7 @@ from typing import get_args
 import laspy
 import numpy as np
 
-from yama.terrain.fit.reproject import fitted
+from yama.terrain.fit.reproject import Resampling, fitted
 from yama.terrain.formats import las
 from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import Grid, Window
@@ -41,7 +41,7 @@ def warm() -> None:
     held = ArraySurface(rng.random((16, 16), np.float32), grid)
     held.read(held.grid.at_level(1).whole, 1)
     other = Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4)
-    for resampling in ("nearest", "bilinear"):
+    for resampling in get_args(Resampling):
         fitted(held, other, resampling).read_all()
     few = [held, ArraySurface(rng.random((8, 8), np.float32), grid.part(Window(4, 4, 8, 8)))]
     placed = place(few, grid)

@@ -17,7 +17,13 @@ from yama.terrain.grid import FloatArray, Grid, Window, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
 
-Resampling = Literal["nearest", "bilinear"]
+Resampling = Literal["nearest", "bilinear", "cubic", "mean", "lowest", "highest"]
+"""nearest, bilinear: as they say. cubic: convolution with a = -1/2 (R. Keys, "Cubic convolution interpolation for digital image
+processing", IEEE ASSP 29, 1981), bilinear where one of the sixteen is empty. mean, lowest, highest: of the filled source cells
+whose centres lie in the target's cell; the nearest one where none does."""
+_AREA = {"mean": 0, "lowest": 1, "highest": 2}
+_MOST_READ = 6_000_000
+"""Source cells read at once; for more the window is parted."""
 
 _TOLERANCE = 0.001  # of a source cell
 
@@ -83,6 +89,69 @@ def _sample_bilinear(heights, rows, cols, result):
             result[i, j] = total
 
 
+@kernel
+def _keys(t):
+    t = abs(t)
+    if t <= 1.0:
+        return (1.5 * t - 2.5) * t * t + 1.0
+    return ((-0.5 * t + 2.5) * t - 4.0) * t + 2.0
+
+
+@kernel
+def _sample_cubic(heights, rows, cols, result):
+    _sample_bilinear(heights, rows, cols, result)
+    for i in range(result.shape[0]):
+        for j in range(result.shape[1]):
+            if np.isnan(result[i, j]):
+                continue
+            r = int(np.floor(rows[i, j]))
+            c = int(np.floor(cols[i, j]))
+            if r < 1 or c < 1 or r + 2 >= heights.shape[0] or c + 2 >= heights.shape[1]:
+                continue
+            total = 0.0
+            for dr in range(-1, 3):
+                down = _keys(rows[i, j] - r - dr)
+                for dc in range(-1, 3):
+                    total += down * _keys(cols[i, j] - c - dc) * heights[r + dr, c + dc]
+            if not np.isnan(total):
+                result[i, j] = total
+
+
+@kernel
+def _sample_area(heights, rows, cols, high, wide, what, result):
+    for i in range(result.shape[0]):
+        for j in range(result.shape[1]):
+            result[i, j] = np.nan
+            if not (np.isfinite(rows[i, j]) and np.isfinite(cols[i, j])):
+                continue
+            # half-open, so that a centre on an edge belongs to one cell only
+            top = max(int(np.ceil(rows[i, j] - high / 2 - 1e-9)), 0)
+            bottom = min(int(np.ceil(rows[i, j] + high / 2 - 1e-9)), heights.shape[0])
+            left = max(int(np.ceil(cols[i, j] - wide / 2 - 1e-9)), 0)
+            right = min(int(np.ceil(cols[i, j] + wide / 2 - 1e-9)), heights.shape[1])
+            if bottom <= top or right <= left:
+                r = int(np.floor(rows[i, j] + 0.5))
+                c = int(np.floor(cols[i, j] + 0.5))
+                if 0 <= r < heights.shape[0] and 0 <= c < heights.shape[1]:
+                    result[i, j] = heights[r, c]
+                continue
+            count = 0
+            total = 0.0
+            low = np.inf
+            most = -np.inf
+            for r in range(top, bottom):
+                for c in range(left, right):
+                    h = heights[r, c]
+                    if np.isnan(h):
+                        continue
+                    count += 1
+                    total += h
+                    low = min(low, h)
+                    most = max(most, h)
+            if count:
+                result[i, j] = total / count if what == 0 else low if what == 1 else most
+
+
 @lru_cache(maxsize=8)
 def source_positions(target: Grid, source: Grid) -> tuple[FloatArray, FloatArray]:
     """Fractional source rows and columns `(rows, cols)` of every cell centre of the target grid.
@@ -108,8 +177,10 @@ def source_positions(target: Grid, source: Grid) -> tuple[FloatArray, FloatArray
         worst = 0.0
         for lattice, middle in ((rows, mid_rows), (cols, mid_cols)):
             guess = (lattice[:-1, :-1] + lattice[1:, :-1] + lattice[:-1, 1:] + lattice[1:, 1:]) / 4
-            worst = max(worst, float(np.max(np.abs(guess - middle))))  # a non-finite one fails the test below
-        if worst <= _TOLERANCE:
+            with np.errstate(invalid="ignore"):
+                off = float(np.max(np.abs(guess - middle)))
+            worst = off if math.isnan(off) else max(worst, off)  # a non-finite one fails the test below
+        if worst <= _TOLERANCE:  # never for NaN
             break
         step //= 2
     result = []
@@ -132,7 +203,9 @@ class FittedSurface(Surface):
         width, height = source.grid.metres_per_cell()
         self._source_cell = min(width, height)
 
-    def _source_level(self, grid: Grid) -> int:
+    def _source_level(self, grid: Grid, level: int) -> int:
+        if self._resampling in _AREA:  # of its own cells, but in views wider than the target's
+            return level
         width, height = grid.metres_per_cell()
         return max(int(math.floor(math.log2(max(min(width, height) / self._source_cell, 1.0)) + 0.01)), 0)
 
@@ -142,24 +215,54 @@ class FittedSurface(Surface):
         result = np.full((window.rows, window.cols), np.nan, np.float32)
         if not (inside.rows and inside.cols):
             return result
-        source_level = self._source_level(target)
+        source_level = self._source_level(target, level)
         rows, cols = source_positions(target.part(inside), self._source.grid.at_level(source_level))
         usable = np.isfinite(rows) & np.isfinite(cols)
         if not usable.any():
             return result
         limits = self._source.grid.at_level(source_level)
-        top, left = math.floor(float(rows[usable].min())) - 1, math.floor(float(cols[usable].min())) - 1
-        bottom, right = math.ceil(float(rows[usable].max())) + 2, math.ceil(float(cols[usable].max())) + 2
+        (high, wide), around = self._reach(target, limits)
+        top, left = math.floor(float(rows[usable].min())) - around, math.floor(float(cols[usable].min())) - around
+        bottom, right = (
+            math.ceil(float(rows[usable].max())) + around + 1,
+            math.ceil(float(cols[usable].max())) + around + 1,
+        )
         needed = Window(top, left, bottom - top, right - left).clipped(limits.rows, limits.cols)
         if not (needed.rows and needed.cols):
             return result
+        if needed.rows * needed.cols > _MOST_READ and inside.rows * inside.cols > 1:
+            return self._by_halves(window, level)
         heights = self._source.read(needed, source_level)
         part = np.empty((inside.rows, inside.cols), np.float32)
-        sampler = _sample_nearest if self._resampling == "nearest" else _sample_bilinear
-        sampler(heights, rows - needed.row, cols - needed.col, part)
+        at = (rows - needed.row, cols - needed.col)
+        if self._resampling in _AREA:
+            _sample_area(heights, *at, high, wide, _AREA[self._resampling], part)
+        else:
+            sampler = {"nearest": _sample_nearest, "bilinear": _sample_bilinear, "cubic": _sample_cubic}[
+                self._resampling
+            ]
+            sampler(heights, *at, part)
         row, col = inside.row - window.row, inside.col - window.col
         result[row : row + inside.rows, col : col + inside.cols] = part
         return result
+
+    def _reach(self, target: Grid, source: Grid) -> tuple[tuple[float, float], int]:
+        """Source cells a target's cell is high and wide, where that counts, and how many around its middle are looked at."""
+        if self._resampling not in _AREA:
+            return (1.0, 1.0), 2
+        (wide, high), (own_wide, own_high) = target.metres_per_cell(), source.metres_per_cell()
+        size = (high / own_high, wide / own_wide)
+        return size, math.ceil(max(size) / 2) + 1
+
+    def _by_halves(self, window: Window, level: int) -> Heights:
+        """Read a window in two, so that no more of the source is held at once than need be."""
+        if window.rows >= window.cols:
+            half = window.rows // 2
+            parts = [window._replace(rows=half), window._replace(row=window.row + half, rows=window.rows - half)]
+            return np.concatenate([self.read(part, level) for part in parts], axis=0)
+        half = window.cols // 2
+        parts = [window._replace(cols=half), window._replace(col=window.col + half, cols=window.cols - half)]
+        return np.concatenate([self.read(part, level) for part in parts], axis=1)
 
 
 def fitted(surface: Surface, grid: Grid, resampling: Resampling = "bilinear") -> Surface:

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from yama.terrain.fit.reproject import FittedSurface
 from yama.terrain.grid import Grid, Window
 from yama.terrain.surface import Heights, Surface
 
 
 class Shifted(Surface):
     """A surface on a larger or smaller grid in step with its own. Every cell keeps its height; at levels whose cells lie
-    elsewhere than its own levels' the cell that holds the middle counts."""
+    elsewhere than its own levels' the cell that holds the middle counts, or, where `smooth`, what lies between is read."""
 
-    def __init__(self, surface: Surface, grid: Grid) -> None:
+    def __init__(self, surface: Surface, grid: Grid, smooth: bool = False) -> None:
         super().__init__(grid, surface.unit, surface.vertical_datum)
         self.surface = surface
         self.by_parts = surface.by_parts
         self._row, self._col = grid.offset_of(surface.grid)
+        self._between = FittedSurface(surface, grid) if smooth else None
 
     @property
     def seconds(self) -> float | None:
@@ -22,6 +24,8 @@ class Shifted(Surface):
 
     def read(self, window: Window, level: int = 0) -> Heights:
         step = 2**level
+        if self._between is not None and (self._row % step or self._col % step):
+            return self._between.read(window, level)
         row, col = ((step // 2 - start) // step for start in (self._row, self._col))
         grid = self.grid.at_level(level)
         inside = window.clipped(grid.rows, grid.cols)

@@ -95,7 +95,9 @@ def place(surfaces: Sequence[Surface], grid: Grid, planes: Sequence[Plane] | Non
         cells = grid.window_over(box).clipped(grid.rows, grid.cols)
         middle = ((box.west + box.east) / 2, (box.south + box.north) / 2)
         plane = planes[number] if planes else Plane()
-        placed.append(Placed(number, fitted(surface, grid), cells, middle, plane))
+        in_step = surface.grid != grid and surface.grid.is_in_step_with(grid)
+        there = Shifted(surface, grid, smooth=True) if in_step else fitted(surface, grid)
+        placed.append(Placed(number, there, cells, middle, plane))
     if not placed:
         raise InputError("None of the surfaces lies within the frame. Choose others, or another frame.")
     return placed
@@ -141,9 +143,10 @@ class Mosaic(Surface):
             return rule
         cell = min(grid.metres_per_cell())
         width = self._feather / cell
-        halo = math.ceil(width) if self._rule.weighs and width > 1 else 0
         nothing = np.empty((0, 0))
         meeting = [one for one in self.placed if one.meets(window, level)]
+        # alone a surface counts whole whatever it weighs
+        halo = math.ceil(width) if self._rule.weighs and width > 1 and len(meeting) > 1 else 0
         owners = self.seams.owners(window, level) if self.seams is not None and self._rule.name == "seam" else None
         if owners is not None:  # the owner first, then whoever has a height
             for one in meeting:

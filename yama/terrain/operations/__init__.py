@@ -8,6 +8,7 @@ from yama.terrain.operations import (  # noqa: F401
     edit_features,
     fill_voids,
     find_ground,
+    fit_to_frame,
     grid_cloud,
     interpolate_points,
     judge,

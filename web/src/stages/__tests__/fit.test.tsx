@@ -7,6 +7,7 @@ import { type Asked, draw, lines, service, surface } from "../../testing/render"
 import { Calculate } from "../fit/Calculate";
 import { ChangeHeights } from "../fit/ChangeHeights";
 import { ClipSheet } from "../fit/ClipSheet";
+import { FitSheet } from "../fit/FitSheet";
 
 afterEach(cleanup);
 
@@ -144,5 +145,29 @@ describe("clipping", () => {
     await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [1, 2, 3, 4] } }));
     fireEvent.click(screen.getByRole("button", { name: "Polygons instead" }));
     await waitFor(() => expect(useDesk.getState().sheets.clip?.params).toMatchObject({ bounds: null, keep: null }));
+  });
+});
+
+describe("fitting to the frame", () => {
+  it("asks for a way of reading and a cell size, and says what a cell is now", async () => {
+    const asked = service({
+      ...base,
+      "GET /projects/1/holdings": [
+        { ...first, surface: { ...first.surface, cell_size: 27, crs: "EPSG:4326", on_frame: false } },
+      ],
+    });
+    draw(<FitSheet />);
+    expect(await screen.findByText("EPSG:4326")).toBeTruthy();
+    await choose("Read", /^cubic/);
+    fireEvent.change(screen.getByLabelText("Cell size"), { target: { value: "10" } });
+    fireEvent.click(screen.getByLabelText(/grid ends where the surface ends/));
+    await waitFor(() =>
+      expect(last(asked)).toEqual({
+        operation: "fit_to_frame",
+        params: { resampling: "cubic", cell_size: 10, trim: false },
+        inputs: { surface: 1 },
+      }),
+    );
+    expect(screen.getByPlaceholderText("Survey TIN at 10 m")).toBeTruthy();
   });
 });

@@ -1,11 +1,17 @@
 """Reading on another grid: planes stay planes, cones stay where they are."""
 
+from unittest import mock
+
 import numpy as np
 from django.test import SimpleTestCase
 from pyproj import Transformer
 
-from yama.terrain.fit.reproject import difference, fitted, source_positions
+from yama.terrain.errors import InputError
+from yama.terrain.fit import reproject
+from yama.terrain.fit.reproject import FittedSurface, difference, fitted, source_positions
+from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
+from yama.terrain.operations import find, parse_params
 from yama.terrain.surface import ArraySurface
 
 UTM = Grid("EPSG:32741", 447_000.0, 5_439_000.0, 2.0, 2.0, 300, 400)
@@ -89,3 +95,119 @@ class DifferenceTest(SimpleTestCase):
         found = difference(first, second).read_all()
         self.assertTrue(np.isnan(found[3, 4]))
         np.testing.assert_allclose(found[4:], -(first.read_all())[4:], rtol=1e-6)
+
+
+class ResamplingTest(SimpleTestCase):
+    fine = Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, 60, 72)
+
+    def rough(self) -> ArraySurface:
+        rng = np.random.default_rng(8)
+        heights = rng.normal(50, 9, (60, 72))
+        heights[rng.random((60, 72)) < 0.1] = np.nan
+        return ArraySurface(heights, self.fine)
+
+    def test_areas_against_their_twin(self):
+        surface = self.rough()
+        heights = surface.read_all()
+        xs, ys = self.fine.centres(self.fine.whole)
+        # cells that are no multiple, off the others, and reaching past the edge
+        coarse = Grid("EPSG:32741", 447_996.0, 5_438_005.0, 7.0, 7.0, 20, 24)
+        for name, figure in (("mean", np.nanmean), ("lowest", np.nanmin), ("highest", np.nanmax)):
+            found = FittedSurface(surface, coarse, name).read_all()
+            for (r, c), value in np.ndenumerate(found):
+                x, y = coarse.x_of(c), coarse.y_of(r)
+                rows = (ys > y - 3.5 + 1e-6) & (ys <= y + 3.5 + 1e-6)
+                cols = (xs >= x - 3.5 - 1e-6) & (xs < x + 3.5 - 1e-6)
+                cells = heights[np.ix_(rows, cols)]
+                wanted = figure(cells) if cells.size and not np.isnan(cells).all() else np.nan
+                np.testing.assert_allclose(value, wanted, rtol=1e-5, err_msg=f"{name} {r} {c}")
+
+    def test_every_source_cell_counts_once_in_a_mean(self):
+        whole = ArraySurface(np.random.default_rng(1).normal(0, 1, (60, 72)), self.fine)
+        coarse = Grid("EPSG:32741", 448_000.0, 5_438_000.0, 12.0, 12.0, 10, 12)
+        found = FittedSurface(whole, coarse, "mean").read_all()
+        self.assertAlmostEqual(float(found.mean()), float(whole.read_all().mean()), places=5)
+
+    def test_cubic_meets_a_quadric_that_bilinear_misses(self):
+        x, y = np.meshgrid(self.fine.x_of(np.arange(72)) - 448_072, self.fine.y_of(np.arange(60)) - 5_437_940)
+        quadric = ArraySurface(100 + 0.02 * x**2 - 0.03 * x * y + 0.01 * y**2, self.fine)
+        aside = Grid("EPSG:32741", 448_011.0, 5_437_989.0, 2.0, 2.0, 40, 50)
+        x, y = np.meshgrid(aside.x_of(np.arange(50)) - 448_072, aside.y_of(np.arange(40)) - 5_437_940)
+        wanted = 100 + 0.02 * x**2 - 0.03 * x * y + 0.01 * y**2
+        worst = {
+            name: np.abs(FittedSurface(quadric, aside, name).read_all() - wanted).max()
+            for name in ("bilinear", "cubic")
+        }
+        self.assertLess(worst["cubic"], 2e-4)
+        self.assertGreater(worst["bilinear"], 0.02)
+
+    def test_cubic_leaves_empty_what_bilinear_does(self):
+        aside = Grid("EPSG:32741", 447_995.0, 5_438_001.0, 2.0, 2.0, 64, 80)
+        cubic, bilinear = (FittedSurface(self.rough(), aside, name).read_all() for name in ("cubic", "bilinear"))
+        np.testing.assert_array_equal(np.isnan(cubic), np.isnan(bilinear))
+
+    def test_windows_and_halves_agree_with_the_whole(self):
+        coarse = Grid("EPSG:32741", 447_996.0, 5_438_005.0, 7.0, 7.0, 20, 24)
+        for name in ("nearest", "bilinear", "cubic", "mean", "lowest", "highest"):
+            fitted_one = FittedSurface(self.rough(), coarse, name)
+            whole = fitted_one.read_all()
+            np.testing.assert_array_equal(fitted_one.read(Window(3, 5, 9, 11)), whole[3:12, 5:16])
+            with mock.patch.object(reproject, "_MOST_READ", 60):
+                np.testing.assert_array_equal(FittedSurface(self.rough(), coarse, name).read_all(), whole)
+
+    def test_there_and_back_is_near(self):
+        x, y = np.meshgrid(self.fine.x_of(np.arange(72)), self.fine.y_of(np.arange(60)))
+        smooth = ArraySurface(100 + 5 * np.sin(x / 30) * np.cos(y / 25), self.fine)
+        degrees = Grid("EPSG:4326", 62.3797, -41.2076, 0.00002, 0.00002, 90, 110)
+        back = FittedSurface(FittedSurface(smooth, degrees, "cubic"), self.fine, "cubic").read_all()
+        filled = ~np.isnan(back)
+        self.assertGreater(filled.sum(), 1_000)
+        self.assertLess(np.abs(back - smooth.read_all())[filled].max(), 0.01)
+
+    def test_where_a_projection_has_no_answer_there_is_nothing(self):
+        world = ArraySurface(np.ones((18, 36)), Grid("EPSG:4326", -180.0, 90.0, 10.0, 10.0, 18, 36))
+        far = Grid("EPSG:32741", -30_000_000.0, 30_000_000.0, 1_000_000.0, 1_000_000.0, 60, 60)
+        found = FittedSurface(world, far).read_all()
+        self.assertTrue(np.isnan(found).any())
+        self.assertEqual(set(np.unique(found[~np.isnan(found)])) - {1.0}, set())
+
+
+class OperationTest(SimpleTestCase):
+    operation = find("fit_to_frame")
+    frame = Frame(Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, 60, 72), "m", "")
+
+    def found(self, surface, **params):
+        return {
+            one.code: one
+            for one in self.operation.check({"surface": surface}, parse_params(self.operation, params), self.frame)
+        }
+
+    def test_findings(self):
+        coarse = ArraySurface(np.ones((9, 9)), Grid("EPSG:32741", 448_003.0, 5_437_990.0, 10.0, 10.0, 9, 9))
+        half = ArraySurface(np.ones((60, 72)), Grid("EPSG:32741", 448_001.0, 5_438_000.0, 2.0, 2.0, 60, 72))
+        away = ArraySurface(np.ones((9, 9)), Grid("EPSG:32741", 948_003.0, 5_437_990.0, 10.0, 10.0, 9, 9))
+        self.assertEqual(set(self.found(half)), set())
+        self.assertEqual(self.found(half, resampling="nearest")["nearest"].mend.set_params, {"resampling": "bilinear"})
+        self.assertEqual(set(self.found(coarse)), {"finer"})
+        self.assertEqual(self.found(coarse, resampling="lowest")["no_area"].weight, "caution")
+        self.assertEqual(set(self.found(coarse, resampling="mean", cell_size=20)), set())
+        self.assertEqual(
+            self.found(ArraySurface(np.ones((60, 72)), self.frame.grid), resampling="nearest")["same"].weight, "note"
+        )
+        self.assertEqual(self.found(away)["outside"].weight, "stop")
+        with self.assertRaisesMessage(InputError, "outside the frame"):
+            self.operation.run({"surface": away}, parse_params(self.operation, {}), self.frame)
+
+    def test_the_result_lies_on_the_frames_cells(self):
+        coarse = ArraySurface(
+            np.arange(81.0).reshape(9, 9), Grid("EPSG:32741", 448_003.0, 5_437_990.0, 10.0, 10.0, 9, 9)
+        )
+        made = self.operation.run({"surface": coarse}, parse_params(self.operation, {}), self.frame)
+        self.assertTrue(made.grid.is_in_step_with(self.frame.grid))
+        self.assertLess(made.grid.cell_count, self.frame.grid.cell_count)
+        row, col = self.frame.grid.offset_of(made.grid)
+        whole = self.operation.run({"surface": coarse}, parse_params(self.operation, {"trim": False}), self.frame)
+        np.testing.assert_array_equal(made.read_all(), whole.read(Window(row, col, made.grid.rows, made.grid.cols)))
+        self.assertEqual(np.isfinite(made.read_all()).sum(), np.isfinite(whole.read_all()).sum())
+        wide = self.operation.run({"surface": coarse}, parse_params(self.operation, {"cell_size": 4.0}), self.frame)
+        self.assertEqual(wide.grid.cell_width, 4.0)

@@ -1,0 +1,85 @@
+"""Fit: a surface on the frame's cells, or on other square cells of the frame's CRS."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.fit.reproject import FittedSurface, Resampling
+from yama.terrain.fit.shift import Shifted
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Grid
+from yama.terrain.mosaic.mosaic import bounds_in
+from yama.terrain.operations.base import AREA, Inputs, Operation, Params, Role, about_area, register, within_area
+from yama.terrain.surface import Surface
+
+
+class FitParams(Params):
+    """How cells are read where they do not lie on the frame's."""
+
+    resampling: Resampling = Field("bilinear", description="How a cell's height is found among the surface's own.")
+    cell_size: float | None = Field(
+        None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"}
+    )
+    trim: bool = Field(True, description="The grid ends where the surface ends; else it is the whole frame.")
+
+
+@register
+class FitToFrame(Operation):
+    """A surface in another CRS, cell size or place of cells on the frame's lattice."""
+
+    name = "fit_to_frame"
+    title = "Reproject and resample"
+    stage = "Fit"
+    summary = "A surface in another CRS or cell size on the frame's own cells, exactly placed."
+    inputs = {"surface": Role("surface", "Surface"), "area": AREA}
+    Params = FitParams
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        surface = inputs["surface"]
+        assert isinstance(surface, Surface)
+        grid = self._grid(params, frame)
+        findings = about_area(inputs, frame)
+        if bounds_in(surface, grid) is None:
+            return [
+                Finding("outside", "stop", "The surface lies outside the frame.", "Choose another, or another frame."),
+                *findings,
+            ]
+        if surface.grid.is_in_step_with(grid):
+            findings.append(Finding("same", "note", "Its cells already lie on these.", "Every cell keeps its height."))
+        elif params.resampling == "nearest":
+            findings.append(Finding("nearest", "caution", "Nearest makes steps as high as the land falls over half a cell.",
+                                    "They ruin slope and drainage. It is for classes, not for heights.",
+                                    Mend("Use bilinear", {"resampling": "bilinear"})))  # fmt: skip
+        own, new = min(surface.grid.metres_per_cell()), min(grid.metres_per_cell())
+        if new < own / 3 and params.resampling in ("bilinear", "cubic"):
+            findings.append(Finding("finer", "note", f"Cells of {own:.3g} m are read every {new:g} m.",
+                                    "That makes no detail that was not there."))  # fmt: skip
+        if params.resampling in ("mean", "lowest", "highest") and new <= own * 1.001:
+            findings.append(Finding("no_area", "caution", f"A cell of {new:g} m holds at most one of {own:.3g} m.",
+                                    "Its mean, lowest or highest is the nearest one.",
+                                    Mend("Use bilinear", {"resampling": "bilinear"})))  # fmt: skip
+        return findings
+
+    @staticmethod
+    def _grid(params: Any, frame: Frame) -> Grid:
+        return frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+        for finding in self.check(inputs, params, frame):
+            if finding.weight == "stop":
+                raise InputError(f"{finding.sentence} {finding.why}")
+        surface = inputs["surface"]
+        assert isinstance(surface, Surface)
+        grid = self._grid(params, frame)
+        box = bounds_in(surface, grid)
+        assert box is not None
+        if params.trim:
+            grid = grid.part(grid.window_over(box).clipped(grid.rows, grid.cols))
+        in_step = surface.grid.is_in_step_with(grid)
+        return within_area(
+            Shifted(surface, grid) if in_step else FittedSurface(surface, grid, params.resampling), inputs
+        )
