@@ -2,12 +2,13 @@
 
 import re
 
-from tests.browser.base import BrowserTest, expect
+from tests.browser.base import expect
 from tests.browser.test_gather import tell
+from tests.browser.test_join import Joining
 from yama.launch import ROOT
 
 
-class PicturesTest(BrowserTest):
+class PicturesTest(Joining):
     def shot(self, name: str) -> None:
         self.settle()
         expect(self.page.get_by_label("Loading the map")).to_have_count(0)
@@ -193,3 +194,43 @@ class PicturesTest(BrowserTest):
         page.get_by_role("button", name="Go there").click()
         page.get_by_label("coloured by").select_option("class")
         self.shot("ground")
+        self.joins()
+
+    def joins(self):
+        """Tiles of two providers beside the lidar, levelled."""
+        page = self.page
+        self.order("skerry")
+        self.order("plover")
+        self.stage("Build")
+        back = page.get_by_role("button", name="All in Build")
+        if back.count():
+            back.click()
+        page.get_by_role("button", name="Grid a point cloud").click()
+        page.get_by_role("button", name="Bare earth").click()
+        page.get_by_label("Name", exact=True).fill("Lidar ground")
+        self.settle()
+        page.get_by_role("button", name="Run", exact=True).click()
+        expect(page.get_by_role("button", name="Put in A")).to_be_visible(timeout=120_000)
+        void = next(one["id"] for one in self.api("GET", "/holdings") if one["name"] == "Skerry 5 E448N5438")
+        self.api("POST", f"/holdings/{void}/declare", {"declared": {"nodata": -9999.0}})
+        page.wait_for_timeout(6000)
+        self.forget()
+        self.stage("Join")
+        page.get_by_role("button", name="Mosaic").click()
+        listed = page.get_by_role("list", name="Surfaces, best first")
+        expect(listed).to_contain_text("Plover 30")
+        for name in ("Survey TIN", "Survey IDW", "Survey nearest"):
+            page.get_by_label(f"Use {name}").click()
+        self.choose("Surfaces are", "by an offset each")
+        expect(listed.get_by_text("held", exact=True)).to_be_visible()
+        for name in ("Rivers", "Coast", "Survey points 2026", "Checkpoints 2026", "old_sheet_contours"):
+            page.get_by_role("tab", name="Lines & points").click()
+            box = page.get_by_label(f"Show {name}", exact=True)
+            if box.count() and box.is_checked():
+                box.uncheck()
+        page.get_by_role("tab", name="Overlaps").click()
+        self.point_at(0.46, 0.6)
+        page.mouse.wheel(0, -500)
+        self.point_at(0.46, 0.6)
+        page.wait_for_timeout(6000)
+        self.shot("join")

@@ -18,7 +18,9 @@ def number(text: str) -> float:
     return float(found.group(0))
 
 
-class JoinTest(BrowserTest):
+class Joining(BrowserTest):
+    """What tests that join tiles share."""
+
     def api(self, method: str, path: str, data: object = None):
         token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
         answer = self.page.request.fetch(
@@ -41,6 +43,15 @@ class JoinTest(BrowserTest):
         self.page.get_by_role("combobox", name=label, exact=True).click()
         self.page.get_by_role("option", name=option, exact=True).click()
 
+    def forget(self) -> None:
+        """A desk that remembers nothing."""
+        self.page.goto(f"{self.root}/api/projects/1")  # a page that keeps nothing
+        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
+        self.page.request.put(f"{self.root}/api/projects/1/desk", data={}, headers={"X-CSRFToken": token})
+        self.page.goto(self.root)
+
+
+class JoinTest(Joining):
     def test_from_tiles_to_one_filled_surface(self):
         page = self.page
         self.order("skerry")
@@ -110,10 +121,3 @@ class JoinTest(BrowserTest):
 
     def void(self) -> int:
         return next(one["id"] for one in self.api("GET", "/holdings") if one["name"] == "Skerry 5 E448N5438")
-
-    def forget(self) -> None:
-        """A desk that remembers nothing."""
-        self.page.goto(f"{self.root}/api/projects/1")  # a page that keeps nothing
-        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
-        self.page.request.put(f"{self.root}/api/projects/1/desk", data={}, headers={"X-CSRFToken": token})
-        self.page.goto(self.root)
