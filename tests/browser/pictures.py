@@ -219,8 +219,7 @@ class PicturesTest(Joining):
         page.get_by_role("button", name="Mosaic").click()
         listed = page.get_by_role("list", name="Surfaces, best first")
         expect(listed).to_contain_text("Plover 30")
-        for name in ("Survey TIN", "Survey IDW", "Survey nearest"):
-            page.get_by_label(f"Use {name}").click()
+        self.use_only("Lidar ground", "Skerry 5", "Skerry 5 E448N5436", "Plover 30", "Beacon 30")
         self.choose("Surfaces are", "by an offset each")
         expect(listed.get_by_text("held", exact=True)).to_be_visible()
         for name in ("Rivers", "Coast", "Survey points 2026", "Checkpoints 2026", "old_sheet_contours"):

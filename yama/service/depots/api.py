@@ -399,7 +399,7 @@ def order(request: HttpRequest, project_id: int, body: OrderIn) -> Any:
     with transaction.atomic():
         made = Order.objects.create(
             project=project, depot=body.depot, product=product["product"], title=product["title"], kind="tiles",
-            created_by=person(request),
+            request={"datum": product["datum"] or ""}, created_by=person(request),
         )  # fmt: skip
         for name in wanted:
             asset = items[name]["assets"]["data"]
@@ -445,7 +445,7 @@ def _order_cut_out(request: HttpRequest, project: Project, product: dict[str, An
     with transaction.atomic():
         made = Order.objects.create(
             project=project, depot=body.depot, product=product["product"], title=product["title"], kind="cut_out",
-            request={"bounds": own, "cell_size": cell}, created_by=person(request),
+            request={"bounds": own, "cell_size": cell, "datum": product["datum"] or ""}, created_by=person(request),
         )  # fmt: skip
         part = Part.objects.create(order=made, name=f"cut-out {number}", href="")
         _start(request, project, part, f"{product['title']} {part.name}")

@@ -14,7 +14,8 @@ from yama.service.projects.models import Project
 
 
 class Order(models.Model):
-    """What somebody ordered of one product: whole tiles, or one cut-out of `request` (bounds, cell_size)."""
+    """What somebody ordered of one product: whole tiles, or one cut-out of `request` (bounds, cell_size). `request` also
+    has what zero means in the product (datum)."""
 
     class Kind(models.TextChoices):
         """How it comes."""

@@ -18,6 +18,7 @@ from yama.service.jobs.models import Job
 from yama.service.jobs.retry import LaterError
 from yama.service.jobs.work import Outcome, take_in
 from yama.terrain.errors import InputError
+from yama.terrain.formats.declared import Declared
 from yama.terrain.recipe import file_key
 from yama.terrain.surface import Progress
 
@@ -96,15 +97,18 @@ def _wait_until_made(part: Part, session: client.Session, progress: Progress) ->
 
 def _take_in(job: Job, part: Part, progress: Progress) -> Outcome:
     """Take in what arrived, as an upload would be."""
-    key = file_key(part.part_path)
+    order = part.order
+    file = file_key(part.part_path)
+    declared = Declared(vertical_datum=order.request.get("datum", "")[:120])  # the files do not say it
+    key = declared.key(file)
     existing = find_key(job.project_id, key)
-    part.part_path.replace(upload_path(job.project_id, key))
+    part.part_path.replace(upload_path(job.project_id, file))
     if existing is not None:
         return Outcome(existing.pk)
-    order = part.order
     job.key = key
     job.request = {
-        **job.request, "name": f"{part.name}.tif", "file_key": key, "title": f"{order.title} {part.name}",
+        **job.request, "name": f"{part.name}.tif", "file_key": file, "declared": declared.to_dict(),
+        "title": f"{order.title} {part.name}",
         "origin": {"depot": order.depot, "product": order.product, "tile": part.name, "order": order.pk},
     }  # fmt: skip
     return take_in(job, progress)

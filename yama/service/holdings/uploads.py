@@ -243,6 +243,8 @@ def _said(change: dict[str, Any]) -> str:
             said.append(units.get(value, "other unit"))
         elif name == "rpc":
             said.append("other coefficients")
+        elif name == "vertical_datum":
+            said.append(f"zero at {value}")
         elif name in ("crs", "layer"):
             said.append(str(value))
         else:

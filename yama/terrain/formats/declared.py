@@ -18,7 +18,7 @@ UNITS = {"m": 1.0, "ft": 0.3048, "us-ft": 1200 / 3937}
 class Declared:
     """Declarations about one file; each default means that the file's own word counts.
 
-    crs: its coordinates' CRS. unit: of its heights, one of UNITS. nodata: a further cell value that means empty.
+    crs: its coordinates' CRS. unit: of its heights, one of UNITS. vertical_datum: what zero means in a raster. nodata: a further cell value that means empty.
     swap: exchange x and y of `suspected` points or of `all`. leave_out: points far from the rest (`strays`).
     layout: how a table is read, as `Layout.to_dict`. grid: take a table of regular points as a surface. layer: of a
     file with several. rpc: text of rational polynomial coefficients that came beside an image.
@@ -33,12 +33,15 @@ class Declared:
     grid: bool = False
     layer: str = ""
     rpc: str = ""
+    vertical_datum: str = ""
 
     def __post_init__(self) -> None:
         if self.crs:
             parse_crs(self.crs)
         if self.unit and self.unit not in UNITS:
             raise InputError(f"{self.unit!r} is not a height unit known here. Choose one of: {', '.join(UNITS)}.")
+        if len(self.vertical_datum) > 120:
+            raise InputError("What zero means is said in at most 120 characters.")
         if self.swap not in ("", "suspected", "all") or self.leave_out not in ("", "strays"):
             raise InputError("Points can have x and y exchanged where suspected or for all, and strays left out.")
 

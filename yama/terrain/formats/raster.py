@@ -121,7 +121,7 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
                 )
                 transform = dataset.transform
                 says_unit = dataset.units[0] or dataset.tags().get("HEIGHT_UNIT", "")
-                facts.vertical_datum = dataset.tags().get("VERTICAL_DATUM", "")
+                facts.vertical_datum = declared.vertical_datum or dataset.tags().get("VERTICAL_DATUM", "")
     except (RasterioError, OSError) as error:
         kind = {"GTiff": "GeoTIFF", "AAIGrid": "ASCII grid", "netCDF": "NetCDF file"}[driver]
         raise InputError(

@@ -179,6 +179,27 @@ describe("joining", () => {
     );
   });
 
+  it("draws the seams on the map while they are the rule", async () => {
+    const line: [number, number][] = [
+      [448_000, 5_438_000],
+      [448_100, 5_438_100],
+    ];
+    service({
+      ...base,
+      "POST /projects/1/previews": (one: Asked) =>
+        (one.body as { operation: string }).operation === "overlaps"
+          ? { ...preview, key: null, figures: { ...figures, seams: [line] } }
+          : preview,
+    });
+    const drawn = draw(<MosaicSheet />);
+    await screen.findByText("25.0 %");
+    expect(useDesk.getState().rims).toEqual([]);
+    fireEvent.click(screen.getByLabelText("Seam"));
+    await waitFor(() => expect(useDesk.getState().rims).toEqual([line]));
+    drawn.unmount();
+    expect(useDesk.getState().rims).toEqual([]);
+  });
+
   it("leads from a doubt about a file to that file", async () => {
     await open();
     fireEvent.click(screen.getByRole("button", { name: "Look at it in Gather" }));

@@ -114,6 +114,11 @@ export function MosaicSheet() {
   const used = new Set(chosen.flatMap((one) => one.holdings));
   const others = sourcesOf(usable.filter((one) => !used.has(one)));
   const rule = (params.rule as string) ?? "priority";
+  const seams = rule === "seam" ? overlaps?.seams : undefined;
+  useEffect(() => {
+    set({ rims: seams ?? [] });
+    return () => set({ rims: [] });
+  }, [seams, set]);
   const levelling = (params.levelling as string) ?? "none";
   const held = Math.min((params.held as number) ?? 0, Math.max(chosen.length - 1, 0));
   const names = chosen.map((one) => one.name);

@@ -102,6 +102,9 @@ class DeliveryTest(DepotServiceTest):
         self.assertEqual({part["standing"] for part in order["parts"]}, {"received"})
         holding = Holding.objects.get(name="Skerry 5 E448N5438")
         self.assertEqual(holding.origin["tile"], "E448N5438")
+        # the file does not say what zero means; the provider did when it was ordered
+        self.assertEqual(holding.facts["vertical_datum"], "Sundrel mean sea level")
+        self.assertEqual(holding.declared, {"vertical_datum": "Sundrel mean sea level"})
         self.assertEqual(
             holding.upload_path.read_bytes(), self.depots.stock.tile_path("skerry", "E448N5438").read_bytes()
         )

@@ -11,6 +11,7 @@ from django.test import SimpleTestCase
 from yama.terrain import formats
 from yama.terrain.errors import InputError
 from yama.terrain.formats import raster
+from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import Window
 from yama.terrain.surface import StoredSurface, store
 
@@ -82,6 +83,17 @@ class GeoTiffTest(SimpleTestCase):
             dataset.scales, dataset.offsets = (0.5,), (1000.0,)
         found = raster.read(path).read(Window(0, 0, 1, 3))
         np.testing.assert_array_equal(found, [[1050.0, np.nan, 1051.0]])
+
+    def test_what_zero_means_is_what_was_declared_else_what_the_file_says(self):
+        path = self.write()
+        with rasterio.open(path, "r+") as dataset:
+            dataset.update_tags(VERTICAL_DATUM="Sundrel 1954")
+        self.assertEqual(raster.read(path).vertical_datum, "Sundrel 1954")
+        declared = Declared(vertical_datum="Sundrel mean sea level")
+        self.assertEqual(raster.read(path, declared).vertical_datum, "Sundrel mean sea level")
+        self.assertEqual(Declared.from_dict(declared.to_dict()), declared)
+        with self.assertRaisesMessage(InputError, "at most 120 characters"):
+            Declared(vertical_datum="x" * 121)
 
     def test_the_name_people_know_is_in_the_sentence(self):
         path = self.folder / "3f2a.upload"
