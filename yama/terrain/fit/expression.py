@@ -302,6 +302,8 @@ class _Reader:
     def _first(self) -> Node:
         token = self._take()
         if token.kind == "number":
+            if not math.isfinite(float(token.text)):
+                raise ExpressionError(f"{token.text} is too large.", token.column)
             return _Number(float(token.text))
         if token.kind == "name":
             if self._next.text == "(" and self._next.kind == "sign":

@@ -63,7 +63,7 @@ class Operation(ABC):
     produces: ClassVar[Produces] = "surface"
     quantity: ClassVar[Quantity] = "height"
     quick: ClassVar[bool] = False
-    """Whether its figures take less than a second for any input, so that a preview may show them."""
+    """Whether its figures are sampled so that they take a second or two for any input, and a preview may show them."""
 
     def quantity_of(self, params: Any) -> Quantity:
         """What the cells of the result say, where that depends on the parameters."""

@@ -65,7 +65,7 @@ def grouped(inputs: Inputs, params: MosaicParams) -> list[list[Surface]]:
     surfaces = [one for one in (given if isinstance(given, list) else [given]) if isinstance(one, Surface)]
     if not params.groups:
         return [[one] for one in surfaces]
-    count = max(params.groups) + 1
+    count = len(set(params.groups))
     if len(params.groups) != len(surfaces) or set(params.groups) != set(range(count)):
         raise InputError("groups must name a source for each surface, counted from 0 without a gap.")
     return [

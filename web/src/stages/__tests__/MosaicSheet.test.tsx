@@ -108,6 +108,14 @@ describe("sources of a mosaic", () => {
     expect(flattened(sourcesOf([lidar]))).toEqual({ ids: [1], groups: null });
   });
 
+  it("leave a cut-out of the same product by itself, since it lies on other cells", () => {
+    const cut = tile(8, "cut-out 1");
+    expect(sourcesOf([tile(2, "E446"), cut, tile(3, "E448")]).map(({ name }) => name)).toEqual([
+      "Skerry 5",
+      "Skerry 5 cut-out 1",
+    ]);
+  });
+
   it("are as accurate as their tiles together", () => {
     const judged = (rmse: number, count: number) =>
       tile(9, "x", { accuracy: accuracy(rmse, rmse, count) as unknown as Holding["accuracy"] });

@@ -103,6 +103,16 @@ describe("changing heights", () => {
 });
 
 describe("clipping", () => {
+  it("offers heights only, since what comes out counts as heights", async () => {
+    const slope = surface(3, "Slope");
+    const steep = { ...slope, surface: { ...(slope.surface as NonNullable<Holding["surface"]>), quantity: "slope" } };
+    service({ ...base, "GET /projects/1/holdings": [steep, first] });
+    draw(<ClipSheet />);
+    await waitFor(() => expect(screen.getByRole("combobox", { name: "Surface" }).textContent).toBe("Survey TIN"));
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Surface" }));
+    expect((await screen.findAllByRole("option")).map((one) => one.textContent)).toEqual(["Survey TIN"]);
+  });
+
   it("keeps polygons with a value, with a margin, or what is outside of them", async () => {
     const asked = service(base);
     draw(<ClipSheet />);

@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { useHeld, useProject } from "../../desk/context";
+import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
@@ -22,8 +22,10 @@ export function ClipSheet() {
   const bounds = useDesk((desk) => desk.bounds);
   const set = useDesk((desk) => desk.set);
   const { params, setParams, setInput } = work;
-  const chosen = surfaces.find((one) => one.id === work.inputs.surface);
-  const first = a ?? surfaces[0];
+  // what comes out counts as heights, so only heights go in
+  const usable = surfaces.filter((one) => quantityOf(one) === "height");
+  const chosen = usable.find((one) => one.id === work.inputs.surface);
+  const first = usable.find((one) => one.id === a?.id) ?? usable[0];
   useEffect(() => {
     if (!chosen && first) setInput("surface", first.id);
   }, [chosen, first, setInput]);
@@ -50,7 +52,7 @@ export function ClipSheet() {
   const keep = (params.keep as string) ?? "inside";
   const name =
     work.sheet.name || (chosen ? `${chosen.name}, ${keep === "outside" ? "emptied inside" : "clipped"}` : "");
-  if (!surfaces.length)
+  if (!usable.length)
     return (
       <Sheet stage="Fit" title="Clip and mask">
         <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
@@ -61,7 +63,7 @@ export function ClipSheet() {
       <Section title="What goes in">
         <HoldingChoice
           label="Surface"
-          holdings={surfaces}
+          holdings={usable}
           value={chosen?.id}
           onChange={(id) => setInput("surface", id)}
         />

@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { useHeld, useProject } from "../../desk/context";
+import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { size } from "../../desk/format";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
@@ -20,15 +20,17 @@ export function FitSheet() {
   const { surfaces, features, a } = useHeld();
   const work = useWorksheet("fit_to_frame", ["surface"]);
   const { params, setParams, setInput } = work;
-  const chosen = surfaces.find((one) => one.id === work.inputs.surface);
-  const first = a ?? surfaces.find((one) => !one.surface?.on_frame) ?? surfaces[0];
+  // what comes out counts as heights, so only heights go in
+  const usable = surfaces.filter((one) => quantityOf(one) === "height");
+  const chosen = usable.find((one) => one.id === work.inputs.surface);
+  const first = usable.find((one) => one.id === a?.id) ?? usable.find((one) => !one.surface?.on_frame) ?? usable[0];
   useEffect(() => {
     if (!chosen && first) setInput("surface", first.id);
   }, [chosen, first, setInput]);
   const areas = features.filter((one) => has(one, "polygons"));
   const cell = (params.cell_size as number | null) ?? project.frame.grid.cell_width;
   const name = work.sheet.name || (chosen ? `${chosen.name} at ${size(cell)} m` : "");
-  if (!surfaces.length)
+  if (!usable.length)
     return (
       <Sheet stage="Fit" title="Reproject and resample">
         <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
@@ -39,7 +41,7 @@ export function FitSheet() {
       <Section title="What goes in">
         <HoldingChoice
           label="Surface"
-          holdings={surfaces}
+          holdings={usable}
           value={chosen?.id}
           onChange={(id) => setInput("surface", id)}
         />

@@ -8,11 +8,12 @@ export interface Source {
 
 const text = (value: unknown) => (typeof value === "string" ? value : "");
 
-/** What makes tiles one source: the provider's product. One that looks to be in another unit stands alone. */
+/** What makes tiles one source: the provider's product. A cut-out, and one that looks to be in another unit, stand alone. */
 function kindOf(one: Holding): string {
   const product = text(one.origin.product);
   const doubtful = one.findings.some((finding) => finding.code === "feet");
-  return product && !doubtful ? `${product} ${one.surface?.unit}` : `only ${one.id}`;
+  const cutOut = text(one.origin.tile).startsWith("cut-out"); // on cells of its own
+  return product && !doubtful && !cutOut ? `${product} ${one.surface?.unit} ${one.surface?.crs}` : `only ${one.id}`;
 }
 
 /** Surfaces as sources, in the order in which the first of each stands. */

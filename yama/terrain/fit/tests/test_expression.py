@@ -101,6 +101,7 @@ class MistakeTest(SimpleTestCase):
             ("abs", 1, "is written abs(a)"),
             ("a + mean_around(a, b)", 20, "needs a number of metres"),
             ("mean_around(a, 0)", 16, "needs a number of metres"),
+            ("mean_around(a, 1e999)", 16, "1e999 is too large"),
             ("__import__('os')", 12, "has no meaning"),
             ("a.__class__", 2, "has no meaning"),
         ):

@@ -158,7 +158,7 @@ class SheetTest(SimpleTestCase):
         feet = ArraySurface(parts[1].read_all(), parts[1].grid, "ft")
         for other, code in ((stray, "lattice"), (feet, "unit")):
             self.assertEqual(found([parts[0], other], groups=[0, 0])[code].weight, "stop")
-        for groups in ([0], [0, 2], [1, 1]):
+        for groups in ([0], [0, 2], [1, 1], [0, 10**15], [-1, 0]):
             with self.assertRaisesMessage(InputError, "without a gap"):
                 run(MOSAIC, parts[:2], groups=groups)
         with self.assertRaisesMessage(InputError, "do not lie on one lattice"):
