@@ -33,10 +33,11 @@ function SurfaceFacts({ holding }: { holding: Holding }) {
       <Fact name="Cell" aside={<span className="n">{found.crs.slice(0, 22)}</span>}>
         <span className="n">{size(found.cell_size)}</span> m
       </Fact>
-      <Fact name="Heights" aside={found.vertical_datum ? <>zero at {found.vertical_datum}</> : <>true, of all cells</>}>
+      <Fact name="Heights" aside={<>true, of all cells</>}>
         <span className="n">{num(found.statistics.lowest, 2)}</span> to{" "}
         <span className="n">{num(found.statistics.highest, 2)}</span> {found.unit}
       </Fact>
+      {found.vertical_datum && <Fact name="Zero">{found.vertical_datum}</Fact>}
       <Fact
         name="Empty"
         aside={
