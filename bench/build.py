@@ -19,7 +19,7 @@ from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.operations import find, parse_params
-from yama.terrain.surface import ArraySurface, sample, store, walk
+from yama.terrain.surface import ArraySurface, read_block, sample, store, walk
 
 METHODS = ("triangulation", "natural_neighbour", "inverse_distance", "spline", "kriging", "nearest")
 
@@ -106,7 +106,7 @@ def _whole(surface: Any) -> npt.NDArray[np.float32]:
     def put(window: Window, part: npt.NDArray[np.float32]) -> None:
         result[window.row : window.row + window.rows, window.col : window.col + window.cols] = part
 
-    walk(surface, put)
+    walk(surface, read_block, put)
     return result
 
 

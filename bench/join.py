@@ -18,7 +18,7 @@ from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Grid, Window
 from yama.terrain.mosaic.mosaic import Mosaic, place
 from yama.terrain.mosaic.overlap import overlaps
-from yama.terrain.surface import EvaluatedSurface, StoredSurface, store, walk
+from yama.terrain.surface import EvaluatedSurface, StoredSurface, read_block, store, walk
 
 ROOT = Path(__file__).resolve().parents[1]
 TILE, SHARED = 4096, 512
@@ -79,25 +79,26 @@ def chain(paths: list[Path], out: Path) -> None:
     store(Masked(fitted(joined, aside), [middle.buffer(17_000)]), out)
 
 
-def alone(work: str, folder: Path) -> tuple[float, float]:
-    """Seconds and peak memory in MB of one of the above in a process of its own, on the tiles in a folder."""
+def alone(work: str, folder: Path) -> tuple[float, float, float]:
+    """Seconds and peak memory in MB of one of the above in a process of its own, on the tiles in a folder; last, how much of
+    that memory was taken before it began, by interpreter and libraries."""
     script = (
         "import sys,time; sys.path[:0] = [sys.argv[1], sys.argv[1] + '/bench']\n"
         "from pathlib import Path; import join; from gather import peak_memory\n"
         "paths = sorted(Path(sys.argv[2]).glob('*_*.tif'), key=lambda one: int(one.stem.split('_')[1]))\n"
-        "started = time.perf_counter(); getattr(join, sys.argv[3])(paths, Path(sys.argv[2]) / 'out.tif')\n"
-        "print(time.perf_counter() - started, peak_memory())\n"
+        "before = peak_memory(); started = time.perf_counter(); getattr(join, sys.argv[3])(paths, Path(sys.argv[2]) / 'out.tif')\n"
+        "print(time.perf_counter() - started, peak_memory(), before)\n"
     )
     done = subprocess.run(
         [sys.executable, "-c", script, str(ROOT), str(folder), work], capture_output=True, text=True, check=True
     ).stdout.split()
     (folder / "out.tif").unlink()
-    return float(done[0]), float(done[1])
+    return float(done[0]), float(done[1]), float(done[2])
 
 
 def read_all(path: Path) -> None:
     """Read every cell of a file once, as blocks on all cores."""
-    walk(StoredSurface(path), lambda _window, _heights: None)
+    walk(StoredSurface(path), read_block, lambda _window, _heights: None)
 
 
 def rule_seconds(paths: list[Path], rule: str) -> float:
@@ -105,7 +106,7 @@ def rule_seconds(paths: list[Path], rule: str) -> float:
     grid = frame_of(paths)
     mosaic = Mosaic(place([StoredSurface(path) for path in paths], grid), grid, rule, 40.0)  # type: ignore[arg-type]
     started = time.perf_counter()
-    walk(mosaic, lambda _window, _heights: None)
+    walk(mosaic, read_block, lambda _window, _heights: None)
     return time.perf_counter() - started
 
 

@@ -7,37 +7,33 @@ its heights are means of the non-empty cells below it (stored) or computed from 
 
 from __future__ import annotations
 
+import errno
 import os
 import threading
-import uuid
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
 
-os.environ.setdefault("GDAL_CACHEMAX", "256")  # MB; the library's default is a share of the whole machine
+os.environ.setdefault("GDAL_CACHEMAX", "48")  # MB, a few rows of tiles; the library takes a share of the machine
 
 import rasterio
-import rasterio.shutil
 from rasterio.errors import RasterioError
 
+from yama.terrain import cog
+from yama.terrain.cog import BLOCK, FLOATS, Encoding, halve
 from yama.terrain.errors import GridError, InputError
-from yama.terrain.files import PART, replacing
+from yama.terrain.files import replacing
 from yama.terrain.grid import FloatArray, Grid, Window, crs_name, parse_crs
-from yama.terrain.kernels import kernel
 
 Heights = npt.NDArray[np.float32]
-
-BLOCK = 512
-"""Rows and columns of the blocks that `store` computes."""
-
-_TILE = 256
+Made = TypeVar("Made")
 
 
 class Surface(ABC):
@@ -242,28 +238,6 @@ def put_in(target: Heights, part: Heights, row: int, col: int) -> None:
     target[row : row + part.shape[0], col : col + part.shape[1]] = part
 
 
-@kernel
-def _halve(heights, result):
-    rows, cols = heights.shape
-    for r in range(result.shape[0]):
-        for c in range(result.shape[1]):
-            total = 0.0
-            count = 0
-            for i in range(2 * r, min(2 * r + 2, rows)):
-                for j in range(2 * c, min(2 * c + 2, cols)):
-                    if not np.isnan(heights[i, j]):
-                        total += heights[i, j]
-                        count += 1
-            result[r, c] = total / count if count else np.nan
-
-
-def halve(heights: Heights) -> Heights:
-    """The next level: each cell the mean of the non-empty cells among its 2 x 2."""
-    result = np.empty((-(-heights.shape[0] // 2), -(-heights.shape[1] // 2)), np.float32)
-    _halve(np.ascontiguousarray(heights), result)
-    return result
-
-
 # -- storing --------------------------------------------------------------------------------------------
 
 
@@ -283,39 +257,53 @@ class Statistics:
         return dict(self.__dict__)
 
 
-class _Gathering:
-    """Statistics summed block by block (T. F. Chan et al., "Updating formulae", 1979)."""
+@dataclass
+class Moments:
+    """Count, mean, squares and extremes of a block, which add up (T. F. Chan et al., "Updating formulae", 1979)."""
 
-    def __init__(self) -> None:
-        self._cells = self._count = 0
-        self._mean = self._squares = 0.0
-        self._low, self._high = np.inf, -np.inf
+    cells: int = 0
+    count: int = 0
+    mean: float = 0.0
+    squares: float = 0.0
+    lowest: float = np.inf
+    highest: float = -np.inf
 
-    def add(self, heights: Heights) -> None:
-        self._cells += heights.size
+    @classmethod
+    def of(cls, heights: Heights) -> Moments:
+        """Those of an array."""
         filled = heights[~np.isnan(heights)].astype(np.float64)
         if not filled.size:
-            return
+            return cls(heights.size)
         mean = float(filled.mean())
-        shift = mean - self._mean
-        total = self._count + filled.size
-        self._squares += float(((filled - mean) ** 2).sum()) + shift**2 * self._count * filled.size / total
-        self._mean += shift * filled.size / total
-        self._count = total
-        self._low = min(self._low, float(filled.min()))
-        self._high = max(self._high, float(filled.max()))
+        squares = float(((filled - mean) ** 2).sum())
+        return cls(heights.size, filled.size, mean, squares, float(filled.min()), float(filled.max()))
 
-    def result(self) -> Statistics:
-        if not self._count:
-            return Statistics(cells=self._cells, empty=self._cells)
-        return Statistics(
-            cells=self._cells,
-            empty=self._cells - self._count,
-            lowest=self._low,
-            highest=self._high,
-            mean=self._mean,
-            deviation=float(np.sqrt(self._squares / self._count)),
+    def __add__(self, other: Moments) -> Moments:
+        count = self.count + other.count
+        shift = other.mean - self.mean
+        return Moments(
+            self.cells + other.cells,
+            count,
+            self.mean + shift * other.count / max(count, 1),
+            self.squares + other.squares + shift**2 * self.count * other.count / max(count, 1),
+            min(self.lowest, other.lowest),
+            max(self.highest, other.highest),
         )
+
+
+def _summed(blocks: dict[tuple[int, int], Moments]) -> Statistics:
+    """Statistics of blocks by their place: summed in order of it, so that it does not matter which was ready first."""
+    total = sum((blocks[place] for place in sorted(blocks)), Moments())
+    if not total.count:
+        return Statistics(cells=total.cells, empty=total.cells)
+    return Statistics(
+        cells=total.cells,
+        empty=total.cells - total.count,
+        lowest=total.lowest,
+        highest=total.highest,
+        mean=total.mean,
+        deviation=float(np.sqrt(total.squares / total.count)),
+    )
 
 
 Progress = Callable[[float], None]
@@ -328,13 +316,14 @@ def ignore_progress(_share: float) -> None:
 
 def walk(
     surface: Surface,
-    visit: Callable[[Window, Heights], None],
+    make: Callable[[Surface, Window], Made],
+    visit: Callable[[Window, Made], None],
     progress: Progress = ignore_progress,
     executor: Executor | None = None,
     workers: int = 2,
     block: int = BLOCK,
 ) -> None:
-    """Read every block of a surface on all cores and hand each to `visit`, in no set order, one at a time.
+    """Make something of every block of a surface on all cores and hand it to `visit`, in no set order, one at a time.
 
     At most twice `workers` blocks are held. Whatever `visit` or `progress` raises ends the walk.
     """
@@ -343,12 +332,12 @@ def walk(
     assert pool is not None
     todo = iter(list(surface.grid.blocks(block)))
     total = -(-surface.grid.rows // block) * -(-surface.grid.cols // block)
-    running: dict[Future[Heights], Window] = {}
+    running: dict[Future[Made], Window] = {}
     done = 0
     try:
         while True:
             for window in todo:
-                running[pool.submit(surface.read, window)] = window
+                running[pool.submit(make, surface, window)] = window
                 if len(running) >= 2 * workers:
                     break
             if not running:
@@ -365,14 +354,15 @@ def walk(
             own.shutdown(wait=True, cancel_futures=True)
 
 
-@contextmanager
-def _scratch(path: Path) -> Iterator[Path]:
-    """A file beside `path` that is deleted afterwards."""
-    scratch = path.with_name(f"{path.name}.{uuid.uuid4().hex[:8]}.raw{PART}")
-    try:
-        yield scratch
-    finally:
-        scratch.unlink(missing_ok=True)
+@dataclass
+class _Encoded:
+    """Makes blocks ready to be written."""
+
+    encoding: Encoding
+
+    def __call__(self, surface: Surface, window: Window) -> tuple[Moments, cog.Block]:
+        heights = surface.read(window)
+        return Moments.of(heights), cog.Block.of(heights, self.encoding)
 
 
 def store(
@@ -382,45 +372,62 @@ def store(
     executor: Executor | None = None,
     workers: int = 2,
     tags: dict[str, str] | None = None,
+    encoding: Encoding = FLOATS,
 ) -> Statistics:
-    """Write a surface as a cloud-optimised GeoTIFF (float32, NaN for empty) and return its statistics.
+    """Write a surface as a cloud-optimised GeoTIFF (float32, NaN for empty, unless told otherwise) and return its statistics.
 
     Works block by block in bounded memory and writes beside `path` under another name; `path` appears only
-    when the file is whole. Raises CancelledError when `progress` does, and leaves nothing behind then.
+    when the file is whole. Raises CancelledError when `progress` does, and InputError where the disk is full; leaves
+    nothing behind then.
     """
     path = Path(path)
-    grid = surface.grid
-    gathering = _Gathering()
-    profile = {
-        "driver": "GTiff", "dtype": "float32", "count": 1, "width": grid.cols, "height": grid.rows,
-        "crs": parse_crs(grid.crs).to_wkt(), "transform": grid.transform, "nodata": np.nan,
-        "tiled": True, "blockxsize": _TILE, "blockysize": _TILE, "BIGTIFF": "IF_SAFER", "SPARSE_OK": True,
+    found: dict[tuple[int, int], Moments] = {}
+    said = {
+        "HEIGHT_UNIT": surface.unit, "VERTICAL_DATUM": surface.vertical_datum, "AREA_OR_POINT": "Area", **(tags or {})
     }  # fmt: skip
-    with replacing(path) as cooked, _scratch(path) as raw:
-        with rasterio.open(raw, "w", **profile) as dataset:
-            dataset.update_tags(
-                HEIGHT_UNIT=surface.unit, VERTICAL_DATUM=surface.vertical_datum, AREA_OR_POINT="Area", **(tags or {})
-            )
 
-            def write(window: Window, heights: Heights) -> None:
-                gathering.add(heights)
-                rows = (window.row, window.row + window.rows)
-                dataset.write(heights, 1, window=(rows, (window.col, window.col + window.cols)))
+    def keep(window: Window, made: tuple[Moments, cog.Block]) -> None:
+        found[window.row, window.col] = made[0]
+        writer.add(window, made[1])
 
-            walk(surface, write, lambda share: progress(share * 0.8), executor, workers)
-        rasterio.shutil.copy(
-            raw, cooked, driver="COG", COMPRESS="DEFLATE", PREDICTOR="FLOATING_POINT", BLOCKSIZE=_TILE, LEVEL=4,
-            OVERVIEWS="IGNORE_EXISTING", RESAMPLING="AVERAGE", NUM_THREADS=str(workers), BIGTIFF="IF_SAFER",
-        )  # fmt: skip
+    with refused_by_disk(path), replacing(path) as part, cog.Writer(part, surface.grid, encoding, said) as writer:
+        walk(surface, _Encoded(encoding), keep, lambda share: progress(share * 0.95), executor, workers)
+        writer.finish()
         progress(1.0)
-    return gathering.result()
+    return _summed(found)
+
+
+@contextmanager
+def refused_by_disk(path: Path) -> Iterator[None]:
+    """Say in a sentence that a disk is full where writing `path` finds it so."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+            raise
+        raise InputError(
+            f"There is no room left on the disk for {path.name}; nothing of it was kept. Free some space and start it again."
+        ) from error
+
+
+def read_block(surface: Surface, window: Window) -> Heights:
+    """What a walk makes where the heights themselves are wanted."""
+    return surface.read(window)
+
+
+def _moments(surface: Surface, window: Window) -> Moments:
+    return Moments.of(surface.read(window))
 
 
 def statistics(surface: Surface, progress: Progress = ignore_progress, workers: int = 2) -> Statistics:
     """Statistics over all cells of a surface, read block by block."""
-    gathering = _Gathering()
-    walk(surface, lambda _window, heights: gathering.add(heights), progress, None, workers)
-    return gathering.result()
+    found: dict[tuple[int, int], Moments] = {}
+
+    def keep(window: Window, moments: Moments) -> None:
+        found[window.row, window.col] = moments
+
+    walk(surface, _moments, keep, progress, None, workers)
+    return _summed(found)
 
 
 def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike) -> FloatArray:

@@ -9,11 +9,12 @@ import numpy as np
 import numpy.typing as npt
 import shapely
 
+from yama.terrain.cog import halve
 from yama.terrain.features import Features
 from yama.terrain.grid import Bounds, FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
 from yama.terrain.segments import segments_of, traced
-from yama.terrain.surface import Heights, LiveSurface, Surface, halve, sample
+from yama.terrain.surface import Heights, LiveSurface, Surface, sample
 
 
 def polygons_of(features: Sequence[Features], crs: str) -> list[shapely.Polygon]:

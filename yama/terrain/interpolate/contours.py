@@ -20,6 +20,7 @@ import numpy.typing as npt
 import shapely
 from scipy import ndimage
 
+from yama.terrain.cog import halve
 from yama.terrain.drain.sinks import flood, sinks
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import inside
@@ -28,7 +29,7 @@ from yama.terrain.interpolate.contour_sheet import Sheet
 from yama.terrain.interpolate.plate import Cells, Known, solve_plate
 from yama.terrain.interpolate.stream_lines import falling
 from yama.terrain.segments import near, segments_of, traced
-from yama.terrain.surface import Heights, Surface, cut_out, halve, put_in
+from yama.terrain.surface import Heights, Surface, cut_out, put_in
 
 _WHOLE_CELLS = 400_000
 """Cells at which a grid is solved as a whole."""

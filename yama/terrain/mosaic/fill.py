@@ -11,12 +11,13 @@ import numpy as np
 import numpy.typing as npt
 from scipy import ndimage
 
+from yama.terrain.cog import BLOCK
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.grid import Grid, Window
 from yama.terrain.interpolate.plate import Known, solve_plate
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import BLOCK, Heights, Surface, put_in
+from yama.terrain.surface import Heights, Surface, put_in
 
 Method = Literal["facets", "plate", "distance", "other"]
 MOST_ACROSS = 2_000

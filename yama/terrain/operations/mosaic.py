@@ -9,6 +9,7 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
+from yama.terrain.cog import BLOCK
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
@@ -30,7 +31,7 @@ from yama.terrain.operations.base import (
     register,
     within_area,
 )
-from yama.terrain.surface import BLOCK, Heights, Progress, Surface, ignore_progress
+from yama.terrain.surface import Heights, Progress, Surface, ignore_progress
 
 _QUICK_CELLS = 400_000
 """Cells of the frame that overlaps are looked at on where that must be quick: for levelling and while choosing."""
