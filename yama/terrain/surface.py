@@ -12,7 +12,7 @@ import os
 import threading
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -27,6 +27,7 @@ import rasterio
 from rasterio.errors import RasterioError
 
 from yama.terrain import cog
+from yama.terrain.cluster import pool
 from yama.terrain.cog import BLOCK, FLOATS, Encoding, halve
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.files import replacing
@@ -34,6 +35,9 @@ from yama.terrain.grid import FloatArray, Grid, Window, crs_name, parse_crs
 
 Heights = npt.NDArray[np.float32]
 Made = TypeVar("Made")
+
+
+_ANEW: dict[type, Any] = {type(threading.Lock()): threading.Lock, threading.local: threading.local}
 
 
 class Surface(ABC):
@@ -48,6 +52,15 @@ class Surface(ABC):
         self.grid = grid
         self.unit = unit
         self.vertical_datum = vertical_datum
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Without locks and open files: another process has its own."""
+        return {name: _ANEW.get(type(value), value) for name, value in vars(self).items()}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        anew = tuple(_ANEW.values())
+        for name, value in state.items():
+            setattr(self, name, value() if any(value is one for one in anew) else value)
 
     @property
     def seconds(self) -> float | None:
@@ -327,9 +340,9 @@ def walk(
 
     At most twice `workers` blocks are held. Whatever `visit` or `progress` raises ends the walk.
     """
-    own = ThreadPoolExecutor(workers) if executor is None else None
-    pool = executor or own
-    assert pool is not None
+    own = pool(workers) if executor is None else None
+    taken = executor or own
+    assert taken is not None
     todo = iter(list(surface.grid.blocks(block)))
     total = -(-surface.grid.rows // block) * -(-surface.grid.cols // block)
     running: dict[Future[Made], Window] = {}
@@ -337,7 +350,7 @@ def walk(
     try:
         while True:
             for window in todo:
-                running[pool.submit(make, surface, window)] = window
+                running[taken.submit(make, surface, window)] = window
                 if len(running) >= 2 * workers:
                     break
             if not running:

@@ -14,8 +14,6 @@ even slope is bridged exactly, and a cell depends on nothing farther away than t
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -32,6 +30,7 @@ from yama.terrain.formats import las
 from yama.terrain.formats.declared import UNITS
 from yama.terrain.grid import Bounds, Grid, Window, parse_crs
 from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
 from yama.terrain.points import merge_duplicates
 from yama.terrain.surface import Heights, Surface, put_in
@@ -241,9 +240,7 @@ class GriddedCloud(Surface):
             bands = max(bands, -(-points // _FACET_POINTS))
             self._halo = 0  # the points around a band are taken, not cells
         self._rows = max(-(-grid.rows // bands), 1)
-        self._bands: OrderedDict[int, tuple[int, int, Heights]] = OrderedDict()
-        self._making: dict[int, threading.Lock] = {}
-        self._lock = threading.Lock()
+        self._bands: Kept[int, tuple[int, int, Heights]] = Kept(_HELD_BANDS)
 
     def read(self, window: Window, level: int = 0) -> Heights:
         """See `Surface.read`. Coarser levels are means of the cells at level 0."""
@@ -265,22 +262,8 @@ class GriddedCloud(Surface):
 
     def _band(self, number: int) -> tuple[int, int, Heights]:
         """First row, first column and cells of a band; columns beyond all clouds are left away."""
-        with self._lock:
-            if number in self._bands:
-                self._bands.move_to_end(number)
-                return self._bands[number]
-            making = self._making.setdefault(number, threading.Lock())
-        with making:
-            with self._lock:
-                if number in self._bands:
-                    return self._bands[number]
-            made = self._make(number * self._rows, min(self._rows, self.grid.rows - number * self._rows))
-            with self._lock:
-                self._bands[number] = made
-                self._making.pop(number, None)
-                while len(self._bands) > _HELD_BANDS:
-                    self._bands.popitem(last=False)
-            return made
+        top = number * self._rows
+        return self._bands.get(number, lambda: self._make(top, min(self._rows, self.grid.rows - top)))
 
     def _make(self, top: int, rows: int) -> tuple[int, int, Heights]:
         window = Window(top - self._halo, 0, rows + 2 * self._halo, self.grid.cols).clipped(

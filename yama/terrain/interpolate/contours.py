@@ -12,8 +12,8 @@ from __future__ import annotations
 
 import threading
 import time
-from collections import OrderedDict
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
@@ -28,8 +28,9 @@ from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.interpolate.contour_sheet import Sheet
 from yama.terrain.interpolate.plate import Cells, Known, solve_plate
 from yama.terrain.interpolate.stream_lines import falling
+from yama.terrain.kept import Kept, parts_of
 from yama.terrain.segments import near, segments_of, traced
-from yama.terrain.surface import Heights, Surface, cut_out, put_in
+from yama.terrain.surface import Heights, Surface, cut_out
 
 _WHOLE_CELLS = 400_000
 """Cells at which a grid is solved as a whole."""
@@ -105,11 +106,9 @@ class ContourSpline(Surface):
             self._level += 1
         self._sea = bool(sheet.coast) and float(sheet.heights.min()) >= 0
         self._interval = sheet.interval or 1.0
-        self._lock = threading.Lock()
         self._solving = threading.Lock()
         self._solved: _Whole | None = None
-        self._parts: OrderedDict[tuple[int, int, int], Heights] = OrderedDict()
-        self._making: dict[tuple[int, int, int], threading.Lock] = {}
+        self._parts: Kept[tuple[int, int, int], Heights] = Kept(_HELD)
 
     @property
     def seconds(self) -> float:
@@ -145,37 +144,10 @@ class ContourSpline(Surface):
             return cut_out(heights, window)
         grid = self.grid.at_level(level)
         result = np.full((window.rows, window.cols), np.nan, np.float32)
-        inside = window.clipped(grid.rows, grid.cols)
-        for row in range(inside.row // _PART, -(-(inside.row + inside.rows) // _PART)):
-            for col in range(inside.col // _PART, -(-(inside.col + inside.cols) // _PART)):
-                part = self._part(level, row, col)
-                at = Window(row * _PART, col * _PART, *part.shape)
-                first_row, first_col = max(at.row, inside.row), max(at.col, inside.col)
-                last_row = min(at.row + at.rows, inside.row + inside.rows)
-                last_col = min(at.col + at.cols, inside.col + inside.cols)
-                if last_row > first_row and last_col > first_col:
-                    piece = part[first_row - at.row : last_row - at.row, first_col - at.col : last_col - at.col]
-                    put_in(result, piece, first_row - window.row, first_col - window.col)
+        for part in parts_of(window, grid.rows, grid.cols, _PART):
+            key = (level, part.row, part.col)
+            result[part.put] = self._parts.get(key, partial(self._make, *key))[part.taken]
         return result
-
-    def _part(self, level: int, row: int, col: int) -> Heights:
-        key = (level, row, col)
-        with self._lock:
-            if key in self._parts:
-                self._parts.move_to_end(key)
-                return self._parts[key]
-            making = self._making.setdefault(key, threading.Lock())
-        with making:
-            with self._lock:
-                if key in self._parts:
-                    return self._parts[key]
-            made = self._make(level, row, col)
-            with self._lock:
-                self._parts[key] = made
-                self._making.pop(key, None)
-                while len(self._parts) > _HELD:
-                    self._parts.popitem(last=False)
-            return made
 
     # -- solving -----------------------------------------------------------------------------------------
 

@@ -14,9 +14,7 @@ International Journal for Numerical Methods in Engineering 40, 1997), so that no
 
 from __future__ import annotations
 
-import threading
 import warnings
-from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -28,6 +26,7 @@ from scipy.special import exp1
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
+from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
 
@@ -141,8 +140,7 @@ class TensionSpline:
         self._x, self._y, self._z = x[order], y[order], z[order]
         counts = np.bincount(row * self._cols + col, minlength=self._rows * self._cols)
         self._starts = np.concatenate([[0], np.cumsum(counts)])
-        self._patches: OrderedDict[tuple[int, int], _Patch] = OrderedDict()
-        self._lock = threading.Lock()
+        self._patches: Kept[tuple[int, int], _Patch] = Kept(_HELD)
 
     def _place(self, values: npt.ArrayLike, corner: float, count: int) -> npt.NDArray[np.int64]:
         """Which patch holds a coordinate; those beyond all belong to the outermost."""
@@ -175,16 +173,7 @@ class TensionSpline:
         return self._west + (col + 0.5) * self._side, self._south + (row + 0.5) * self._side
 
     def _patch(self, row: int, col: int) -> _Patch:
-        with self._lock:
-            if (row, col) in self._patches:
-                self._patches.move_to_end((row, col))
-                return self._patches[row, col]
-        made = self._solve(row, col)  # two threads may do it twice, with the same result
-        with self._lock:
-            self._patches[row, col] = made
-            while len(self._patches) > _HELD:
-                self._patches.popitem(last=False)
-        return made
+        return self._patches.get((row, col), lambda: self._solve(row, col))
 
     def _levelled(
         self, row: int, col: int, chosen: npt.NDArray[np.int64]

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import math
-import threading
-from collections import OrderedDict
+from functools import partial
 from typing import Literal
 
 import numpy as np
@@ -16,8 +15,9 @@ from yama.terrain.errors import GridError, InputError
 from yama.terrain.grid import Grid, Window
 from yama.terrain.interpolate.plate import Known, solve_plate
 from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.kept import Kept, parts_of
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Heights, Surface, put_in
+from yama.terrain.surface import Heights, Surface
 
 Method = Literal["facets", "plate", "distance", "other"]
 MOST_ACROSS = 2_000
@@ -128,9 +128,7 @@ class Filled(Surface):
         self._other = other if method == "other" else None
         if method == "other" and other is None:
             raise InputError("Filling from another surface needs that surface.")
-        self._parts: OrderedDict[tuple[int, int, int], tuple[Heights, Mask | None]] = OrderedDict()
-        self._lock = threading.Lock()
-        self._making: dict[tuple[int, int, int], threading.Lock] = {}
+        self._parts: Kept[tuple[int, int, int], tuple[Heights, Mask | None]] = Kept(_HELD)
 
     def read(self, window: Window, level: int = 0) -> Heights:
         return self._read(window, level)[0]
@@ -141,39 +139,15 @@ class Filled(Surface):
 
     def _read(self, window: Window, level: int) -> tuple[Heights, Mask]:
         grid = self.grid.at_level(level)
-        inside = window.clipped(grid.rows, grid.cols)
         heights = np.full((window.rows, window.cols), np.nan, np.float32)
         filled = np.zeros(heights.shape, np.bool_)
-        for i in range(inside.row // BLOCK, -(-(inside.row + inside.rows) // BLOCK)):
-            for j in range(inside.col // BLOCK, -(-(inside.col + inside.cols) // BLOCK)):
-                part, mask = self._part(level, i, j)
-                top, left = max(inside.row, i * BLOCK), max(inside.col, j * BLOCK)
-                bottom = min(inside.row + inside.rows, i * BLOCK + part.shape[0])
-                right = min(inside.col + inside.cols, j * BLOCK + part.shape[1])
-                where = (slice(top - i * BLOCK, bottom - i * BLOCK), slice(left - j * BLOCK, right - j * BLOCK))
-                put_in(heights, part[where], top - window.row, left - window.col)
-                if mask is not None:
-                    filled[top - window.row : bottom - window.row, left - window.col : right - window.col] = mask[where]
+        for part in parts_of(window, grid.rows, grid.cols, BLOCK):
+            key = (level, part.row, part.col)
+            cells, mask = self._parts.get(key, partial(self._make, *key))
+            heights[part.put] = cells[part.taken]
+            if mask is not None:
+                filled[part.put] = mask[part.taken]
         return heights, filled
-
-    def _part(self, level: int, i: int, j: int) -> tuple[Heights, Mask | None]:
-        key = (level, i, j)
-        with self._lock:
-            if key in self._parts:
-                self._parts.move_to_end(key)
-                return self._parts[key]
-            making = self._making.setdefault(key, threading.Lock())
-        with making:
-            with self._lock:
-                if key in self._parts:
-                    return self._parts[key]
-            made = self._make(level, i, j)
-            with self._lock:
-                self._making.pop(key, None)
-                self._parts[key] = made
-                while len(self._parts) > _HELD:
-                    self._parts.popitem(last=False)
-        return made
 
     def _make(self, level: int, i: int, j: int) -> tuple[Heights, Mask | None]:
         grid = self.grid.at_level(level)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
@@ -31,6 +29,7 @@ from yama.terrain.interpolate.contour_sheet import (
 )
 from yama.terrain.interpolate.contour_tin import contour_facets
 from yama.terrain.interpolate.contours import TENSION, ContourSpline
+from yama.terrain.kept import Kept
 from yama.terrain.operations.base import (
     AREA,
     Inputs,
@@ -91,28 +90,22 @@ class _Read:
     crossings: list[tuple[float, float]]
 
 
-_reads: OrderedDict[tuple[int, str, str], _Read] = OrderedDict()
-_lock = threading.Lock()
+_reads: Kept[tuple[int, str, str], _Read] = Kept(_HELD)
 
 
 def _read(features: Features, crs: str, field: str) -> _Read:
     """What a holding's lines say in a CRS. The last few are kept: a preview asks again at every change."""
-    key = (id(features), crs, field)  # the entry holds the features, so that their id stays theirs
-    with _lock:
-        if key in _reads:
-            _reads.move_to_end(key)
-            return _reads[key]
-        lines, heights, without = contour_lines(features.in_crs(crs), field)
-        sheet = Sheet(lines, heights)
-        if len(lines) and len(np.unique(heights)) > 1:
-            found, loose = gaps(sheet)
-            made = _Read(features, sheet, without, mislabelled(sheet), found, loose, crossings(sheet))
-        else:
-            made = _Read(features, sheet, without, [], [], np.empty((0, 2)), [])
-        _reads[key] = made
-        while len(_reads) > _HELD:
-            _reads.popitem(last=False)
-        return made
+    # the entry holds the features, so that their id stays theirs
+    return _reads.get((id(features), crs, field), lambda: _say(features, crs, field))
+
+
+def _say(features: Features, crs: str, field: str) -> _Read:
+    lines, heights, without = contour_lines(features.in_crs(crs), field)
+    sheet = Sheet(lines, heights)
+    if len(lines) and len(np.unique(heights)) > 1:
+        found, loose = gaps(sheet)
+        return _Read(features, sheet, without, mislabelled(sheet), found, loose, crossings(sheet))
+    return _Read(features, sheet, without, [], [], np.empty((0, 2)), [])
 
 
 def _lines(inputs: Inputs, name: str, crs: str) -> list[FloatArray]:

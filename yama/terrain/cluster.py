@@ -1,0 +1,55 @@
+"""Where blocks are computed: on the threads of this process, or on the workers of a Dask scheduler."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
+from typing import Any
+
+from yama.terrain.errors import InputError
+
+ADDRESS = "YAMA_CLUSTER"
+"""The variable that names the scheduler, such as `tcp://127.0.0.1:8786`. Its workers need Yama and the same files."""
+
+_PATIENCE = 10  # seconds
+
+
+class ClusterPool(Executor):
+    """The workers of a Dask scheduler as an executor. The first argument of each call is sent to them once.
+
+    Raises InputError where no scheduler answers.
+    """
+
+    def __init__(self, address: str) -> None:
+        from distributed import Client  # heavy, and seldom needed
+
+        try:
+            self._client = Client(address, timeout=_PATIENCE, set_as_default=False)
+        except (OSError, ValueError) as error:
+            raise InputError(
+                f"{ADDRESS} names {address}, and no scheduler answers there. Start it, or unset {ADDRESS}."
+            ) from error
+        self._pool = self._client.get_executor(pure=False)
+        self._sent: tuple[Any, Any] | None = None
+
+    def submit(self, fn: Callable[..., Any], /, *args: Any, **kwargs: Any) -> Future[Any]:
+        """See `Executor.submit`."""
+        first, *rest = args
+        if self._sent is None or self._sent[0] is not first:
+            (there,) = self._client.scatter([first], broadcast=True, hash=False)
+            self._sent = first, there
+        future: Future[Any] = self._pool.submit(fn, self._sent[1], *rest, **kwargs)
+        return future
+
+    def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:
+        """See `Executor.shutdown`. The workers stay for the next."""
+        self._pool.shutdown(wait=wait)
+        self._sent = None
+        self._client.close()
+
+
+def pool(workers: int) -> Executor:
+    """An executor for blocks: `workers` threads, or the scheduler that YAMA_CLUSTER names."""
+    address = os.environ.get(ADDRESS)
+    return ClusterPool(address) if address else ThreadPoolExecutor(workers)
