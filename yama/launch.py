@@ -56,6 +56,7 @@ class Place:
             **os.environ,
             "PATH": f"{os.environ.get('PATH', '/usr/bin:/bin')}:/usr/sbin",  # where Debian keeps the database server
             "YAMA_VAR": str(self.var),
+            "YAMA_SHELF": str(self.var / "shelf"),
             "YAMA_PORT": str(self.port),
             "YAMA_DB_PORT": str(self.db_port),
             "YAMA_DB_PASSWORD": self.secret["database"],
@@ -250,6 +251,7 @@ class Instance:
 
     def start_stores(self) -> None:
         """Database and broker, with the database's user and schema owner."""
+        shutil.rmtree(self.place.var / "shelf", ignore_errors=True)  # what an older version made
         config = _supervisor_file(self.place)
         self._supervisor = subprocess.Popen(
             [sys.executable, "-m", "supervisor.supervisord", "-c", str(config)],

@@ -98,6 +98,31 @@ class JoinTest(Joining):
         self.point_at(0.5, 0.5)
         expect(page.get_by_label("Probe")).to_contain_text("from Skerry 5")
 
+        # pictures of the rules at one place; by a seam one may say by hand what is taken where
+        page.get_by_role("button", name="Show each in the middle of the view").click()
+        expect(page.locator("img.rule")).to_have_count(12, timeout=30_000)
+        page.get_by_role("button", name="Hide the pictures").click()
+        page.locator(".mt", has_text="Seam").click()
+        page.get_by_role("button", name="Draw an area where one is taken").click()
+        box = page.locator(".map").bounding_box()
+        corners = [
+            (box["x"] + x * box["width"], box["y"] + y * box["height"])
+            for x, y in ((0.46, 0.46), (0.54, 0.46), (0.54, 0.54), (0.46, 0.54))
+        ]
+        for x, y in corners:
+            page.mouse.click(x, y)
+            page.wait_for_timeout(300)  # two clicks at once would end the area
+        page.mouse.dblclick(*corners[-1])
+        self.choose("In area 1", "Plover 30")
+        self.settle()
+        self.point_at(0.5, 0.5)
+        expect(page.get_by_label("Probe")).to_contain_text("from Plover 30")
+        page.get_by_role("button", name="Take area 1 away").click()
+        page.locator(".mt", has_text="Best first").click()
+        self.settle()
+        self.point_at(0.5, 0.5)
+        expect(page.get_by_label("Probe")).to_contain_text("from Skerry 5")
+
         # the best alone has holes; they are filled from the other without a step
         page.get_by_label("Use Plover 30").click()
         page.get_by_label("Name", exact=True).fill("Skerry joined")

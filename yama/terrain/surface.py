@@ -44,9 +44,11 @@ class Surface(ABC):
     """Heights on a grid. `unit` is the height unit, `vertical_datum` what zero means, as far as known.
 
     by_parts: whole parts are made when first looked at, after which reading a cell of them costs nothing more.
+    fingerprint: plain values that say what it is, the same in every process; None where that is not known.
     """
 
     by_parts: bool = False
+    fingerprint: tuple[Any, ...] | None = None
 
     def __init__(self, grid: Grid, unit: str = "m", vertical_datum: str = "") -> None:
         self.grid = grid
@@ -190,6 +192,8 @@ class StoredSurface(Surface):
                 self._overviews = dataset.overviews(band)
         except RasterioError as error:
             raise InputError(f"{self._name} cannot be read as a raster: {error}") from error
+        file = self.path.stat()
+        self.fingerprint = (str(self.path.resolve()), file.st_mtime_ns, file.st_size, band, crs, empty, factor)
         said = tags.get("HEIGHT_UNIT", "m") if factor is None else "m"
         super().__init__(grid, unit or said, vertical_datum or tags.get("VERTICAL_DATUM", ""))
 

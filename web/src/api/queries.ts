@@ -9,6 +9,7 @@ import {
   type Job,
   type Me,
   type Operation,
+  type Picture,
   type Preview,
   type Probe,
   type Project,
@@ -81,6 +82,25 @@ export const usePreview = (projectId: number, body: RunBody | null) =>
     enabled: body !== null,
     placeholderData: keepPreviousData,
     staleTime: 60_000,
+    retry: false,
+  });
+
+export interface PicturesBody {
+  runs: RunBody[];
+  bounds: [number, number, number, number];
+  width: number;
+  height: number;
+}
+
+/** What runs would make of one small area, as pictures. */
+export const usePictures = (projectId: number, body: PicturesBody | null) =>
+  useQuery({
+    queryKey: ["pictures", projectId, body],
+    queryFn: ({ signal }) => call<Picture[]>("POST", `/projects/${projectId}/pictures`, body, signal),
+    enabled: body !== null,
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+    gcTime: 60_000,
     retry: false,
   });
 

@@ -78,6 +78,8 @@ interface Desk extends Remembered {
   errors: { x: number; y: number; share: number | null }[];
   /** Rims of holes that are shown. */
   rims: [number, number][][];
+  /** Lines along which one surface gives way to another, and areas that were given to one. */
+  seams: [number, number][][];
   feet: Foot[];
   /** A foot that was pressed on the map. */
   pressed: string | null;
@@ -154,6 +156,7 @@ export const useDesk = create<Desk>((set) => ({
   dots: [],
   errors: [],
   rims: [],
+  seams: [],
   feet: [],
   pressed: null,
   area: null,
@@ -188,6 +191,7 @@ export const useDesk = create<Desk>((set) => ({
       places: [],
       dots: [],
       rims: [],
+      seams: [],
       feet: [],
       area: null,
       drawing: false,

@@ -1,5 +1,5 @@
 import Feature from "ol/Feature";
-import { LineString, Point } from "ol/geom";
+import { LineString, Point, Polygon } from "ol/geom";
 import { defaults as interactions } from "ol/interaction/defaults";
 import VectorLayer from "ol/layer/Vector";
 import OlMap from "ol/Map";
@@ -51,6 +51,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   const dots = useDesk((desk) => desk.dots);
   const errors = useDesk((desk) => desk.errors);
   const rims = useDesk((desk) => desk.rims);
+  const seams = useDesk((desk) => desk.seams);
   const pinned = useDesk((desk) => desk.pinned);
   const set = useDesk((desk) => desk.set);
   const element = useRef<HTMLDivElement>(null);
@@ -254,14 +255,18 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   }, [map, errors, west, south]);
 
   useEffect(() => {
-    if (!map || !rims.length) return;
-    const features = rims.map((rim) => new Feature(new LineString(rim.map(([x, y]) => [x - west, y - south]))));
-    const layer = new VectorLayer({ source: new VectorSource({ features }), style: rimMark, zIndex: 56 });
+    if (!map || !(rims.length || seams.length)) return;
+    const placed = (line: [number, number][]) => line.map(([x, y]) => [x - west, y - south]);
+    const features = [
+      ...seams.map((line) => new Feature(new LineString(placed(line)))),
+      ...rims.map((rim) => new Feature(new Polygon([placed(rim)]))),
+    ];
+    const layer = new VectorLayer({ source: new VectorSource({ features }), style: rimMark(), zIndex: 56 });
     map.addLayer(layer);
     return () => {
       map.removeLayer(layer);
     };
-  }, [map, rims, west, south]);
+  }, [map, rims, seams, west, south]);
 
   useFeet(map, grid);
   useFacets(map, grid, useFacetsInView(project.id));

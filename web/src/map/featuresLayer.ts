@@ -114,10 +114,29 @@ export function errorMark(share: number | null): Style {
 }
 
 /** The rim of a hole. */
-export const rimMark = [
-  new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: 4 }) }),
-  new Style({ stroke: new Stroke({ color: "#9A6B00", width: 2 }), fill: new Fill({ color: "rgba(154,107,0,0.12)" }) }),
-];
+export function rimMark(): Style[] {
+  return [
+    new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: 4 }) }),
+    new Style({ stroke: new Stroke({ color: "#9A6B00", width: 2 }), fill: new Fill({ color: hatch("#9A6B00") }) }),
+  ];
+}
+
+/** Lines aslant, for what is empty. */
+function hatch(colour: string): CanvasPattern | string {
+  const tile = document.createElement("canvas");
+  tile.width = tile.height = 6;
+  const context = tile.getContext("2d");
+  if (!context) return "transparent";
+  context.strokeStyle = colour;
+  context.lineWidth = 1;
+  context.beginPath();
+  for (const shift of [-6, 0, 6]) {
+    context.moveTo(shift, 6);
+    context.lineTo(shift + 6, 0);
+  }
+  context.stroke();
+  return context.createPattern(tile, "repeat") ?? "transparent";
+}
 
 /** A point of a table that is not taken in yet. */
 export const dotMark = new Style({

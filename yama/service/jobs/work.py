@@ -28,7 +28,7 @@ from yama.terrain.judge.accuracy import accuracy
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step, file_key
 from yama.terrain.relief.picture import picture
-from yama.terrain.relief.ramps import PATCHES
+from yama.terrain.relief.ramps import PATCHES, RAMP_OF
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, statistics, store
 from yama.terrain.voids import holes_of
 
@@ -69,17 +69,7 @@ def surface_facts(surface: Surface, found: Statistics, findings: list[Finding]) 
 
 def draw_picture(surface: Surface, frame: Frame, path: Path, quantity: str = "height") -> None:
     """Write the small picture of a surface."""
-    ramp = {
-        "difference": "Seesaw",
-        "slope": "Steep",
-        "aspect": "Kiln",
-        "brightness": "Slate",
-        "spread": "Kiln",
-        "count": "Kiln",
-        "intensity": "Slate",
-        "distance": "Kiln",
-        "source": "Patchwork",
-    }.get(quantity, "Foreshore")
+    ramp = RAMP_OF.get(quantity, "Foreshore")
     with replacing(path) as part:
         span = (0.5, len(PATCHES) + 0.5) if quantity == "source" else None
         part.write_bytes(picture(surface, frame.grid, ramp=ramp, span=span))

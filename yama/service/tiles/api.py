@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 import zlib
+from base64 import b64encode
 from typing import Any, Literal
 
 import contourpy
@@ -27,6 +28,7 @@ from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid, Window
 from yama.terrain.recipe import Step
+from yama.terrain.relief.picture import span_of, view_picture
 from yama.terrain.relief.slope import aspect_of, slope_of
 from yama.terrain.surface import Surface
 
@@ -292,6 +294,48 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
         seconds=surface.grid.cell_count * (seconds / 2 + 1.2e-7 * filled) + 0.5 + once,
     )
     return result
+
+
+class PicturesIn(Schema):
+    """Runs to look at side by side in one small area, in frame coordinates, each `width` x `height` pixels."""
+
+    runs: list[RunIn] = Field(max_length=16)
+    bounds: tuple[float, float, float, float]
+    width: int = Field(ge=16, le=400)
+    height: int = Field(ge=16, le=400)
+
+
+class PictureOut(Schema):
+    """A PNG in base64; null where a finding of weight stop, which is told, stands in the way."""
+
+    png: str | None
+    said: str = ""
+
+
+@router.post("/{int:project_id}/pictures", response={200: list[PictureOut], 422: Failure})
+def pictures(request: HttpRequest, project_id: int, body: PicturesIn) -> list[dict[str, Any]]:
+    """What runs would make of one small area. All heights are coloured over the range of the first."""
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    frame, bounds = project.frame.grid, Bounds(*body.bounds)
+    cell = (bounds.east - bounds.west) / body.width
+    if not (all(np.isfinite(bounds)) and cell > 0):
+        raise InputError("The area must be four numbers: west, south, east, north.")
+    top = (bounds.north + bounds.south + cell * body.height) / 2
+    grid = Grid(frame.crs, bounds.west, top, cell, cell, body.height, body.width)
+    drawn: list[dict[str, Any]] = []
+    span: tuple[float, float] | None = None
+    for run in body.runs:
+        operation, params, inputs, _, findings = prepare(project, run)
+        stop = next((one.sentence for one in findings if one.weight == "stop"), "")
+        if stop or operation.produces != "surface":
+            drawn.append({"png": None, "said": stop or f"{operation.title} makes no surface."})
+            continue
+        surface: Surface = operation.run(inputs, params, project.frame)
+        quantity = operation.quantity_of(params)
+        span = span or (span_of(surface, grid) if quantity == "height" else None)
+        png = view_picture(surface, grid, quantity, span if quantity == "height" else None)
+        drawn.append({"png": b64encode(png).decode()})
+    return drawn
 
 
 class FacetsOut(Schema):

@@ -14,6 +14,7 @@ import threading
 import time
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -30,6 +31,7 @@ from yama.terrain.interpolate.plate import Cells, Known, solve_plate
 from yama.terrain.interpolate.stream_lines import falling
 from yama.terrain.kept import Kept, parts_of
 from yama.terrain.segments import near, segments_of, traced
+from yama.terrain.shelf import shared
 from yama.terrain.surface import Heights, Surface, cut_out
 
 _WHOLE_CELLS = 400_000
@@ -195,8 +197,22 @@ class ContourSpline(Surface):
         if self._solved is None:
             with self._solving:
                 if self._solved is None:
-                    self._solved = self._solve_whole()
+                    self._solved = shared(self._made_of, self._solve_whole)
         return self._solved
+
+    @property
+    def _made_of(self) -> tuple[Any, ...]:
+        """All that the whole depends on."""
+        sheet = self._sheet
+        lines = (
+            sheet.contours,
+            sheet.heights,
+            sheet.spots,
+            sheet.streams,
+            [lake.wkb for lake in sheet.lakes],
+            sheet.coast,
+        )
+        return "contours", lines, self.grid, self._stretch, self._smoothing, self._reach, self.drained, self._level
 
     def _solve_whole(self) -> _Whole:
         sheet, grid = self._sheet, self.grid.at_level(self._level)

@@ -28,6 +28,8 @@ _FIRM = 1e4
 _CALM = 1.0
 """Tension of the plate between a surface and another: enough that noise along a rim makes no waves across the hole."""
 _HELD = 48
+_SMALL = 60
+"""Cells of holes whose plate is solved at once; a whole surface of speckles takes seconds, not minutes."""
 
 Mask = npt.NDArray[np.bool_]
 
@@ -68,8 +70,82 @@ def _by_facets(heights: npt.NDArray[np.float64], hole: Mask, rim: Mask) -> npt.N
     return found
 
 
+@kernel
+def _enter(z, number, places, factors, weight, normal, right):
+    """Enter one squared term into the normal equations: the sum of factors times the heights of some cells is to be 0.
+    Terms that touch an unknown cell outside the hole, or none inside it, do not exist."""
+    inside = 0
+    known = 0.0
+    for k in range(factors.size):
+        r = places[k, 0]
+        c = places[k, 1]
+        if number[r, c] >= 0:
+            inside += 1
+        elif np.isnan(z[r, c]):
+            return
+        else:
+            known += factors[k] * z[r, c]
+    if inside == 0:
+        return
+    for k in range(factors.size):
+        i = number[places[k, 0], places[k, 1]]
+        if i < 0:
+            continue
+        right[i] -= weight * factors[k] * known
+        for m in range(factors.size):
+            j = number[places[m, 0], places[m, 1]]
+            if j >= 0:
+                normal[i, j] += weight * factors[k] * factors[m]
+
+
+@kernel
+def _bent(z, number, count, tension):
+    """The plate over the cells with a number, from the known ones around them: its normal equations, solved at once."""
+    rows, cols = z.shape
+    normal = np.zeros((count, count))
+    right = np.zeros(count)
+    second = np.array([1.0, -2.0, 1.0])
+    twist = np.array([1.0, -1.0, -1.0, 1.0])
+    first = np.array([1.0, -1.0])
+    places = np.empty((4, 2), np.int64)
+    for r in range(rows):
+        for c in range(cols):
+            if 1 <= c < cols - 1:
+                for k in range(3):
+                    places[k, 0] = r
+                    places[k, 1] = c + k - 1
+                _enter(z, number, places, second, 1.0, normal, right)
+            if 1 <= r < rows - 1:
+                for k in range(3):
+                    places[k, 0] = r + k - 1
+                    places[k, 1] = c
+                _enter(z, number, places, second, 1.0, normal, right)
+            if r < rows - 1 and c < cols - 1:
+                for k in range(4):
+                    places[k, 0] = r + k // 2
+                    places[k, 1] = c + k % 2
+                _enter(z, number, places, twist, 2.0, normal, right)
+            for side in range(2):
+                i = r + side
+                j = c + 1 - side
+                if i < rows and j < cols:
+                    places[0, 0] = r
+                    places[0, 1] = c
+                    places[1, 0] = i
+                    places[1, 1] = j
+                    _enter(z, number, places, first, tension + 1e-9, normal, right)
+    return np.linalg.solve(normal, right)
+
+
 def _by_plate(heights: npt.NDArray[np.float64], hole: Mask, band: Mask, tension: float) -> npt.NDArray[np.float64]:
-    """By a thin plate bent to the cells of a band around the hole."""
+    """By a thin plate bent to the cells of a band around the hole; a small hole by its equations at once."""
+    count = int(hole.sum())
+    if count <= _SMALL:
+        number = np.full(hole.shape, -1, np.int64)
+        number[hole] = np.arange(count)
+        middle = float(heights[band].mean())
+        small: npt.NDArray[np.float64] = _bent(np.where(band, heights - middle, np.nan), number, count, tension)
+        return small + middle
     cells = np.where(band, heights, np.nan)
     known = Known(np.empty((0, 6)), cells - np.nanmean(cells))
     bent = solve_plate(hole.shape, (0.0, float(hole.shape[0]), 1.0, 1.0), known, tension, _FIRM)

@@ -82,7 +82,10 @@ def sheet(tiles: Sequence[Surface]) -> Surface:
         )
         for i, one in enumerate(tiles)
     ]
-    return Mosaic(placed, grid, "first", 0.0, None, tiles[0].unit, tiles[0].vertical_datum)
+    joined = Mosaic(placed, grid, "first", 0.0, None, tiles[0].unit, tiles[0].vertical_datum)
+    prints = [one.fingerprint for one in tiles]
+    joined.fingerprint = None if None in prints else ("sheet", *prints)
+    return joined
 
 
 def place(surfaces: Sequence[Surface], grid: Grid, planes: Sequence[Plane] | None = None) -> list[Placed]:

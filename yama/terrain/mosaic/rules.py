@@ -20,7 +20,7 @@ from yama.terrain.surface import Heights
 
 Sources = npt.NDArray[np.int16]
 RuleName = Literal[
-    "priority", "first", "last", "lowest", "highest", "mean", "feather", "nearest", "seam", "sum", "count"
+    "priority", "first", "last", "lowest", "highest", "mean", "feather", "nearest", "seam", "sum", "count", "spread"
 ]
 
 
@@ -204,6 +204,28 @@ class Count(Mean):
         return np.where(self.sources < 0, np.nan, self._weights).astype(np.float32)
 
 
+class Spread(Rule):
+    """How far the highest height there is above the lowest; empty where fewer than two surfaces have one."""
+
+    name: ClassVar[RuleName] = "spread"
+
+    def __init__(self, rows: int, cols: int) -> None:
+        super().__init__(rows, cols)
+        self._lowest, self._highest = Lowest(rows, cols), Highest(rows, cols)
+        self._count = Count(rows, cols)
+
+    def feed(self, number: int, heights: Heights, measure: FloatArray) -> None:
+        for one in (self._lowest, self._highest, self._count):
+            one.feed(number, heights, measure)
+        self.sources = self._highest.sources
+
+    @property
+    def heights(self) -> Heights:
+        with np.errstate(invalid="ignore"):
+            apart = self._highest.heights - self._lowest.heights
+            return np.where(self._count.heights > 1, apart, np.nan).astype(np.float32)
+
+
 class Feather(Mean):
     """The mean weighted by the distance to each surface's own edge: weight = s² (3 - 2 s), s = min(distance / width, 1).
 
@@ -247,7 +269,7 @@ class Seam(First):
 
 
 RULES: dict[RuleName, type[Rule]] = {
-    one.name: one for one in (First, Last, Lowest, Highest, Mean, Sum, Count, Feather, Priority, Nearest, Seam)
+    one.name: one for one in (First, Last, Lowest, Highest, Mean, Sum, Count, Spread, Feather, Priority, Nearest, Seam)
 }
 assert set(RULES) == set(get_args(RuleName))
 

@@ -18,6 +18,7 @@ import shapely
 from rasterio.features import shapes
 
 from yama.terrain.errors import InputError
+from yama.terrain.fit.clip import inside
 from yama.terrain.grid import Grid, Window
 from yama.terrain.heap import pop, push
 from yama.terrain.kernels import kernel
@@ -88,9 +89,18 @@ def _spread_from(r, c, masks, cost, bits, owners, heap, keys, size):
 
 class Seams:
     """Which surface holds each cell. placed: in order, the better first; the first has its say up to `band` metres from its
-    own edge, deeper in it holds every cell. Raises InputError for more than 63 surfaces."""
+    own edge, deeper in it holds every cell. given: areas in the grid's CRS with the number of the surface that holds them
+    wherever it has a height, whatever the others say; of areas that overlap the last one counts. Raises InputError for more
+    than 63 surfaces."""
 
-    def __init__(self, placed: Sequence[Any], grid: Grid, band: float, most: int = MOST_CELLS) -> None:
+    def __init__(
+        self,
+        placed: Sequence[Any],
+        grid: Grid,
+        band: float,
+        given: Sequence[tuple[int, shapely.Polygon]] = (),
+        most: int = MOST_CELLS,
+    ) -> None:
         if len(placed) > MOST_SURFACES:
             raise InputError(f"Seams are found between at most {MOST_SURFACES} surfaces, not {len(placed)}. "
                              "Join some of them first.")  # fmt: skip
@@ -106,12 +116,20 @@ class Seams:
         self._owners: Sources = np.full(shape, -1, np.int16)
         bits = np.zeros(max((one.number for one in placed), default=0) + 1, np.int64)
         around = self.grid.whole.grown(halo)
+        wanted, filled = {number for number, _ in given}, dict[int, npt.NDArray[np.bool_]]()
         for i, one in enumerate(placed):
             bits[one.number] = 1 << i
             wide = one.read(around, self.level)
             weights = edge_weights(continued(wide, around, self.grid), halo, width)
             heights = np.ascontiguousarray(wide[halo:-halo, halo:-halo])
             _contest(heights, weights, one.number, bits[one.number], masks, closed, low, high, self._owners)
+            if one.number in wanted:  # it may be asked for where a better one holds the cells for certain
+                filled[one.number] = ~np.isnan(heights)
+        for number, area in given:
+            if number in filled:
+                held = (inside([area], self.grid) > 0) & filled[number]
+                self._owners[held] = number
+                masks[held] |= bits[number]
         self.cost = (high - low).astype(np.float64)
         first = np.full(shape, -1, np.int16)
         for one in reversed(placed):

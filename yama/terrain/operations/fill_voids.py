@@ -31,6 +31,7 @@ class FillVoids(Operation):
     """Empty cells that data surround get heights."""
 
     name = "fill_voids"
+    version = 2
     title = "Fill holes"
     stage = "Join"
     summary = "Empty cells that data surround are filled from their rim, or from another surface."

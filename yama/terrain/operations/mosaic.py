@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
-from typing import Any, Literal
+from collections.abc import Callable, Sequence
+from typing import Any, Literal, TypeVar
 
 import numpy as np
+import shapely
 from pydantic import Field
 
 from yama.terrain.cog import BLOCK
@@ -15,7 +16,7 @@ from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window, parse_crs
 from yama.terrain.mosaic.levelling import Kind, Levelling, Plane, level
-from yama.terrain.mosaic.mosaic import Mosaic, SourceSurface, bounds_in, place, sheet
+from yama.terrain.mosaic.mosaic import Mosaic, Placed, SourceSurface, bounds_in, place, sheet
 from yama.terrain.mosaic.overlap import Overlap, looked_at, overlaps
 from yama.terrain.mosaic.rules import RuleName, Sources
 from yama.terrain.mosaic.seams import MOST_SURFACES, Seams
@@ -31,12 +32,26 @@ from yama.terrain.operations.base import (
     register,
     within_area,
 )
+from yama.terrain.shelf import shared
 from yama.terrain.surface import Heights, Progress, Surface, ignore_progress
 
 _QUICK_CELLS = 400_000
 """Cells of the frame that overlaps are looked at on where that must be quick: for levelling and while choosing."""
 _WORTH_SAYING = 0.05
 _HALF_CELL = 0.01
+
+
+class Given(Params):
+    """An area and the surface that holds it, counted from 0. ring: corners x, y in the frame's CRS."""
+
+    surface: int = Field(ge=0, le=MOST_SURFACES)
+    ring: list[tuple[float, float]] = Field(min_length=3, max_length=2_000)
+
+    def area(self) -> shapely.Polygon:
+        """The area, of the largest part where it crosses itself."""
+        parts = shapely.get_parts(shapely.make_valid(shapely.Polygon(self.ring)))
+        flat = [one for one in parts if one.geom_type == "Polygon"]
+        return max(flat, key=lambda one: one.area, default=shapely.Polygon())
 
 
 class MosaicParams(Params):
@@ -50,6 +65,9 @@ class MosaicParams(Params):
     band: float = Field(
         200.0, gt=0, le=100_000, description="Seam: how far into the better surface it may run.",
         json_schema_extra={"unit": "m"},
+    )  # fmt: skip
+    given: list[Given] = Field(
+        [], max_length=200, description="Seam: areas drawn by hand, each with the surface that is taken there.",
     )  # fmt: skip
     levelling: Kind = Field("none", description="What is added to each surface so that they agree where they overlap.")
     held: int = Field(0, ge=0, description="Levelling: the surface that stays as it is.")
@@ -79,6 +97,29 @@ def sources_in(inputs: Inputs, params: MosaicParams) -> list[Surface]:
     return [sheet(tiles) for tiles in grouped(inputs, params)]
 
 
+Made = TypeVar("Made")
+
+
+def _once(of: tuple[Any, ...], surfaces: Sequence[Surface], make: Callable[[], Made]) -> Made:
+    """What is made of surfaces, shared by all processes where they can be told apart."""
+    prints = [one.fingerprint for one in surfaces]
+    return make() if None in prints else shared((*of, prints), make)
+
+
+def _overlaps_of(
+    surfaces: Sequence[Surface], grid: Grid, at: int, progress: Progress = ignore_progress
+) -> list[Overlap]:
+    return _once(("overlaps", grid, at), surfaces, lambda: overlaps(place(surfaces, grid), grid, at, progress))
+
+
+def _seams_of(surfaces: Sequence[Surface], placed: Sequence[Placed], grid: Grid, params: MosaicParams) -> Seams:
+    planes = [vars(one.plane) for one in placed]
+    given = [(one.surface, one.area()) for one in params.given]
+    said = [vars(one) for one in params.given]
+    made_of = ("seams", grid, planes, params.band, said)
+    return _once(made_of, surfaces, lambda: Seams(placed, grid, params.band, given))
+
+
 class Joined(Surface):
     """A mosaic that is levelled, and its seams found, when it is first looked at. Thread-safe."""
 
@@ -100,11 +141,11 @@ class Joined(Surface):
         params, grid = self._params, self.grid
         levelled, planes = None, None
         if params.levelling != "none":
-            found = overlaps(place(self._surfaces, grid), grid, looked_at(grid, _QUICK_CELLS))
+            found = _overlaps_of(self._surfaces, grid, looked_at(grid, _QUICK_CELLS))
             levelled = level(found, len(self._surfaces), params.levelling, params.held)
             planes = levelled.planes
         placed = place(self._surfaces, grid, planes)
-        seams = Seams(placed, grid, params.band) if params.rule == "seam" else None
+        seams = _seams_of(self._surfaces, placed, grid, params) if params.rule == "seam" else None
         return Mosaic(placed, grid, params.rule, params.feather, seams, self.unit, self.vertical_datum), levelled
 
     def read(self, window: Window, level: int = 0) -> Heights:
@@ -184,7 +225,8 @@ class MosaicOf(Operation):
     def quantity_of(self, params: Any) -> Quantity:
         if params.result == "source":
             return "source"
-        return "count" if params.rule == "count" else "height"
+        named: dict[str, Quantity] = {"count": "count", "spread": "spread"}
+        return named.get(params.rule, "height")
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
         stops = about_groups(grouped(inputs, params))
@@ -197,6 +239,9 @@ class MosaicOf(Operation):
         if params.levelling != "none" and params.held >= len(surfaces):
             findings.append(Finding("held", "stop", f"There is no surface {params.held + 1} to hold.", "Choose another.",
                                     Mend("Hold the first", {"held": 0})))  # fmt: skip
+        if params.rule == "seam" and any(one.surface >= len(surfaces) for one in params.given):
+            findings.append(Finding("given", "stop", "An area is given to a surface that is not in the list.",
+                                    "Choose another for it, or take the area away."))  # fmt: skip
         if params.rule == "seam" and len(surfaces) > MOST_SURFACES:
             findings.append(Finding("many", "stop", f"Seams are found between at most {MOST_SURFACES} surfaces.",
                                     "Join some of them first, or feather them.", Mend("Feather", {"rule": "feather"})))  # fmt: skip
@@ -269,11 +314,11 @@ class Overlaps(Operation):
         for finding in self.check(inputs, params, frame):
             raise InputError(f"{finding.sentence} {finding.why}")
         surfaces, grid = sources_in(inputs, params), frame.grid
-        placed = place(surfaces, grid)
-        found = overlaps(placed, grid, at, lambda share: progress(0.8 * share))
+        found = _overlaps_of(surfaces, grid, at, lambda share: progress(0.8 * share))
         solved = level(found, len(surfaces), params.levelling, min(params.held, len(surfaces) - 1))
         joined = place(surfaces, grid, solved.planes)
-        seams = Seams(joined, grid, params.band) if params.rule == "seam" and len(joined) <= MOST_SURFACES else None
+        seamed = params.rule == "seam" and len(joined) <= MOST_SURFACES
+        seams = _seams_of(surfaces, joined, grid, params) if seamed else None
         mosaic = Mosaic(joined, grid, params.rule, params.feather, seams, frame.unit)
         return {
             "cell": grid.at_level(at).cell_width,
@@ -283,7 +328,11 @@ class Overlaps(Operation):
             ],
             "planes": [_plane(plane, grid) for plane in solved.planes],
             "alone": solved.alone,
-            "shares": _shares(mosaic, len(surfaces), looked_at(grid, _QUICK_CELLS)),
+            "shares": _once(
+                ("shares", grid, params.model_dump(exclude={"result"})),
+                surfaces,
+                lambda: _shares(mosaic, len(surfaces), looked_at(grid, _QUICK_CELLS)),
+            ),
             "seams": [line.round(2).tolist() for line in seams.lines()] if seams else [],
             "unit": frame.unit,
         }

@@ -13,7 +13,8 @@ from rasterio.errors import NotGeoreferencedWarning
 
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Bounds, Grid, parse_crs
-from yama.terrain.relief.ramps import colours
+from yama.terrain.operations.base import Quantity
+from yama.terrain.relief.ramps import RAMP_OF, colours
 from yama.terrain.relief.slope import hillshade_of
 from yama.terrain.surface import Surface
 
@@ -31,6 +32,24 @@ def picture(
     cell = max(area.east - area.west, area.north - area.south) / size
     middle_x, middle_y = (area.west + area.east) / 2, (area.south + area.north) / 2
     grid = Grid(frame.crs, middle_x - cell * size / 2, middle_y + cell * size / 2, cell, cell, size, size)
+    return _png(_drawn(surface, grid, ramp, span))
+
+
+def view_picture(surface: Surface, grid: Grid, quantity: Quantity, span: tuple[float, float] | None = None) -> bytes:
+    """A PNG of a pixel for each cell of any grid, drawn as `picture` draws; the ramp is the quantity's own."""
+    return _png(_drawn(surface, grid, RAMP_OF.get(quantity, "Foreshore"), span))
+
+
+def span_of(surface: Surface, grid: Grid) -> tuple[float, float] | None:
+    """The values at the ends of the ramp of a picture on this grid; None where all of it is empty."""
+    heights = fitted(surface, grid).read(grid.whole)
+    filled = heights[~np.isnan(heights)]
+    return (float(np.quantile(filled, 0.005)), float(np.quantile(filled, 0.995))) if filled.size else None
+
+
+def _drawn(surface: Surface, grid: Grid, ramp: str, span: tuple[float, float] | None) -> npt.NDArray[np.float32]:
+    """Red, green and blue `(grid.rows, grid.cols, 3)` from 0 to 255."""
+    cell = grid.cell_width
     view = fitted(surface, grid, "nearest" if ramp == "Patchwork" else "bilinear")
     heights = view.read(grid.whole.grown(1))
     inner = heights[1:-1, 1:-1]
@@ -48,7 +67,7 @@ def picture(
         )
         shaded = colours(ramp, shares) * np.asarray(0.45 + 0.78 * light)[..., None]
         image[filled] = np.clip(shaded[filled], 0, 255)
-    return _png(image)
+    return image
 
 
 def _shown(surface: Surface, frame: Grid) -> Bounds:
@@ -70,12 +89,12 @@ def _shown(surface: Surface, frame: Grid) -> Bounds:
 
 def _png(image: npt.NDArray[np.float32]) -> bytes:
     """An image `(rows, cols, 3)` of 0 to 255 as PNG."""
-    size = image.shape[0]
+    high, wide = image.shape[:2]
     buffer = io.BytesIO()
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", NotGeoreferencedWarning)
         with rasterio.MemoryFile() as memory:
-            with memory.open(driver="PNG", width=size, height=size, count=3, dtype="uint8") as dataset:
+            with memory.open(driver="PNG", width=wide, height=high, count=3, dtype="uint8") as dataset:
                 dataset.write(np.moveaxis(image.round().astype(np.uint8), -1, 0))
             buffer.write(memory.read())
     return buffer.getvalue()

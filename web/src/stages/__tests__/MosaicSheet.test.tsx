@@ -1,5 +1,5 @@
 // @vitest-environment jsdom
-import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { act, cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Holding } from "../../api/client";
 import { useDesk } from "../../desk/store";
@@ -187,6 +187,56 @@ describe("joining", () => {
     );
   });
 
+  it("gives an area drawn on the map to a source, and it stays that source's wherever it is moved to", async () => {
+    const asked = await open();
+    fireEvent.click(screen.getByLabelText("Seam"));
+    fireEvent.click(await screen.findByText("Draw an area where one is taken"));
+    expect(useDesk.getState().drawing).toBe(true);
+    act(() =>
+      useDesk.getState().set({
+        area: [
+          [448_000.004, 5_438_000],
+          [448_100, 5_438_000],
+          [448_100, 5_438_100],
+        ],
+      }),
+    );
+    fireEvent.mouseDown(await screen.findByRole("combobox", { name: "In area 1" }));
+    fireEvent.click(await screen.findByRole("option", { name: "Skerry 5" }));
+    const given = () => last(asked, "mosaic")?.params.given as { surface: number; ring: number[][] }[] | undefined;
+    await waitFor(() => expect(given()?.[0]?.surface).toBe(1));
+    expect(given()?.[0]?.ring).toHaveLength(3);
+    expect(given()?.[0]?.ring[0]).toEqual([448_000, 5_438_000]);
+    expect(useDesk.getState().seams.at(-1)).toHaveLength(4);
+    expect(last(asked, "overlaps")?.params.given).toHaveLength(1);
+    fireEvent.keyDown(screen.getByRole("button", { name: "Skerry 5, place 2 of 3" }), { key: "ArrowUp" });
+    await waitFor(() => expect(given()?.[0]?.surface).toBe(0));
+    fireEvent.click(screen.getByLabelText("Use Skerry 5"));
+    await waitFor(() => expect(given()).toEqual([]));
+  });
+
+  it("shows what each rule makes of the middle of the view", async () => {
+    const asked = service({
+      ...base,
+      "POST /projects/1/pictures": (one: Asked) =>
+        (one.body as { runs: { params: { rule: string } }[] }).runs.map(({ params }) =>
+          params.rule === "seam" ? { png: null, said: "Too many surfaces." } : { png: "AAAA", said: "" },
+        ),
+    });
+    draw(<MosaicSheet />);
+    act(() => useDesk.getState().set({ bounds: [447_000, 5_437_000, 449_000, 5_439_000] }));
+    fireEvent.click(await screen.findByText(/^Show each/));
+    await waitFor(() => expect(document.querySelectorAll("img.rule")).toHaveLength(11));
+    expect(document.querySelector(".rule.none")?.getAttribute("title")).toBe("Too many surfaces.");
+    const body = asked.at(-1)?.body as { runs: unknown[]; bounds: number[]; width: number; height: number };
+    const [west, south, east, north] = body.bounds as [number, number, number, number];
+    expect([(west + east) / 2, (south + north) / 2]).toEqual([448_000, 5_438_000]);
+    expect((east - west) / (north - south)).toBeCloseTo(body.width / body.height, 6);
+    expect(body.runs[0]).toMatchObject({ operation: "mosaic", params: { rule: "priority" } });
+    fireEvent.click(screen.getByText("Hide the pictures"));
+    expect(document.querySelector("img.rule")).toBeNull();
+  });
+
   it("draws the seams on the map while they are the rule", async () => {
     const line: [number, number][] = [
       [448_000, 5_438_000],
@@ -201,11 +251,11 @@ describe("joining", () => {
     });
     const drawn = draw(<MosaicSheet />);
     await screen.findByText("25.0 %");
-    expect(useDesk.getState().rims).toEqual([]);
+    expect(useDesk.getState().seams).toEqual([]);
     fireEvent.click(screen.getByLabelText("Seam"));
-    await waitFor(() => expect(useDesk.getState().rims).toEqual([line]));
+    await waitFor(() => expect(useDesk.getState().seams).toEqual([line]));
     drawn.unmount();
-    expect(useDesk.getState().rims).toEqual([]);
+    expect(useDesk.getState().seams).toEqual([]);
   });
 
   it("leads from a doubt about a file to that file", async () => {

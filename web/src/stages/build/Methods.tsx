@@ -17,7 +17,7 @@ export function Methods(props: {
       role="radiogroup"
       aria-label={props.label ?? "Method"}
       data-across={across}
-      style={across === 3 ? undefined : { gridTemplateColumns: `repeat(${across}, 1fr)` }}
+      style={across === 3 && !props.icon ? undefined : { gridTemplateColumns: `repeat(${across}, 1fr)` }}
     >
       {props.methods.map(([value, label, hint]) => (
         <label className="mt" key={value} title={hint}>

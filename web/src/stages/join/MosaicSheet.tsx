@@ -1,5 +1,5 @@
-import { useCallback, useEffect } from "react";
-import type { Finding } from "../../api/client";
+import { useCallback, useEffect, useState } from "react";
+import type { Finding, Picture } from "../../api/client";
 import { quantityOf, useHeld } from "../../desk/context";
 import { num } from "../../desk/format";
 import { useDesk } from "../../desk/store";
@@ -7,10 +7,12 @@ import { Methods } from "../build/Methods";
 import { Beside, Choice, Findings, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
+import { type Given, GivenAreas } from "./GivenAreas";
 import { RuleIcon } from "./RuleIcon";
 import { Sources } from "./Sources";
 import { accuracyOf, doubtsAbout, flattened, INSPECT, type Source, sourcesOf } from "./sources";
 import { type Overlaps, useOverlaps } from "./useOverlaps";
+import { useRulePictures } from "./useRulePictures";
 
 const RULES: [string, string, string][] = [
   ["priority", "Best first", "The best lie on top and fade out towards their own edge."],
@@ -24,7 +26,10 @@ const RULES: [string, string, string][] = [
   ["highest", "Highest", "The highest of the heights there."],
   ["sum", "Sum", "The sum of all heights there."],
   ["count", "Count", "How many surfaces have a height there."],
+  ["spread", "Spread", "How far the highest stands above the lowest, where two or more have a height."],
 ];
+const RULE_NAMES = RULES.map(([name]) => name);
+const NONE: Given[] = [];
 const LEVELLING = [
   { value: "none", title: "as they are" },
   { value: "offset", title: "by an offset each" },
@@ -76,6 +81,12 @@ export function aboutOverlaps(found: Overlaps | null | undefined, names: string[
   return findings;
 }
 
+/** What a rule makes of the middle of the view. */
+function RulePicture({ picture }: { picture: Picture | undefined }) {
+  if (picture?.png) return <img className="rule" alt="" src={`data:image/png;base64,${picture.png}`} />;
+  return <span className="rule none" title={picture?.said} />;
+}
+
 /** Many surfaces become one: which, in what order, levelled how, and by what rule. */
 export function MosaicSheet() {
   const { surfaces, features } = useHeld();
@@ -84,7 +95,7 @@ export function MosaicSheet() {
   const work = useWorksheet("mosaic", ["surfaces"]);
   const { params, setParams, setInput } = work;
   const { chosen, overlaps, failed } = useOverlaps();
-  const given = work.inputs.surfaces;
+  const surfacesGiven = work.inputs.surfaces;
   // an upload that was taken in again with more declared counts once
   const usable = surfaces.filter((one) => quantityOf(one) === "height" && !one.mended_by);
   const areas = features.filter((one) => has(one, "polygons"));
@@ -98,12 +109,12 @@ export function MosaicSheet() {
     [setInput, setParams],
   );
   useEffect(() => {
-    if (given !== undefined || !usable.length) return;
+    if (surfacesGiven !== undefined || !usable.length) return;
     // what was made of others would count twice; the most accurate first, then the finest
     const made = sourcesOf(usable.filter((one) => one.recipe?.operation !== "mosaic"));
     const worth = (one: Source) => accuracyOf(one)?.nmad ?? 1_000 + (one.holdings[0]?.surface?.cell_size ?? 0);
     take(made.sort((one, other) => worth(one) - worth(other)));
-  }, [given, usable, take]);
+  }, [surfacesGiven, usable, take]);
   useEffect(() => {
     set({ tab: "overlaps" });
     return () => {
@@ -115,10 +126,18 @@ export function MosaicSheet() {
   const others = sourcesOf(usable.filter((one) => !used.has(one)));
   const rule = (params.rule as string) ?? "priority";
   const seams = rule === "seam" ? overlaps?.seams : undefined;
+  const given = (params.given as Given[] | undefined) ?? NONE;
   useEffect(() => {
-    set({ rims: seams ?? [] });
-    return () => set({ rims: [] });
-  }, [seams, set]);
+    const rings = rule === "seam" ? given.flatMap(({ ring }) => (ring[0] ? [[...ring, ring[0]]] : [])) : [];
+    set({ seams: [...(seams ?? []), ...rings] });
+    return () => set({ seams: [] });
+  }, [seams, given, rule, set]);
+  const giveAreas = useCallback((next: Given[]) => setParams({ given: next.length ? next : null }), [setParams]);
+  const [shown, setShown] = useState(false);
+  const pictures = useRulePictures(RULE_NAMES, shown);
+  const drawn = shown
+    ? new Map(RULE_NAMES.map((name, i) => [name, pictures.pictures?.[i]] as [string, Picture | undefined]))
+    : null;
   const levelling = (params.levelling as string) ?? "none";
   const held = Math.min((params.held as number) ?? 0, Math.max(chosen.length - 1, 0));
   const names = chosen.map((one) => one.name);
@@ -129,17 +148,18 @@ export function MosaicSheet() {
   const change = (next: Source[]) => {
     // whoever is held stays held wherever it is moved to
     const holds = chosen[held]?.name;
-    take(
-      next,
-      params.held === undefined
-        ? {}
-        : {
-            held: Math.max(
-              next.findIndex((one) => one.name === holds),
-              0,
-            ),
-          },
-    );
+    const placeOf = (name: string | undefined) => next.findIndex((one) => one.name === name);
+    take(next, {
+      ...(params.held === undefined ? {} : { held: Math.max(placeOf(holds), 0) }),
+      ...(given.length
+        ? {
+            given: given.flatMap((one) => {
+              const surface = placeOf(chosen[one.surface]?.name);
+              return surface < 0 ? [] : [{ ...one, surface }];
+            }),
+          }
+        : {}),
+    });
   };
   if (!usable.length)
     return (
@@ -163,13 +183,22 @@ export function MosaicSheet() {
       <Section title="Where they overlap">
         <Methods
           label="Rule"
-          across={4}
+          across={drawn ? 3 : 4}
           methods={RULES}
           value={rule}
-          icon={(one) => <RuleIcon rule={one} />}
+          icon={(one) => (drawn ? <RulePicture picture={drawn.get(one)} /> : <RuleIcon rule={one} />)}
           onChange={(next) => setParams({ rule: next })}
         />
         <p className="hint">{RULES.find(([one]) => one === rule)?.[2]}</p>
+        {chosen.length > 1 && (
+          <p className="times">
+            <button type="button" className="lnk" aria-pressed={shown} onClick={() => setShown(!shown)}>
+              {shown ? "Hide the pictures" : "Show each in the middle of the view"}
+            </button>
+            {shown && pictures.waiting && <span className="mut">drawing…</span>}
+            {shown && pictures.failed && <span className="err">{pictures.failed}</span>}
+          </p>
+        )}
         {(rule === "priority" || rule === "feather") && (
           <div className="row two">
             <NumberField
@@ -181,14 +210,17 @@ export function MosaicSheet() {
           </div>
         )}
         {rule === "seam" && (
-          <div className="row two">
-            <NumberField
-              label="Within"
-              unit="m"
-              value={(params.band as number) ?? 200}
-              onChange={(band) => setParams({ band })}
-            />
-          </div>
+          <>
+            <div className="row two">
+              <NumberField
+                label="Within"
+                unit="m"
+                value={(params.band as number) ?? 200}
+                onChange={(band) => setParams({ band })}
+              />
+            </div>
+            <GivenAreas names={names} given={given} onChange={giveAreas} />
+          </>
         )}
       </Section>
       <Section title="Levelling" aside={overlaps ? `over ${overlaps.pairs.length} overlaps` : undefined}>

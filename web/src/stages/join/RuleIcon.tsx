@@ -13,6 +13,7 @@ const RULES: Record<string, { below?: string; above?: string; lines?: string; so
   lowest: { lines: "M16 7v4.500M14 9.500l2 2 2-2" },
   highest: { lines: "M16 12V7.500M14 9.500l2-2 2 2" },
   sum: { lines: "M16 7v5M13.500 9.500h5" },
+  spread: { lines: "M16 7.500v4M14.500 7h3M14.500 12h3" },
   count: { lines: "M15 7.500l1-.8v5.300" },
 };
 

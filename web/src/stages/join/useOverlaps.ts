@@ -44,9 +44,9 @@ export function useOverlaps() {
   const ids = Array.isArray(given) ? given : [];
   const used = ids.flatMap((id) => surfaces.find((one) => one.id === id) ?? []);
   const chosen = sourcesOf(used);
-  const { rule, feather, band, levelling, held, groups } = sheet?.params ?? {};
+  const { rule, feather, band, given: areas, levelling, held, groups } = sheet?.params ?? {};
   const params = Object.fromEntries(
-    Object.entries({ rule, feather, band, levelling, held, groups }).filter(
+    Object.entries({ rule, feather, band, given: areas, levelling, held, groups }).filter(
       ([, value]) => value !== undefined && value !== null,
     ),
   );

@@ -1,8 +1,10 @@
 """Operations that take several holdings: previewed, run, listed and made again."""
 
 import gzip
+from base64 import b64decode
 
 import numpy as np
+from rasterio import MemoryFile
 
 from yama.service.holdings.tests.test_uploads import cloud_bytes, lines_bytes
 from yama.service.tests.base import ServiceTest
@@ -41,6 +43,31 @@ class ManyInputsTest(ServiceTest):
         self.assertEqual(listed["recipe"]["inputs"], {"clouds": "tile1, tile2"})
         self.assertEqual(listed["recipe"]["input_ids"], {"clouds": [c.pk for c in self.clouds]})
         self.assertEqual(len(self.ask("GET", f"/holdings/{job.holding.pk}/recipe")["files"]), 2)
+
+    def test_pictures_of_one_area_side_by_side(self):
+        box = self.project.frame.grid.bounds
+        middle = ((box.west + box.east) / 2, (box.south + box.north) / 2)
+        asked = {
+            "runs": [
+                self.body,
+                {**self.body, "params": {"rule": "count"}},
+                {**self.body, "params": {"rule": "facets", "gap": 0}},
+                {"operation": "contour_surface", "params": {}, "inputs": {"contours": [self.clouds[0].pk]}},
+            ],
+            "bounds": [middle[0] - 20, middle[1] - 10, middle[0] + 20, middle[1] + 10],
+            "width": 40,
+            "height": 20,
+        }
+        self.assertIn("must be features", self.ask("POST", "/pictures", asked, 422)["detail"])
+        asked["runs"].pop()
+        heights, counts, stopped = self.ask("POST", "/pictures", asked)
+        for one in (heights, counts):
+            with MemoryFile(b64decode(one["png"])) as file, file.open() as png:
+                self.assertEqual((png.width, png.height, png.count), (40, 20, 3))
+                self.assertGreater(png.read().std(), 0)
+        self.assertIsNone(stopped["png"])
+        self.assertTrue(stopped["said"])
+        self.ask("POST", "/pictures", {**asked, "bounds": [1, 1, 1, 1]}, 422)
 
     def test_one_of_many_is_still_a_list_and_breaklines_may_be_missing(self):
         self.ask("POST", "/runs", {**self.body, "inputs": {"clouds": self.clouds[0].pk}, "name": "One"}, 202)

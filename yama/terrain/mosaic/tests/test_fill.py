@@ -5,9 +5,11 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 from typing import get_args
+from unittest import mock
 
 import numpy as np
 from django.test import SimpleTestCase
+from scipy import ndimage
 
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.frame import Frame
@@ -134,6 +136,19 @@ class FillTest(SimpleTestCase):
             weights = 1 / ((points - cell) ** 2).sum(axis=1)
             wanted.append((weights * heights[rim]).sum() / weights.sum())
         np.testing.assert_allclose(fill_hole(heights, hole, "distance"), wanted, rtol=1e-9)
+
+    def test_a_small_hole_at_once_is_the_same_plate(self) -> None:
+        for tension in (0.0, 1.0):
+            heights = rough()[20:40, 30:54].astype(np.float64)
+            hole = np.zeros(heights.shape, np.bool_)
+            hole[8:13, 9:16] = True
+            hole[13, 10:13] = True
+            band = ndimage.binary_dilation(hole, np.ones((3, 3)), 3) & ~hole
+            heights[hole] = np.nan
+            at_once = fill._by_plate(heights, hole, band, tension)
+            with mock.patch("yama.terrain.mosaic.fill._SMALL", 0):
+                by_levels = fill._by_plate(heights, hole, band, tension)
+            np.testing.assert_allclose(at_once, by_levels, atol=0.02)
 
     def test_filled_cells_are_remembered(self) -> None:
         live = self.filled(holed(rough()), "plate", 60.0)

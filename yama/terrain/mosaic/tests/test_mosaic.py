@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import get_args
 
 import numpy as np
+import shapely
 from django.test import SimpleTestCase
 from scipy import ndimage
 
@@ -72,6 +73,11 @@ def twin(rule: str, layers: np.ndarray, width: float) -> np.ndarray:
             found = sign * np.where(filled, sign * layers, -np.inf).max(axis=0)
         elif rule == "count":
             found = filled.sum(axis=0).astype(float)
+        elif rule == "spread":
+            apart = np.nanmax(np.where(filled, layers, -np.inf), axis=0) - np.nanmin(
+                np.where(filled, layers, np.inf), axis=0
+            )
+            found = np.where(filled.sum(axis=0) > 1, apart, np.nan)
         elif rule in ("sum", "mean"):
             found = np.nansum(layers.astype(float), axis=0)
             found = found / filled.sum(axis=0) if rule == "mean" else found
@@ -130,7 +136,7 @@ class RulesTest(SimpleTestCase):
                 np.testing.assert_array_equal(part, wanted, rule)
 
     def test_order_does_not_matter_where_the_rule_says_so(self) -> None:
-        for rule in ("lowest", "highest", "mean", "sum", "count", "feather", "nearest"):
+        for rule in ("lowest", "highest", "mean", "sum", "count", "spread", "feather", "nearest"):
             forth, back = mosaic(rule).read_all(), mosaic(rule, tiles()[::-1]).read_all()
             np.testing.assert_allclose(forth, back, atol=1e-5, err_msg=rule)
 
@@ -148,7 +154,7 @@ class RulesTest(SimpleTestCase):
     def test_one_surface_is_itself_under_every_rule(self) -> None:
         alone = tile(0, 0, GRID.rows, GRID.cols, 5)
         for rule in get_args(RuleName):
-            if rule != "count":
+            if rule not in ("count", "spread"):
                 np.testing.assert_allclose(mosaic(rule, [alone]).read_all(), alone.read_all(), atol=1e-5, err_msg=rule)
 
     def test_a_feather_leaves_no_step(self) -> None:
@@ -320,6 +326,24 @@ class SeamsTest(SimpleTestCase):
         self.assertTrue((owners[28:52, 28:52] == 0).all())
         self.assertTrue((owners[:20] == 1).all())
         self.assertEqual(set(np.unique(owners).tolist()), {0, 1})
+
+    def test_an_area_given_to_a_surface_is_its_wherever_it_has_a_height(self) -> None:
+        heights = ground(GRID)
+        left = ArraySurface(heights[:, :65], GRID.part(Window(0, 0, 80, 65)))
+        right = ArraySurface(heights[:, 25:] + 1, GRID.part(Window(0, 25, 80, 65)))
+        placed = place([left, right], GRID)
+        box = GRID.window_bounds(Window(30, 50, 20, 40))  # half of it beyond the left one
+        area = shapely.box(*box)
+        usual = Seams(placed, GRID, 500.0).owners(GRID.whole, 0)
+        mine = Seams(placed, GRID, 500.0, [(0, area)]).owners(GRID.whole, 0)
+        self.assertTrue((usual[30:50, 60:65] == 1).any())
+        self.assertTrue((mine[30:50, 50:65] == 0).all())
+        self.assertTrue((mine[30:50, 65:] == 1).all())
+        later = Seams(placed, GRID, 500.0, [(0, area), (1, area)]).owners(GRID.whole, 0)
+        self.assertTrue((later[30:50, 50:] == 1).all())
+        deep = Seams(placed, GRID, 6.0, [(1, area)]).owners(GRID.whole, 0)  # where the better one has no rival
+        self.assertTrue((deep[30:50, 50:] == 1).all())
+        np.testing.assert_array_equal(Seams(placed, GRID, 500.0, [(7, area)]).owners(GRID.whole, 0), usual)
 
     def test_found_on_wider_cells_it_is_the_same_for_every_window(self) -> None:
         placed = place(tiles(), GRID)
