@@ -80,6 +80,8 @@ interface Desk extends Remembered {
   rims: [number, number][][];
   /** Lines along which one surface gives way to another, and areas that were given to one. */
   seams: [number, number][][];
+  /** The job that measures overlaps on every cell, and what of. */
+  measuring: { signature: string; job: string } | null;
   feet: Foot[];
   /** A foot that was pressed on the map. */
   pressed: string | null;
@@ -157,6 +159,7 @@ export const useDesk = create<Desk>((set) => ({
   errors: [],
   rims: [],
   seams: [],
+  measuring: null,
   feet: [],
   pressed: null,
   area: null,

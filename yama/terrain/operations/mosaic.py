@@ -75,7 +75,13 @@ class MosaicParams(Params):
         [],
         description="For each surface the number of the source it is a tile of, counted from 0; each its own where empty.",
     )
-    result: Literal["height", "source"] = Field("height", description="Heights, or which surface each came from.")
+    result: Literal["height", "source", "difference"] = Field(
+        "height",
+        description="Heights, which surface each came from, or the difference of a pair where both have heights.",
+    )
+    pair: list[int] = Field(
+        [], max_length=2, description="Difference: the first surface and the second, counted from 0."
+    )
 
 
 def grouped(inputs: Inputs, params: MosaicParams) -> list[list[Surface]]:
@@ -156,6 +162,21 @@ class Joined(Surface):
         return self.made()[0].sources(window, level)
 
 
+class PairDifference(Surface):
+    """One surface of a mosaic less another, levelled as they are joined; empty where one of them is."""
+
+    def __init__(self, joined: Joined, first: int, second: int) -> None:
+        super().__init__(joined.grid, joined.unit)
+        self.surface, self._pair = joined, (first, second)
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        placed = {one.number: one for one in self.surface.made()[0].placed}
+        if not all(number in placed for number in self._pair):
+            return np.full((window.rows, window.cols), np.nan, np.float32)
+        first, second = (placed[number].read(window, level) for number in self._pair)
+        return first - second
+
+
 def _named(numbers: Sequence[int], verb: str, verbs: str) -> str:
     """Surfaces by their place in the list, counted from 1, with the verb in its number."""
     shown = [str(number + 1) for number in numbers[:6]]
@@ -223,8 +244,8 @@ class MosaicOf(Operation):
     Params = MosaicParams
 
     def quantity_of(self, params: Any) -> Quantity:
-        if params.result == "source":
-            return "source"
+        if params.result != "height":
+            return "source" if params.result == "source" else "difference"
         named: dict[str, Quantity] = {"count": "count", "spread": "spread"}
         return named.get(params.rule, "height")
 
@@ -239,6 +260,10 @@ class MosaicOf(Operation):
         if params.levelling != "none" and params.held >= len(surfaces):
             findings.append(Finding("held", "stop", f"There is no surface {params.held + 1} to hold.", "Choose another.",
                                     Mend("Hold the first", {"held": 0})))  # fmt: skip
+        if params.result == "difference" and (
+            len(set(params.pair)) != 2 or not all(0 <= one < len(surfaces) for one in params.pair)
+        ):
+            findings.append(Finding("pair", "stop", "A difference needs two of the surfaces.", "Choose a pair."))
         if params.rule == "seam" and any(one.surface >= len(surfaces) for one in params.given):
             findings.append(Finding("given", "stop", "An area is given to a surface that is not in the list.",
                                     "Choose another for it, or take the area away."))  # fmt: skip
@@ -264,7 +289,12 @@ class MosaicOf(Operation):
             if finding.weight == "stop":
                 raise InputError(f"{finding.sentence} {finding.why}")
         joined = Joined(sources_in(inputs, params), params, frame)
-        return within_area(SourceSurface(joined) if params.result == "source" else joined, inputs)
+        made: Surface = joined
+        if params.result == "source":
+            made = SourceSurface(joined)
+        elif params.result == "difference":
+            made = PairDifference(joined, *params.pair)
+        return within_area(made, inputs)
 
 
 def about_levelling(levelled: Levelling | None) -> list[Finding]:
@@ -322,6 +352,7 @@ class Overlaps(Operation):
         mosaic = Mosaic(joined, grid, params.rule, params.feather, seams, frame.unit)
         return {
             "cell": grid.at_level(at).cell_width,
+            "finest": grid.cell_width,
             "pairs": [
                 {**one.to_dict(), "after": after, "phase": _phase(surfaces, one)}
                 for one, after in zip(found, solved.after, strict=True)
@@ -329,7 +360,7 @@ class Overlaps(Operation):
             "planes": [_plane(plane, grid) for plane in solved.planes],
             "alone": solved.alone,
             "shares": _once(
-                ("shares", grid, params.model_dump(exclude={"result"})),
+                ("shares", grid, params.model_dump(exclude={"result", "pair"})),
                 surfaces,
                 lambda: _shares(mosaic, len(surfaces), looked_at(grid, _QUICK_CELLS)),
             ),

@@ -1,8 +1,7 @@
 import { patchOf, stopsOf } from "../../map/ramps";
 import { signed } from "../../stages/join/Sources";
 import { type Overlap, useOverlaps } from "../../stages/join/useOverlaps";
-import { useHeld } from "../context";
-import { num, size } from "../format";
+import { num, percent, size } from "../format";
 import { FRESH, useDesk } from "../store";
 
 const [WIDE, HIGH] = [96, 16];
@@ -41,11 +40,12 @@ function Bars({ pair, reach }: { pair: Overlap; reach: number }) {
 
 const PHASE = { aligned: "aligned", size: "other cell size", crs: "other CRS" };
 
-/** Every overlap of the mosaic's surfaces as a row; pressed, its two surfaces stand in A and B, minus. */
+/** Every overlap of the mosaic's surfaces as a row; pressed, the map shows the difference of its two surfaces. */
 export function OverlapsTab() {
-  const { a, b } = useHeld();
   const set = useDesk((desk) => desk.set);
-  const { chosen, overlaps, waiting, failed } = useOverlaps();
+  const change = useDesk((desk) => desk.sheet);
+  const sheet = useDesk((desk) => desk.sheets.mosaic);
+  const { chosen, overlaps, waiting, failed, measure } = useOverlaps();
   if (failed) return <p className="empties">{failed}</p>;
   if (chosen.length < 2) return <p className="empties">Choose two surfaces or more to see where they overlap.</p>;
   if (!overlaps) return <p className="empties">{waiting ? "Measuring the overlaps…" : "No overlaps yet."}</p>;
@@ -84,25 +84,21 @@ export function OverlapsTab() {
         </thead>
         <tbody>
           {overlaps.pairs.map((pair) => {
-            // a source in tiles cannot stand in one slot
-            const [first, second] = [pair.first, pair.second].map((i) => {
-              const tiles = chosen[i]?.holdings ?? [];
-              return tiles.length === 1 ? tiles[0] : undefined;
-            });
-            const shown = first !== undefined && second !== undefined && a?.id === first.id && b?.id === second.id;
+            const numbers = [pair.first, pair.second];
+            const shown = sheet?.params.result === "difference" && String(sheet.params.pair) === String(numbers);
             return (
               <tr key={`${pair.first}-${pair.second}`} className={shown ? "shown" : ""}>
                 <td>
                   <button
                     type="button"
                     className="pair"
-                    disabled={!first || !second}
-                    title={first && second ? "Show the difference on the map" : undefined}
-                    onClick={() =>
-                      first &&
-                      second &&
-                      set({ slots: { a: first.key, b: second.key }, mode: "minus", previewOn: false, tab: "overlaps" })
-                    }
+                    aria-pressed={shown}
+                    title={shown ? "Show the heights again" : "Show the difference on the map"}
+                    onClick={() => {
+                      const told = shown ? { result: null, pair: null } : { result: "difference", pair: numbers };
+                      change("mosaic", { params: { ...sheet?.params, ...told } });
+                      set({ previewOn: true });
+                    }}
                   >
                     {name(pair.first)}
                     <span className="mut">−</span>
@@ -153,6 +149,15 @@ export function OverlapsTab() {
           })}
         </tbody>
       </table>
+      {overlaps.cell > overlaps.finest && (
+        <p className="times">
+          <button type="button" className="lnk" disabled={measure.running} onClick={measure.start}>
+            Measure on every cell
+          </button>
+          {measure.running && <span className="mut">measuring, {percent(measure.progress)}</span>}
+          {measure.failed && <span className="err">{measure.failed}</span>}
+        </p>
+      )}
     </div>
   );
 }

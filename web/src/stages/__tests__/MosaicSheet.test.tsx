@@ -49,6 +49,7 @@ const pair = (first: number, second: number, change: Partial<Overlap> = {}): Ove
 });
 const figures: Overlaps = {
   cell: 16,
+  finest: 2,
   pairs: [pair(0, 1), pair(0, 2, { unit_factor: 0.3048, mean: -250, median: -250, blunders: 4 })],
   planes: [
     { offset: 0, tilt: 0 },
@@ -286,15 +287,38 @@ describe("overlaps", () => {
     expect(aboutOverlaps({ ...figures, planes: [] }, names, "none")).toEqual([]);
   });
 
-  it("stand in a table, each pair with its figures; single surfaces are shown minus each other", async () => {
-    await open();
+  it("stand in a table, each pair with its figures; a pressed one is shown as a difference, and back", async () => {
+    const asked = await open();
     const rows = within(screen.getByRole("table", { name: "Overlaps" })).getAllByRole("row");
     expect(rows[1]?.textContent).toContain("−1.70 m");
     expect(rows[1]?.textContent).toContain("−0.02 m");
     expect(rows[2]?.textContent).toContain("waits: feet?");
-    expect((within(rows[1] as HTMLElement).getByRole("button") as HTMLButtonElement).disabled).toBe(true);
     fireEvent.click(within(rows[2] as HTMLElement).getByRole("button"));
-    expect(useDesk.getState()).toMatchObject({ slots: { a: "key1", b: "key4" }, mode: "minus" });
+    await waitFor(() => expect(last(asked, "mosaic")?.params).toMatchObject({ result: "difference", pair: [0, 2] }));
+    expect(screen.getByPlaceholderText("Lidar ground minus Skerry 5 E450")).toBeTruthy();
+    expect(last(asked, "overlaps")?.params.result).toBeUndefined();
+    // moved, they are still the two; without one of them there is no difference
+    fireEvent.keyDown(screen.getByRole("button", { name: "Skerry 5, place 2 of 3" }), { key: "ArrowUp" });
+    await waitFor(() => expect(last(asked, "mosaic")?.params.pair).toEqual([1, 2]));
+    fireEvent.click(screen.getByLabelText("Use Skerry 5 E450"));
+    await waitFor(() => expect(last(asked, "mosaic")?.params.result).toBeUndefined());
+  });
+
+  it("are measured on every cell as a job", async () => {
+    const job = { id: "j1", kind: "run_operation", state: "done", progress: 1, title: "", message: "", findings: [] };
+    service({
+      ...base,
+      "GET /projects/1/jobs": [job],
+      "POST /projects/1/runs": { job, holding_id: null },
+      "GET /projects/1/jobs/j1/figures": { ...figures, cell: 2, pairs: [pair(0, 1, { mean: -1.75 })] },
+    });
+    draw(<OverlapsTab />);
+    act(() =>
+      useDesk.getState().sheet("mosaic", { inputs: { surfaces: [1, 2, 3, 4] }, params: { groups: [0, 1, 1, 2] } }),
+    );
+    fireEvent.click(await screen.findByText("Measure on every cell"));
+    expect(await screen.findByText("−1.75")).toBeTruthy();
+    expect(screen.queryByText("Measure on every cell")).toBeNull();
   });
 
   it("say why there are none", async () => {

@@ -39,6 +39,7 @@ const RESULTS = [
   { value: "height", title: "heights" },
   { value: "source", title: "which surface it is" },
 ];
+const DIFFERENCE = { value: "difference", title: "the difference of a pair" };
 
 /** What the overlaps say against joining the surfaces as they are. */
 export function aboutOverlaps(found: Overlaps | null | undefined, names: string[], levelling: string): Finding[] {
@@ -143,14 +144,23 @@ export function MosaicSheet() {
   const names = chosen.map((one) => one.name);
   const sources = params.result === "source";
   const says = RULES.find(([name]) => name === rule)?.[1].toLowerCase() ?? rule;
-  const name = work.sheet.name || (sources ? `Sources of ${chosen.length}` : `Mosaic, ${says}`);
+  const pair = params.result === "difference" ? (params.pair as number[] | undefined)?.map((i) => names[i]) : undefined;
+  const name =
+    work.sheet.name || (pair ? pair.join(" minus ") : sources ? `Sources of ${chosen.length}` : `Mosaic, ${says}`);
   const findings = [...doubtsAbout(chosen), ...aboutOverlaps(overlaps, names, levelling), ...work.findings];
   const change = (next: Source[]) => {
     // whoever is held stays held wherever it is moved to
     const holds = chosen[held]?.name;
+    const paired = (params.pair as number[] | undefined)?.map((i) => chosen[i]?.name);
     const placeOf = (name: string | undefined) => next.findIndex((one) => one.name === name);
     take(next, {
       ...(params.held === undefined ? {} : { held: Math.max(placeOf(holds), 0) }),
+      // so do the two whose difference is shown; without one of them there is none
+      ...(paired
+        ? paired.every((one) => placeOf(one) >= 0)
+          ? { pair: paired.map(placeOf) }
+          : { pair: null, result: null }
+        : {}),
       ...(given.length
         ? {
             given: given.flatMap((one) => {
@@ -243,8 +253,8 @@ export function MosaicSheet() {
         <Choice
           label="Cells say"
           value={(params.result as string) ?? "height"}
-          options={RESULTS}
-          onChange={(result) => setParams({ result })}
+          options={params.result === "difference" ? [...RESULTS, DIFFERENCE] : RESULTS}
+          onChange={(result) => setParams({ result, pair: result === "difference" ? params.pair : null })}
         />
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>

@@ -1,4 +1,6 @@
-import { usePreview } from "../../api/queries";
+import { useQuery } from "@tanstack/react-query";
+import { call } from "../../api/client";
+import { isOpen, useJobs, usePreview, useStart } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
 import { sourcesOf } from "./sources";
@@ -26,7 +28,9 @@ export interface Overlap {
 }
 
 export interface Overlaps {
+  /** Width of the cells looked at, and of the frame's own. */
   cell: number;
+  finest: number;
   pairs: Overlap[];
   planes: { offset: number; tilt: number }[];
   alone: number[];
@@ -55,10 +59,34 @@ export function useOverlaps() {
     project.id,
     asked ? { operation: "overlaps", params, inputs: { surfaces: used.map((one) => one.id) } } : null,
   );
+  const body = { operation: "overlaps", params, inputs: { surfaces: used.map((one) => one.id) } };
+  const signature = JSON.stringify(body);
+  const start = useStart(project.id);
+  const begun = useDesk((desk) => desk.measuring);
+  const set = useDesk((desk) => desk.set);
+  const { data: jobs = [] } = useJobs(project.id);
+  const job = jobs.find((one) => begun?.signature === signature && one.id === begun.job);
+  const { data: exact } = useQuery({
+    queryKey: ["figures-of", project.id, job?.id],
+    queryFn: () => call<Overlaps>("GET", `/projects/${project.id}/jobs/${job?.id}/figures`),
+    enabled: job?.state === "done",
+    staleTime: Infinity,
+  });
   return {
     chosen,
-    overlaps: asked ? (data?.figures as Overlaps | null | undefined) : undefined,
+    overlaps: asked ? (exact ?? (data?.figures as Overlaps | null | undefined)) : undefined,
     waiting: isFetching,
     failed: error?.message ?? null,
+    /** The same on every cell of the frame, as a job. */
+    measure: {
+      start: () =>
+        start.mutate(
+          { path: "/runs", body: { ...body, name: "Overlaps" } },
+          { onSuccess: (made) => made.job && set({ measuring: { signature, job: made.job.id } }) },
+        ),
+      running: start.isPending || (job !== undefined && isOpen(job)),
+      progress: job?.progress ?? 0,
+      failed: start.error?.message ?? (job?.state === "failed" ? job.message : null),
+    },
   };
 }

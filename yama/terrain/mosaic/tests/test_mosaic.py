@@ -12,12 +12,14 @@ from django.test import SimpleTestCase
 from scipy import ndimage
 
 from yama.terrain.errors import InputError
+from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.mosaic.levelling import Plane, level
 from yama.terrain.mosaic.mosaic import Mosaic, SourceSurface, place
 from yama.terrain.mosaic.overlap import FEET, overlaps
 from yama.terrain.mosaic.rules import RuleName, edge_weights
 from yama.terrain.mosaic.seams import Seams
+from yama.terrain.operations import find, parse_params, take_inputs
 from yama.terrain.surface import ArraySurface, StoredSurface, store
 
 GRID = Grid("EPSG:32741", 1_000.0, 3_000.0, 2.0, 2.0, 80, 90)
@@ -294,6 +296,27 @@ class LevellingTest(SimpleTestCase):
         solved = level(overlaps(place(apart, GRID), GRID), 4, "offset", 0)
         self.assertEqual(solved.alone, [2, 3])
         np.testing.assert_allclose([plane.offset for plane in solved.planes], [0, -3, 0, -1], atol=0.1)
+
+
+class PairTest(SimpleTestCase):
+    def test_a_pair_s_difference_is_that_of_the_levelled_surfaces_where_both_are(self) -> None:
+        heights = ground(GRID)
+        left = ArraySurface(heights[:, :65], GRID.part(Window(0, 0, 80, 65)))
+        right = ArraySurface(heights[:, 25:] + 2.5, GRID.part(Window(0, 25, 80, 65)))
+        operation = find("mosaic")
+        for levelling, wanted in (("none", -2.5), ("offset", 0.0)):
+            given = {"rule": "first", "result": "difference", "pair": [0, 1], "levelling": levelling}
+            params = parse_params(operation, given)
+            inputs = take_inputs(operation, {"surfaces": [left, right]})
+            self.assertEqual(operation.quantity_of(params), "difference")
+            found = operation.run(inputs, params, Frame(GRID)).read_all()
+            self.assertTrue(np.isnan(found[:, :25]).all() and np.isnan(found[:, 65:]).all())
+            np.testing.assert_allclose(found[:, 25:65], wanted, atol=1e-4)
+        for pair in ([], [0], [0, 0], [0, 2], [-1, 0]):
+            findings = operation.check(
+                inputs, parse_params(operation, {"result": "difference", "pair": pair}), Frame(GRID)
+            )
+            self.assertIn("pair", [one.code for one in findings])
 
 
 class SeamsTest(SimpleTestCase):
