@@ -17,9 +17,10 @@ from yama.terrain.grid import FloatArray, Grid, Window, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
 
-Resampling = Literal["nearest", "bilinear", "cubic", "mean", "lowest", "highest"]
+Resampling = Literal["nearest", "bilinear", "cubic", "cubic_spline", "mean", "lowest", "highest"]
 """nearest, bilinear: as they say. cubic: convolution with a = -1/2 (R. Keys, "Cubic convolution interpolation for digital image
-processing", IEEE ASSP 29, 1981), bilinear where one of the sixteen is empty. mean, lowest, highest: of the filled source cells
+processing", IEEE ASSP 29, 1981), bilinear where one of the sixteen is empty. cubic_spline: the cubic B-spline over the same sixteen as weights, which smooths
+(H. Hou and H. Andrews, "Cubic splines for image interpolation and digital filtering", IEEE ASSP 26, 1978). mean, lowest, highest: of the filled source cells
 whose centres lie in the target's cell; the nearest one where none does."""
 _AREA = {"mean": 0, "lowest": 1, "highest": 2}
 _MOST_READ = 6_000_000
@@ -98,7 +99,15 @@ def _keys(t):
 
 
 @kernel
-def _sample_cubic(heights, rows, cols, result):
+def _b_spline(t):
+    t = abs(t)
+    if t <= 1.0:
+        return (3.0 * t - 6.0) * t * t / 6.0 + 4.0 / 6.0
+    return (2.0 - t) ** 3 / 6.0
+
+
+@kernel
+def _sample_cubic(heights, rows, cols, spline, result):
     _sample_bilinear(heights, rows, cols, result)
     for i in range(result.shape[0]):
         for j in range(result.shape[1]):
@@ -110,9 +119,11 @@ def _sample_cubic(heights, rows, cols, result):
                 continue
             total = 0.0
             for dr in range(-1, 3):
-                down = _keys(rows[i, j] - r - dr)
+                t = rows[i, j] - r - dr
+                down = _b_spline(t) if spline else _keys(t)
                 for dc in range(-1, 3):
-                    total += down * _keys(cols[i, j] - c - dc) * heights[r + dr, c + dc]
+                    t = cols[i, j] - c - dc
+                    total += down * (_b_spline(t) if spline else _keys(t)) * heights[r + dr, c + dc]
             if not np.isnan(total):
                 result[i, j] = total
 
@@ -238,13 +249,18 @@ class FittedSurface(Surface):
         if self._resampling in _AREA:
             _sample_area(heights, *at, high, wide, _AREA[self._resampling], part)
         else:
-            sampler = {"nearest": _sample_nearest, "bilinear": _sample_bilinear, "cubic": _sample_cubic}[
-                self._resampling
-            ]
-            sampler(heights, *at, part)
+            self._sample(heights, *at, part)
         row, col = inside.row - window.row, inside.col - window.col
         result[row : row + inside.rows, col : col + inside.cols] = part
         return result
+
+    def _sample(self, heights: Heights, rows: FloatArray, cols: FloatArray, part: Heights) -> None:
+        if self._resampling == "nearest":
+            _sample_nearest(heights, rows, cols, part)
+        elif self._resampling == "bilinear":
+            _sample_bilinear(heights, rows, cols, part)
+        else:
+            _sample_cubic(heights, rows, cols, self._resampling == "cubic_spline", part)
 
     def _reach(self, target: Grid, source: Grid) -> tuple[tuple[float, float], int]:
         """Source cells a target's cell is high and wide, where that counts, and how many around its middle are looked at."""

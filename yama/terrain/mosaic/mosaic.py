@@ -148,8 +148,13 @@ class Mosaic(Surface):
         width = self._feather / cell
         nothing = np.empty((0, 0))
         meeting = [one for one in self.placed if one.meets(window, level)]
+        held: dict[int, Heights] = {}
+        if self._rule.weighs and width > 1 and len(meeting) > 1:
+            read = {one.number: one.read(window, level) for one in meeting}
+            held = {number: heights for number, heights in read.items() if not np.isnan(heights).all()}
+            meeting = [one for one in meeting if one.number in held]
         # alone a surface counts whole whatever it weighs
-        halo = math.ceil(width) if self._rule.weighs and width > 1 and len(meeting) > 1 else 0
+        halo = math.ceil(width) if len(held) > 1 else 0
         owners = self.seams.owners(window, level) if self.seams is not None and self._rule.name == "seam" else None
         if owners is not None:  # the owner first, then whoever has a height
             for one in meeting:
@@ -161,7 +166,7 @@ class Mosaic(Surface):
                 measure = edge_weights(continued(wide, window.grown(halo), grid), halo, width)
                 heights = np.ascontiguousarray(wide[halo:-halo, halo:-halo])
             else:
-                heights = one.read(window, level)
+                heights = held[one.number] if one.number in held else one.read(window, level)
                 measure = self._measure(one, grid, window) if self._rule.name == "nearest" else nothing
                 if self._rule.weighs:
                     measure = np.ones(heights.shape)

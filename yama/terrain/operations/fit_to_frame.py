@@ -55,7 +55,7 @@ class FitToFrame(Operation):
                                     "They ruin slope and drainage. It is for classes, not for heights.",
                                     Mend("Use bilinear", {"resampling": "bilinear"})))  # fmt: skip
         own, new = min(surface.grid.metres_per_cell()), min(grid.metres_per_cell())
-        if new < own / 3 and params.resampling in ("bilinear", "cubic"):
+        if new < own / 3 and params.resampling in ("bilinear", "cubic", "cubic_spline"):
             findings.append(Finding("finer", "note", f"Cells of {own:.3g} m are read every {new:g} m.",
                                     "That makes no detail that was not there."))  # fmt: skip
         if params.resampling in ("mean", "lowest", "highest") and new <= own * 1.001:

@@ -168,7 +168,7 @@ describe("fitting to the frame", () => {
     });
     draw(<FitSheet />);
     expect(await screen.findByText("EPSG:4326")).toBeTruthy();
-    await choose("Read", /^cubic/);
+    await choose("Read", /^cubic,/);
     fireEvent.change(screen.getByLabelText("Cell size"), { target: { value: "10" } });
     fireEvent.click(screen.getByLabelText(/grid ends where the surface ends/));
     await waitFor(() =>

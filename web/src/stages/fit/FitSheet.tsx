@@ -7,7 +7,8 @@ import { useWorksheet } from "../useWorksheet";
 
 const RESAMPLING = [
   { value: "bilinear", title: "bilinear, for heights" },
-  { value: "cubic", title: "cubic, smoother" },
+  { value: "cubic", title: "cubic, keeps bends" },
+  { value: "cubic_spline", title: "cubic spline, smooths" },
   { value: "mean", title: "mean of the cells within" },
   { value: "lowest", title: "lowest of the cells within" },
   { value: "highest", title: "highest of the cells within" },

@@ -1,5 +1,6 @@
 """Reading on another grid: planes stay planes, cones stay where they are."""
 
+from typing import get_args
 from unittest import mock
 
 import numpy as np
@@ -8,7 +9,7 @@ from pyproj import Transformer
 
 from yama.terrain.errors import InputError
 from yama.terrain.fit import reproject
-from yama.terrain.fit.reproject import FittedSurface, difference, fitted, source_positions
+from yama.terrain.fit.reproject import FittedSurface, Resampling, difference, fitted, source_positions
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.operations import find, parse_params
@@ -141,6 +142,16 @@ class ResamplingTest(SimpleTestCase):
         self.assertLess(worst["cubic"], 2e-4)
         self.assertGreater(worst["bilinear"], 0.02)
 
+    def test_a_spline_smooths_and_keeps_a_plane(self):
+        x, y = np.meshgrid(self.fine.x_of(np.arange(72)) - 448_072, self.fine.y_of(np.arange(60)) - 5_437_940)
+        aside = Grid("EPSG:32741", 448_011.0, 5_437_989.0, 2.0, 2.0, 40, 50)
+        found = FittedSurface(ArraySurface(50 + 0.3 * x - 0.2 * y, self.fine), aside, "cubic_spline").read_all()
+        x, y = np.meshgrid(aside.x_of(np.arange(50)) - 448_072, aside.y_of(np.arange(40)) - 5_437_940)
+        np.testing.assert_allclose(found, 50 + 0.3 * x - 0.2 * y, atol=1e-4)
+        noise = ArraySurface(np.random.default_rng(2).normal(0, 1, (60, 72)), self.fine)
+        spread = {name: FittedSurface(noise, aside, name).read_all().std() for name in ("cubic", "cubic_spline")}
+        self.assertLess(spread["cubic_spline"], 0.8 * spread["cubic"])
+
     def test_cubic_leaves_empty_what_bilinear_does(self):
         aside = Grid("EPSG:32741", 447_995.0, 5_438_001.0, 2.0, 2.0, 64, 80)
         cubic, bilinear = (FittedSurface(self.rough(), aside, name).read_all() for name in ("cubic", "bilinear"))
@@ -148,7 +159,7 @@ class ResamplingTest(SimpleTestCase):
 
     def test_windows_and_halves_agree_with_the_whole(self):
         coarse = Grid("EPSG:32741", 447_996.0, 5_438_005.0, 7.0, 7.0, 20, 24)
-        for name in ("nearest", "bilinear", "cubic", "mean", "lowest", "highest"):
+        for name in get_args(Resampling):
             fitted_one = FittedSurface(self.rough(), coarse, name)
             whole = fitted_one.read_all()
             np.testing.assert_array_equal(fitted_one.read(Window(3, 5, 9, 11)), whole[3:12, 5:16])
