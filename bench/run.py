@@ -347,11 +347,36 @@ def server() -> list[Row]:
                     took, data, _ = ask("GET", f"/api/projects/1/tiles/{key}/{level}/{col}/{row}", cookies=cookies)
                     if data:
                         tiles.append(took)
+
+            def keep_live(operation: str, params: dict, inputs: dict, name: str) -> int:
+                body = {"operation": operation, "params": params, "inputs": inputs, "name": name, "live": True}
+                ask("POST", "/api/projects/1/runs", body, cookies)
+                while True:
+                    found = json.loads(ask("GET", "/api/projects/1/holdings", cookies=cookies)[1])[0]
+                    if found["name"] == name:
+                        return int(found["id"])
+                    time.sleep(0.3)
+
+            beacon = next(one["id"] for one in held if one["name"].startswith("Beacon"))
+            joined = keep_live("mosaic", {}, {"surfaces": [held[0]["id"], beacon]}, "joined")
+            filled = keep_live(
+                "fill_voids", {"method": "plate", "across": 60}, {"surface": joined}, "joined and filled"
+            )
+            keep_live("change_heights", {"offset": 1.5}, {"surface": filled}, "lifted")
+            chain = json.loads(ask("GET", "/api/projects/1/holdings", cookies=cookies)[1])[0]["key"]
+            chained = []  # each asked for once: none is in the cache
+            for level, col, row in places:
+                took, data, _ = ask("GET", f"/api/projects/1/tiles/{chain}/{level}/{col}/{row}", cookies=cookies)
+                if data:
+                    chained.append(took)
         finally:
             instance.stop()
+    deep = statistics.median(chained) * 1e3
     tile, preview = statistics.median(tiles) * 1e3, statistics.median(previews) * 1e3
     return [
         Row("tile of a stored surface, in the server", "none", f"{tile:.1f} ms", "", f"median of {len(tiles)}", "15 ms", tile <= 15),
+        Row("tile of a live chain of three, in the server, at first sight", "none", f"{deep:.0f} ms", "", f"median of {len(chained)}",
+            "60 ms", deep <= 60),
         Row("preview of the demo's 4 800 points after a change", "none", f"{preview:.0f} ms", "",
             f"median of {len(previews)}", "under 1 s", preview < 1000),
     ]  # fmt: skip
