@@ -8,7 +8,8 @@ say() { printf '%s\n' "$*" >&2; }
 give_up() { say "./$(basename "$0"): $*"; exit 1; }
 
 # -- Debian packages ---------------------------------------------------------------------------------------
-needed=(mariadb-server-core mariadb-client-core redis-server libmariadb-dev pkg-config gcc libc6-dev python3-dev python3-venv)
+needed=(mariadb-server-core mariadb-client-core redis-server libmariadb-dev pkg-config gcc libc6-dev python3-dev python3-venv
+  libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 fontconfig)
 [ "${1:-}" = browser ] && needed+=(chromium)
 missing=()
 for package in "${needed[@]}"; do

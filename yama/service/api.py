@@ -8,6 +8,7 @@ from ninja.errors import ValidationError
 from ninja.security import SessionAuth
 
 from yama.service.accounts.api import router as accounts
+from yama.service.delivery.api import router as delivery
 from yama.service.depots.api import router as depots
 from yama.service.holdings.api import router as holdings
 from yama.service.holdings.drafts import router as drafts
@@ -29,6 +30,7 @@ api.add_router("/projects", drafts)
 api.add_router("/projects", uploads)
 api.add_router("/projects", depots)
 api.add_router("/projects", jobs)
+api.add_router("/projects", delivery)
 api.add_router("/projects", tiles)
 
 

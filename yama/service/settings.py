@@ -8,6 +8,12 @@ from pathlib import Path
 BASE_DIR = Path(__file__).resolve().parents[2]
 VAR_DIR = Path(os.environ.get("YAMA_VAR", BASE_DIR / "var"))
 STORE_DIR = VAR_DIR / "store"
+_FONTS = BASE_DIR / "web" / "node_modules" / "@fontsource-variable"
+REPORT_FONTS = {
+    "sans": _FONTS / "instrument-sans" / "files" / "instrument-sans-latin-wght-normal.woff2",
+    "mono": _FONTS / "spline-sans-mono" / "files" / "spline-sans-mono-latin-wght-normal.woff2",
+}
+"""The desk's own, for reports; one that is not there is done without."""
 """Arrays and uploads live here as files named by key; the database lists them."""
 
 SECRET_KEY = os.environ.get("YAMA_SECRET", "only-for-commands-that-serve-nobody")
@@ -25,6 +31,7 @@ INSTALLED_APPS = [
     "yama.service.jobs",
     "yama.service.tiles",
     "yama.service.depots",
+    "yama.service.delivery",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -108,5 +115,8 @@ LOGGING = {
         "urllib3": {"level": "ERROR"},
         "werkzeug": {"level": "ERROR"},
         "ezdxf": {"level": "ERROR"},
+        "weasyprint": {"level": "ERROR"},
+        "fontTools": {"level": "ERROR"},
+        "distributed": {"level": "ERROR"},
     },
 }

@@ -7,6 +7,7 @@ import { GridCloud } from "./build/GridCloud";
 import { InterpolatePoints } from "./build/InterpolatePoints";
 import { WhichMethod } from "./build/WhichMethod";
 import { Downloads } from "./deliver/Downloads";
+import { PackageSheet } from "./deliver/PackageSheet";
 import { Calculate } from "./fit/Calculate";
 import { ChangeHeights } from "./fit/ChangeHeights";
 import { ClipSheet } from "./fit/ClipSheet";
@@ -168,6 +169,13 @@ const OWN: Entry[] = [
     title: "Accuracy at checkpoints",
     summary: "Mean, RMSE and NMAD of every surface at points it was not made from.",
     sheet: AccuracySheet,
+  },
+  {
+    stage: "Deliver",
+    name: "package",
+    title: "Package",
+    summary: "Chosen files in one zip, with a report, checksums and recipes.",
+    sheet: PackageSheet,
   },
   {
     stage: "Deliver",

@@ -465,7 +465,11 @@ def original(request: HttpRequest, project_id: int, holding_id: int) -> Any:
 @router.get("/{int:project_id}/holdings/{int:holding_id}/recipe", response=dict[str, Any])
 def recipe(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, Any]:
     """The recipe back to the files, as `yama cook` reads it."""
-    holding = _get(request, project_id, holding_id)
+    return recipe_of(_get(request, project_id, holding_id))
+
+
+def recipe_of(holding: Holding) -> dict[str, Any]:
+    """The recipe of a holding back to the files. Refused where one of them is gone."""
     by_key = {other.key: other for other in holding.project.holdings.all()}
     steps, files, todo = {}, {}, [holding.key]
     while todo:

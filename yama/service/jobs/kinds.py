@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from yama.service.delivery.work import build
 from yama.service.depots.work import fetch_features, fetch_part
 from yama.service.jobs.models import Job
 from yama.service.jobs.work import Outcome, judge_all, run_operation, take_in
@@ -15,4 +16,5 @@ WORK: dict[str, Callable[[Job, Progress], Outcome]] = {
     "judge": judge_all,
     "fetch": fetch_part,
     "features": fetch_features,
+    "package": build,
 }

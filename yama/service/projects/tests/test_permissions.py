@@ -15,6 +15,7 @@ def endpoints(holding, key):
     """(method, path under /projects/ID, body, least role)."""
     one = f"/holdings/{holding}"
     job = f"/jobs/{uuid4()}"
+    package = f"/packages/{uuid4()}"
     return [
         ("GET", "", None, VIEW),
         ("PUT", "/frame", _FRAME, OWN),
@@ -60,6 +61,12 @@ def endpoints(holding, key):
         ("GET", "/places", None, VIEW),
         ("GET", "/feature-collections", None, VIEW),
         ("POST", "/features", {"collection": "rivers"}, EDIT),
+        ("POST", "/packages/check", {"name": "a", "holdings": [1]}, VIEW),
+        ("POST", "/packages", {"name": "a", "holdings": [1]}, EDIT),
+        ("GET", "/packages", None, VIEW),
+        ("GET", f"{package}/file", None, VIEW),
+        ("GET", f"{package}/report", None, VIEW),
+        ("DELETE", package, None, EDIT),
         ("GET", "/jobs", None, VIEW),
         ("GET", job, None, VIEW),
         ("GET", f"{job}/figures", None, VIEW),

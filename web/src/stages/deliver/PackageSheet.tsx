@@ -1,0 +1,340 @@
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { call, type Finding, type Holding, type Job } from "../../api/client";
+import { client, isOpen, useJobs } from "../../api/queries";
+import { useHeld, useProject } from "../../desk/context";
+import { num, percent } from "../../desk/format";
+import { useDesk } from "../../desk/store";
+import { Choice, Findings, NameRow, NumberField, Section, Sheet } from "../parts";
+
+interface Checked {
+  findings: Finding[];
+  members: { holding_id: number; file: string; step: number | null }[];
+}
+interface Package {
+  id: string;
+  name: string;
+  file: string;
+  bytes: number;
+  count: number;
+  report: boolean;
+  made: string;
+}
+
+const SURFACES = [
+  { value: "tif", title: "GeoTIFF, cloud-optimised" },
+  { value: "asc", title: "ASCII grid" },
+  { value: "xyz", title: "XYZ text" },
+];
+const CELLS = [
+  { value: "float32", title: "decimals of 32 bits" },
+  { value: "int32", title: "whole numbers of 32 bits" },
+  { value: "int16", title: "whole numbers of 16 bits" },
+  { value: "uint16", title: "16 bits, none below 0" },
+];
+const EMPTY = [
+  { value: "nan", title: "NaN" },
+  { value: "number", title: "a number no height has" },
+];
+const LINES = [
+  { value: "gpkg", title: "GeoPackage" },
+  { value: "shp", title: "shapefile" },
+  { value: "geojson", title: "GeoJSON" },
+  { value: "kml", title: "KML" },
+  { value: "dxf", title: "DXF drawing" },
+];
+const POINTS = [
+  { value: "csv", title: "CSV table" },
+  { value: "xlsx", title: "spreadsheet" },
+];
+
+/** A file's size in words. */
+export const megabytes = (bytes: number) => (bytes < 1e5 ? `${num(bytes / 1e3)} kB` : `${num(bytes / 1e6, 1)} MB`);
+
+/** What may go into a package, in groups as a technician thinks of them. */
+export function groupsOf(held: { surfaces: Holding[]; others: Holding[] }): { title: string; holdings: Holding[] }[] {
+  const kind = (name: string) => held.others.filter((one) => one.kind === name);
+  return [
+    { title: "Surfaces made here", holdings: held.surfaces.filter((one) => one.recipe) },
+    { title: "Surfaces as they came", holdings: held.surfaces.filter((one) => !one.recipe) },
+    { title: "Lines and areas", holdings: kind("features") },
+    { title: "Points", holdings: kind("points") },
+    { title: "Clouds", holdings: kind("cloud") },
+    { title: "Images", holdings: kind("image") },
+  ].filter(({ holdings }) => holdings.length > 0);
+}
+
+/** One zip of chosen files with checksums, recipes and a report. */
+export function PackageSheet() {
+  const project = useProject();
+  const { surfaces, features, points, all } = useHeld();
+  const sheet = useDesk((desk) => desk.sheets.package) ?? { inputs: {}, params: {}, name: "" };
+  const change = useDesk((desk) => desk.sheet);
+  const { data: jobs = [] } = useJobs(project.id);
+  const [job, setJob] = useState<string | null>(null);
+  const others = all.filter((one) => one.kind !== "surface");
+  const groups = groupsOf({ surfaces, others });
+  const listed = new Map(groups.flatMap(({ holdings }) => holdings.map((one) => [one.id, one] as const)));
+  const given = sheet.inputs.holdings;
+  const chosen = (Array.isArray(given) ? given : []).filter((id) => listed.has(id));
+  const choose = (ids: number[]) => change("package", { inputs: { ...sheet.inputs, holdings: ids } });
+  const params = sheet.params as Record<string, string | number | boolean | undefined>;
+  const setParam = (values: Record<string, unknown>) => change("package", { params: { ...sheet.params, ...values } });
+  const surfacesAs = String(params.surfaces_as ?? "tif");
+  const cellType = String(params.cell_type ?? "float32");
+  const withReport = params.report !== false;
+  const usual = `${project.name}, ${new Date().toISOString().slice(0, 10)}`;
+  const name = sheet.name || usual;
+  const body = {
+    name,
+    holdings: chosen,
+    report: withReport,
+    note: String(params.note ?? ""),
+    wanted: {
+      surfaces_as: surfacesAs,
+      cell_type: surfacesAs === "tif" ? cellType : "float32",
+      step: cellType === "float32" ? 0 : Number(params.step ?? 0),
+      nan: params.empty !== "number",
+      features_as: String(params.features_as ?? "gpkg"),
+      points_as: String(params.points_as ?? "csv"),
+    },
+  };
+  const canBuild = project.role !== "viewer";
+  const { data: checked, error } = useQuery({
+    queryKey: ["package", project.id, { ...body, name: "", note: "" }, all.length],
+    queryFn: ({ signal }) =>
+      call<Checked>("POST", `/projects/${project.id}/packages/check`, { ...body, name: "check", note: "" }, signal),
+    enabled: chosen.length > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const findings = chosen.length && checked ? checked.findings.map((one, i) => ({ ...one, code: `${i}` })) : [];
+  const stopped = findings.some((one) => one.weight === "stop");
+  const build = useMutation({
+    mutationFn: () => call<Job>("POST", `/projects/${project.id}/packages`, body),
+    onSuccess: (made) => setJob(made.id),
+    onSettled: () => client.invalidateQueries({ queryKey: ["jobs", project.id] }),
+  });
+  const running = jobs.find((one) => one.id === job) ?? build.data;
+  const open = running ? isOpen(running) && job === running.id : false;
+  const steps = (checked?.members ?? []).flatMap(({ step }) => (step === null ? [] : [step]));
+  const kinds = new Set(chosen.map((id) => listed.get(id)?.kind));
+  if (!groups.length)
+    return (
+      <Sheet stage="Deliver" title="Package">
+        <p className="remark">Nothing is here yet that could be given away.</p>
+      </Sheet>
+    );
+  return (
+    <Sheet
+      stage="Deliver"
+      title="Package"
+      lead="One zip with the files, a checksum of each, and the recipes that make them again."
+      foot={
+        canBuild ? (
+          <>
+            {(build.error || running?.state === "failed") && (
+              <p className="said">
+                <span className="err" role="alert">
+                  {build.error?.message ?? running?.message}
+                </span>
+              </p>
+            )}
+            {running?.state === "done" && (
+              <p className="said" role="status">
+                <span>The package is built.</span>
+                <a className="btn small" href={`/api/projects/${project.id}/packages/${running.id}/file`}>
+                  Download
+                </a>
+              </p>
+            )}
+            <div className="est">
+              <span>{open ? "Building" : "Makes"}</span>
+              <b>
+                {open ? (
+                  <span className="n">{percent(running?.progress ?? 0)}</span>
+                ) : (
+                  <>
+                    <span className="n">{num(chosen.length)}</span> {chosen.length === 1 ? "file" : "files"}
+                    {withReport ? " and a report" : ""}
+                  </>
+                )}
+              </b>
+            </div>
+            <div className="go">
+              <span />
+              <button
+                type="button"
+                className="primary"
+                disabled={!chosen.length || stopped || open || build.isPending}
+                onClick={() => build.mutate()}
+              >
+                Build package
+              </button>
+            </div>
+          </>
+        ) : (
+          <p className="remark">Viewers take packages away; editors and owners build them.</p>
+        )
+      }
+    >
+      <Section title="What goes in" aside={`${chosen.length} of ${listed.size} chosen`}>
+        {groups.map(({ title, holdings }) => {
+          const picked = holdings.filter((one) => chosen.includes(one.id)).length;
+          return (
+            <details key={title} className="group" open={title === "Surfaces made here" || undefined}>
+              <summary>
+                {title}
+                <span className="n">{picked ? `${picked} of ${holdings.length}` : holdings.length}</span>
+              </summary>
+              {holdings.map((one) => (
+                <label className="ck one" key={one.id}>
+                  <input
+                    type="checkbox"
+                    checked={chosen.includes(one.id)}
+                    onChange={(event) =>
+                      choose(event.target.checked ? [...chosen, one.id] : chosen.filter((id) => id !== one.id))
+                    }
+                  />
+                  {one.name}
+                </label>
+              ))}
+            </details>
+          );
+        })}
+      </Section>
+      <Section title="Written as">
+        <Choice
+          label="Surfaces"
+          value={surfacesAs}
+          options={SURFACES}
+          onChange={(value) => setParam({ surfaces_as: value })}
+        />
+        {surfacesAs === "tif" && (
+          <>
+            <Choice
+              label="Cells"
+              value={cellType}
+              options={CELLS}
+              onChange={(value) => setParam({ cell_type: value, step: 0 })}
+            />
+            {cellType === "float32" ? (
+              <Choice
+                label="Empty is"
+                value={String(params.empty ?? "nan")}
+                options={EMPTY}
+                onChange={(value) => setParam({ empty: value })}
+              />
+            ) : (
+              <div className="row two">
+                <NumberField
+                  label="Step"
+                  unit={project.frame.unit}
+                  value={Number(params.step ?? 0) || null}
+                  placeholder={steps.length ? String(Math.max(...steps, 0.01)) : ""}
+                  onChange={(step) => setParam({ step: step ?? 0 })}
+                />
+              </div>
+            )}
+          </>
+        )}
+        {(features.length > 0 || kinds.has("features")) && (
+          <Choice
+            label="Lines"
+            value={body.wanted.features_as}
+            options={LINES}
+            onChange={(value) => setParam({ features_as: value })}
+          />
+        )}
+        {points.length > 0 && (
+          <Choice
+            label="Points"
+            value={body.wanted.points_as}
+            options={POINTS}
+            onChange={(value) => setParam({ points_as: value })}
+          />
+        )}
+      </Section>
+      <Section title="Report">
+        <label className="ck one">
+          <input
+            type="checkbox"
+            checked={withReport}
+            onChange={(event) => setParam({ report: event.target.checked })}
+          />
+          Maps, accuracy, sources and steps, as a page and a PDF
+        </label>
+        {withReport && (
+          <textarea
+            className="note"
+            aria-label="Note for the report"
+            placeholder="A note for whoever reads it"
+            maxLength={4000}
+            rows={3}
+            value={String(params.note ?? "")}
+            onChange={(event) => setParam({ note: event.target.value })}
+          />
+        )}
+        <NameRow value={sheet.name} usual={usual} onChange={(value) => change("package", { name: value })} />
+      </Section>
+      {error && (
+        <p className="said">
+          <span className="err" role="alert">
+            {error.message}
+          </span>
+        </p>
+      )}
+      <Findings findings={findings} onMend={(values) => setParam({ step: values.scale })} />
+      <Built done={running?.state === "done" ? running.id : ""} />
+    </Sheet>
+  );
+}
+
+/** The packages that are here. `done`: the one built last, so that the list is read again. */
+function Built({ done }: { done: string }) {
+  const project = useProject();
+  const { data: built = [] } = useQuery({
+    queryKey: ["packages", project.id, done],
+    queryFn: () => call<Package[]>("GET", `/projects/${project.id}/packages`),
+    placeholderData: keepPreviousData,
+  });
+  const remove = useMutation({
+    mutationFn: (id: string) => call("DELETE", `/projects/${project.id}/packages/${id}`),
+    onSettled: () => client.invalidateQueries({ queryKey: ["packages", project.id] }),
+  });
+  if (!built.length) return null;
+  return (
+    <Section title="Packages here" aside={String(built.length)}>
+      {remove.error && <p className="err">{remove.error.message}</p>}
+      <ul className="built" aria-label="Packages">
+        {built.map((one) => {
+          const at = `/api/projects/${project.id}/packages/${one.id}`;
+          return (
+            <li key={one.id}>
+              <span>{one.name}</span>
+              <small>
+                <span className="n">{num(one.count)}</span> files, <span className="n">{megabytes(one.bytes)}</span>,{" "}
+                {new Date(one.made).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
+              </small>
+              <span className="acts">
+                <a className="lnk" href={`${at}/file`}>
+                  Download
+                </a>
+                {one.report && (
+                  <a className="lnk" href={`${at}/report`} target="_blank" rel="noreferrer">
+                    Report
+                  </a>
+                )}
+                {project.role !== "viewer" && (
+                  <button type="button" className="lnk" onClick={() => remove.mutate(one.id)}>
+                    Delete
+                  </button>
+                )}
+              </span>
+            </li>
+          );
+        })}
+      </ul>
+    </Section>
+  );
+}

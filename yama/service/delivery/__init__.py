@@ -1,0 +1,1 @@
+"""Packages of a project: checked, built as jobs, taken away."""

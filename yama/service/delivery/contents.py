@@ -1,0 +1,203 @@
+"""What a package holds: which file of which holding, what speaks against it, and what its report says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from yama.service.holdings.api import recipe_of
+from yama.service.holdings.models import Holding
+from yama.service.projects.models import Project
+from yama.service.tiles import surfaces
+from yama.terrain import operations
+from yama.terrain.cog import FLOATS, Encoding
+from yama.terrain.deliver import report
+from yama.terrain.deliver.package import safe_name
+from yama.terrain.findings import Finding
+from yama.terrain.formats.cell_types import encoding_for
+from yama.terrain.grid import Grid
+from yama.terrain.recipe import Step
+from yama.terrain.surface import Statistics
+
+_TEXT = {"asc": 10, "xyz": 28}  # bytes a cell, about
+_BULKY = 2_000_000_000
+_SHOWN_VALUES = 60
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """How a package is asked for; as `PackageIn` has it."""
+
+    surfaces_as: str
+    cell_type: Any
+    step: float
+    nan: bool
+    features_as: str
+    points_as: str
+
+    @property
+    def suffixes(self) -> dict[str, str]:
+        """By kind of holding. Clouds are written as they were taken in; images leave as they came."""
+        return {"surface": f".{self.surfaces_as}", "features": f".{self.features_as}", "points": f".{self.points_as}",
+                "cloud": ".laz"}  # fmt: skip
+
+
+def file_names(holdings: list[Holding], wanted: Wanted) -> dict[int, str]:
+    """A name for the file of each holding, in folders by kind."""
+    taken: set[str] = set()
+    names = {}
+    for one in holdings:
+        if one.kind == Holding.Kind.IMAGE:
+            stem, dot, suffix = one.original.rpartition(".")
+            names[one.pk] = f"images/{safe_name(stem or one.name, dot + suffix if stem else '', taken)}"
+        else:
+            folder = {"surface": "surfaces", "features": "lines", "points": "points", "cloud": "clouds"}[one.kind]
+            names[one.pk] = f"{folder}/{safe_name(one.name, wanted.suffixes[one.kind], taken)}"
+    return names
+
+
+def statistics_of(holding: Holding) -> Statistics:
+    """Of a surface, as they were found when it was made."""
+    return Statistics(**holding.facts["statistics"])
+
+
+def encoding_of(holding: Holding, wanted: Wanted) -> tuple[Encoding, list[Finding]]:
+    """How a surface's cells are written, and what that loses. Only GeoTIFF knows more than text."""
+    if wanted.surfaces_as != "tif":
+        return FLOATS, []
+    unit = report.unit_of(surfaces.quantity_of(holding.step), holding.facts["unit"])
+    return encoding_for(statistics_of(holding), wanted.cell_type, wanted.step, wanted.nan, unit)
+
+
+def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
+    """What one should know before one gives a holding away."""
+    found: list[Finding] = []
+    name = holding.name
+    own = [
+        Finding(f"own-{one['code']}", "caution", f"{name}: {one['sentence']}", one["why"])
+        for one in holding.facts.get("findings", [])
+        if one["weight"] == "caution"
+    ]
+    if holding.kind != Holding.Kind.SURFACE:
+        return own
+    found += [
+        Finding(one.code, one.weight, f"{name}: {one.sentence}", one.why, one.mend)
+        for one in encoding_of(holding, wanted)[1]
+    ]
+    facts, grid = holding.facts, Grid.from_dict(holding.facts["grid"])
+    if wanted.surfaces_as in _TEXT and grid.cell_count * _TEXT[wanted.surfaces_as] > _BULKY:
+        size = grid.cell_count * _TEXT[wanted.surfaces_as] / 1e9
+        found.append(Finding("bulky", "caution", f"{name} as text takes about {size:.0f} thousand million bytes.",
+                             "A GeoTIFF of it is a tenth of that."))  # fmt: skip
+    holes = facts.get("holes") or {}
+    if holes.get("count"):
+        found.append(Finding("holes", "caution", f"{name} has {holes['count']} holes.",
+                             "Who works with it must fill them or work around them. Join fills holes."))  # fmt: skip
+    height = surfaces.quantity_of(holding.step) == "height"
+    if height and not facts["vertical_datum"]:
+        found.append(Finding("datum", "caution", f"What zero means is not known of {name}.",
+                             "Declare it in Gather, or in Fit under Units and zero."))  # fmt: skip
+    if height and facts["unit"] != project.frame.unit:
+        found.append(Finding("unit", "caution", f"{name} is in {facts['unit']}, the frame in {project.frame.unit}.",
+                             "Who uses both may take one for the other."))  # fmt: skip
+    if grid.crs != project.frame.grid.crs:
+        found.append(
+            Finding("crs", "note", f"{name} is in {grid.crs}, not the frame's CRS.", "It is written as it is.")
+        )
+    return [*found, *own]
+
+
+def together(holdings: list[Holding], project: Project) -> list[Finding]:
+    """What one should know of all of them as one package."""
+    heights = [one for one in holdings if one.kind == Holding.Kind.SURFACE
+               and surfaces.quantity_of(one.step) == "height"]  # fmt: skip
+    found = []
+    data = {one.facts["vertical_datum"] for one in heights} - {""}
+    if len(data) > 1:
+        found.append(Finding("data", "caution", f"Zero means different things: {', '.join(sorted(data))}.",
+                             "Say so to whoever gets the package, or move them to one."))  # fmt: skip
+    if heights and project.checkpoints is None:
+        found.append(
+            Finding("checkpoints", "note", "The project has no checkpoints.", "The report says nothing of accuracy.")
+        )
+    return found
+
+
+def known_of(holding: Holding) -> str:
+    """In a line, what there is in points, lines, clouds and images."""
+    facts = holding.facts
+    if holding.kind == Holding.Kind.FEATURES:
+        return ", ".join(f"{report.number(count, 0)} {kind}" for kind, count in facts["counts"].items() if count)
+    if "count" in facts:
+        return f"{report.number(facts['count'], 0)} points"
+    return "image"
+
+
+def _values(step: Step, by_key: dict[str, Holding]) -> str:
+    told = []
+    for name, value in step.params.items():
+        if value in (None, "", [], {}):
+            continue
+        text = f"{len(value)} given" if isinstance(value, (list, dict)) else str(value)
+        told.append(f"{name.replace('_', ' ')} {text[:_SHOWN_VALUES]}")
+    names = [by_key[key].name if key in by_key else "what is gone" for keys in step.inputs.values() for key in keys]
+    used = ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
+    return f"from {used}" + (f"; {', '.join(told)}" if told else "")
+
+
+def lineage(holding: Holding, by_key: dict[str, Holding]) -> tuple[list[str], set[str]]:
+    """The steps that made a holding, the first ones first, and the keys of the files they began with."""
+    lines: list[str] = []
+    files: set[str] = set()
+    seen: set[str] = set()
+
+    def follow(key: str) -> None:
+        held = by_key.get(key)
+        if key in seen or held is None:
+            return
+        seen.add(key)
+        step = held.step
+        if step is None:
+            files.add(key)
+            return
+        for keys in step.inputs.values():
+            for one in keys:
+                follow(one)
+        lines.append(f"{held.name}: {operations.find(step.operation).title.lower()}, {_values(step, by_key)}.")
+
+    follow(holding.key)
+    return lines, files
+
+
+def sheet_of(
+    holding: Holding, file: str, project: Project, by_key: dict[str, Holding], found: list[Finding]
+) -> report.Sheet:
+    """What the report says of a surface."""
+    facts, surface = holding.facts, surfaces.surface_of_holding(holding)
+    quantity = surfaces.quantity_of(holding.step)
+    numbers, grid = statistics_of(holding), Grid.from_dict(facts["grid"])
+    unit = report.unit_of(quantity, facts["unit"])
+    card = holding.scorecards.filter(checkpoints_id=project.checkpoints_id).first() if project.checkpoints_id else None
+    share = numbers.empty / max(numbers.cells, 1)
+    rows = [
+        ("Cells say", {"height": "heights"}.get(quantity, quantity)),
+        ("CRS", grid.crs),
+        ("Cell", f"{grid.cell_width:g} × {grid.cell_height:g}, {grid.cols} × {grid.rows} cells"),
+        ("Area", report.area_of(grid.bounds, 5 if abs(grid.west) <= 360 else 0)),
+        ("Range", f"{report.number(numbers.lowest)} to {report.number(numbers.highest)} {unit}, "
+                  f"mean {report.number(numbers.mean)} {unit}"),
+        ("Empty", f"{share:.1%} of the cells" if numbers.empty else "no cell"),
+    ]  # fmt: skip
+    if quantity == "height":
+        rows.append(("Zero", facts["vertical_datum"] or "not known"))
+    figures = card.figures if card else None
+    reason = card.reason if card else "Not judged: the project has no checkpoints, or this is not a surface of heights."
+    return report.Sheet(
+        holding.name, file, rows, report.draw_map(surface, project.frame.grid, quantity), figures, reason,
+        lineage(holding, by_key)[0], found, facts["unit"], unit,
+    )  # fmt: skip
+
+
+def recipes(holdings: list[Holding]) -> dict[int, dict[str, Any]]:
+    """The recipe of each holding that was made here."""
+    return {one.pk: recipe_of(one) for one in holdings if one.step is not None}

@@ -1,0 +1,108 @@
+"""Packages of a project: looked at before, built as a job, taken away, and good in other hands."""
+
+import io
+import json
+import zipfile
+
+import numpy as np
+import pyogrio
+import rasterio
+from rasterio import MemoryFile
+
+from yama.service.holdings.tests.test_uploads import cloud_bytes, lines_bytes
+from yama.service.tests.base import ServiceTest, table
+
+
+class PackageTest(ServiceTest):
+    def setUp(self):
+        super().setUp()
+        for data, name in ((table(), "survey.csv"), (lines_bytes(), "rivers.geojson"), (cloud_bytes(), "tile.laz")):
+            self.send(data, name)
+            job = self.run_jobs()[0]
+            self.assertEqual(job.state, "done", job.message + job.log)
+            setattr(self, name.split(".")[0], job.holding)
+        self.ask("POST", "/runs", {"operation": "interpolate_points", "params": {}, "name": "=TIN/../of it",
+                                   "inputs": {"points": self.survey.pk}}, 202)  # fmt: skip
+        self.tin = self.run_jobs()[0].holding
+        self.ask("POST", "/runs", {"operation": "slope", "params": {}, "name": "Steepness", "live": True,
+                                   "inputs": {"surface": self.tin.pk}}, 202)  # fmt: skip
+        self.slope = self.run_jobs()[0].holding
+        self.all = [self.tin.pk, self.slope.pk, self.rivers.pk, self.survey.pk, self.tile.pk]
+
+    def build(self, **change):
+        job = self.ask("POST", "/packages", {"name": "First: delivery", "holdings": self.all, **change}, 202)
+        ran = self.run_jobs()[0]
+        self.assertEqual(ran.state, "done", ran.message + ran.log)
+        answer = self.ask("GET", f"/packages/{job['id']}/file")
+        return job["id"], answer, zipfile.ZipFile(io.BytesIO(b"".join(answer.streaming_content)))
+
+    def test_a_package_of_everything(self):
+        number, answer, archive = self.build(note="For the bridge.")
+        self.assertIn('filename="First_ delivery.zip"', answer.headers["Content-Disposition"])
+        names = set(archive.namelist())
+        self.assertEqual(names, {
+            "surfaces/TIN_.._of it.tif", "surfaces/Steepness.tif", "lines/rivers.gpkg", "points/survey.csv", "clouds/tile.laz",
+            "recipes/TIN_.._of it.recipe.json", "recipes/Steepness.recipe.json", "report.html", "report.pdf", "SHA256SUMS.txt",
+            "package.json",
+        })  # fmt: skip
+        with MemoryFile(archive.read("surfaces/TIN_.._of it.tif")) as file, file.open() as dataset:
+            with rasterio.open(self.tin.cells_path) as kept:
+                np.testing.assert_array_equal(dataset.read(1), kept.read(1))
+            self.assertEqual(dataset.tags()["RECIPE"], self.tin.key)
+        said = json.loads(archive.read("package.json"))
+        self.assertEqual((said["name"], said["project"], said["note"]), ("First: delivery", "Avel", "For the bridge."))
+        page = archive.read("report.html").decode()
+        self.assertIn("interpolate points, from survey", page)
+        self.assertIn("slope, from =TIN/../of it", page)
+        self.assertTrue(archive.read("report.pdf").startswith(b"%PDF"))
+        listed = self.ask("GET", "/packages")
+        self.assertEqual([(one["name"], one["report"]) for one in listed], [("First: delivery", True)])
+        read = self.ask("GET", f"/packages/{number}/report")
+        self.assertIn("default-src 'none'", read.headers["Content-Security-Policy"])
+        self.as_role("viewer")
+        self.ask("DELETE", f"/packages/{number}", status=403)
+        self.as_role("editor")
+        self.ask("DELETE", f"/packages/{number}", status=204)
+        self.assertEqual(self.ask("GET", "/packages"), [])
+        self.ask("GET", f"/packages/{number}/file", status=404)
+
+    def test_written_otherwise(self):
+        wanted = {"cell_type": "int16", "step": 0.1, "features_as": "shp", "points_as": "xlsx"}
+        _, _, archive = self.build(wanted=wanted, report=False, holdings=self.all[:4])
+        self.assertNotIn("report.html", archive.namelist())
+        with MemoryFile(archive.read("surfaces/TIN_.._of it.tif")) as file, file.open() as dataset:
+            self.assertEqual((dataset.dtypes[0], dataset.scales[0]), ("int16", 0.1))
+            with rasterio.open(self.tin.cells_path) as kept:
+                np.testing.assert_allclose(dataset.read(1, masked=True) * 0.1, kept.read(1, masked=True), atol=0.051)
+        self.assertTrue({"lines/rivers.shp", "lines/rivers.dbf", "lines/rivers.prj"} <= set(archive.namelist()))
+        folder = self.folder / "out"
+        archive.extractall(folder)
+        self.assertEqual(len(pyogrio.raw.read(folder / "lines/rivers.shp")[2]), self.rivers.features.count())
+        _, _, archive = self.build(wanted={"surfaces_as": "asc"}, report=False, holdings=[self.tin.pk])
+        self.assertTrue(archive.read("surfaces/TIN_.._of it.asc").startswith(b"ncols"))
+
+    def test_what_speaks_against_it_is_said_before(self):
+        body = {"name": "x", "holdings": [self.tin.pk], "wanted": {"cell_type": "int16", "step": 0.001}}
+        found = self.ask("POST", "/packages/check", body)
+        self.assertEqual(found["members"][0]["file"], "surfaces/TIN_.._of it.tif")
+        codes = {one["code"]: one for one in found["findings"]}
+        self.assertEqual(codes["range"]["weight"], "stop")
+        self.assertLessEqual({"datum", "checkpoints"}, set(codes))
+        self.assertIn("holds", self.ask("POST", "/packages", body, 422)["detail"])
+        mended = codes["range"]["mend"]["set_params"]["scale"]
+        self.assertEqual(mended, found["members"][0]["step"])
+        body["wanted"]["step"] = mended
+        self.assertNotIn("range", [one["code"] for one in self.ask("POST", "/packages/check", body)["findings"]])
+
+    def test_nonsense_is_refused(self):
+        self.ask("POST", "/packages", {"name": "x", "holdings": [9_999]}, 422)
+        self.ask("POST", "/packages", {"name": "x", "holdings": []}, 422)
+        self.ask("POST", "/packages", {"name": "x", "holdings": self.all, "wanted": {"surfaces_as": "exe"}}, 422)
+
+    def test_something_that_went_meanwhile_fails_it_with_a_sentence(self):
+        self.ask("POST", "/packages", {"name": "x", "holdings": [self.rivers.pk, self.slope.pk]}, 202)
+        self.slope.delete()
+        job = self.run_jobs()[0]
+        self.assertEqual(job.state, "failed")
+        self.assertIn("no longer in the project", job.message)
+        self.assertEqual(self.ask("GET", "/packages"), [])

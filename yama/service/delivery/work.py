@@ -1,0 +1,164 @@
+"""Building a package: every file written, the report drawn, all of it in one zip."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.utils import timezone
+
+from yama.service.delivery import contents
+from yama.service.delivery.contents import Wanted
+from yama.service.holdings.features import features_of
+from yama.service.holdings.models import Holding, project_dir
+from yama.service.jobs.models import Job
+from yama.service.jobs.work import Outcome
+from yama.service.projects.models import Project
+from yama.service.tiles import surfaces
+from yama.terrain import formats
+from yama.terrain.deliver import report
+from yama.terrain.deliver.package import Member, pack, safe_name
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding
+from yama.terrain.formats import las
+from yama.terrain.formats.declared import Declared
+from yama.terrain.surface import Progress, Surface, refused_by_disk, store
+
+
+def package_path(job: Job) -> Path:
+    """Where the package of a job lies."""
+    folder = project_dir(job.project_id) / "packages"
+    folder.mkdir(exist_ok=True)
+    return folder / f"{job.pk}.zip"
+
+
+def _write(holding: Holding, path: Path, wanted: Wanted, progress: Progress) -> None:
+    if holding.kind == Holding.Kind.SURFACE:
+        surface: Surface = surfaces.surface_of_holding(holding)
+        encoding, _ = contents.encoding_of(holding, wanted)
+        if wanted.surfaces_as == "tif":
+            tags = {"RECIPE": holding.key} if holding.step else {}
+            store(surface, path, progress, tags=tags, encoding=encoding)
+        else:
+            formats.write(surface, path, progress)
+    elif holding.kind == Holding.Kind.POINTS:
+        formats.write(surfaces.points_of(holding), path, progress)
+    elif holding.kind == Holding.Kind.FEATURES:
+        formats.write(features_of(holding), path, progress)
+    else:
+        cloud = las.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
+        formats.write(cloud, path, progress)
+
+
+def build(job: Job, progress: Progress) -> Outcome:
+    """Write the package a job asks for. Its figures are `file` (a name for people), `bytes` and the list of members."""
+    request = job.request
+    project = Project.objects.select_related("checkpoints").get(pk=job.project_id)
+    wanted = Wanted(**request["wanted"])
+    by_pk = project.holdings.in_bulk(request["holdings"])
+    missing = len(request["holdings"]) - len(by_pk)
+    if missing:
+        raise InputError(f"{missing} of the chosen things are no longer in the project. Choose again.")
+    holdings = [by_pk[number] for number in request["holdings"]]
+    names = contents.file_names(holdings, wanted)
+    findings = {one.pk: contents.about(one, wanted, project) for one in holdings}
+    all_told = [*contents.together(holdings, project), *(one for found in findings.values() for one in found)]
+    for finding in all_told:
+        if finding.weight == "stop":
+            raise InputError(f"{finding.sentence} {finding.why}".strip())
+    path = package_path(job)
+    share = 0.85 / len(holdings)
+    with refused_by_disk(path), tempfile.TemporaryDirectory(dir=project_dir(project.pk), prefix="package-") as folder:
+        members: list[Member] = []
+        for done, one in enumerate(holdings):
+            progress(done * share)
+            about = {"kind": one.kind, "holding": one.name, "key": one.key}
+            if one.kind == Holding.Kind.IMAGE:
+                members.append(Member(names[one.pk], one.upload_path, about))
+                continue
+            file = Path(folder) / names[one.pk]
+            file.parent.mkdir(exist_ok=True)
+            _write(one, file, wanted, lambda part, done=done: progress((done + part) * share))  # type: ignore[misc]
+            beside = sorted(other for other in file.parent.iterdir() if other.stem == file.stem and other != file)
+            # a shapefile is several files
+            members += [Member(f"{file.parent.name}/{each.name}", each, about) for each in [file, *beside]]
+        taken: set[str] = set()
+        for pk, recipe in contents.recipes(holdings).items():
+            name = safe_name(by_pk[pk].name, ".recipe.json", taken)
+            text = json.dumps(recipe, indent=1, ensure_ascii=False).encode()
+            members.append(Member(f"recipes/{name}", text, {"kind": "recipe", "holding": by_pk[pk].name}))
+        if request["report"]:
+            members += _report(request, project, holdings, names, findings)
+        progress(0.9)
+        said_of_all: dict[str, Any] = {
+            "name": request["name"], "project": project.name, "made": timezone.now().isoformat(timespec="seconds"),
+            "note": request["note"], "frame": project.frame.to_dict(),
+            "findings": [one.to_dict() for one in all_told],
+        }  # fmt: skip
+        said = pack(path, members, said_of_all, lambda part: progress(0.9 + 0.1 * part))
+    file_name = safe_name(request["name"], ".zip", set())
+    return Outcome(
+        figures={"file": file_name, "bytes": path.stat().st_size, "members": said["members"]}, findings=all_told
+    )
+
+
+def _report(
+    request: dict[str, Any],
+    project: Project,
+    holdings: list[Holding],
+    names: dict[int, str],
+    findings: dict[int, list[Finding]],
+) -> list[Member]:
+    by_key = {one.key: one for one in project.holdings.all()}
+    frame = project.frame
+    made_of: set[str] = set()
+    for one in holdings:
+        made_of |= contents.lineage(one, by_key)[1]
+    sources = sorted((by_key[key] for key in made_of), key=lambda one: one.name)
+    sheets = [
+        contents.sheet_of(one, names[one.pk], project, by_key, findings[one.pk])
+        for one in holdings
+        if one.kind == Holding.Kind.SURFACE
+    ]
+    told = report.Report(
+        title=request["name"],
+        project=project.name,
+        made=timezone.now().strftime("%-d %B %Y, %H:%M UTC"),
+        note=request["note"],
+        frame=[
+            ("Frame", f"{frame.grid.crs}, cells of {frame.grid.cell_width:g}, heights in {frame.unit}"),
+            ("Area", report.area_of(frame.grid.bounds)),
+            ("Zero of the frame", frame.vertical_datum or "not said"),
+            ("Checkpoints", project.checkpoints.name if project.checkpoints else "none"),
+        ],
+        sheets=sheets,
+        others=[
+            (one.name, names[one.pk], contents.known_of(one)) for one in holdings if one.kind != Holding.Kind.SURFACE
+        ],
+        sources=[(one.name, str(one.get_kind_display()).lower(), _known(one)) for one in sources],
+        findings=contents.together(holdings, project),
+    )
+    page = report.html_of(told, settings.REPORT_FONTS)
+    return [
+        Member("report.html", page.encode(), {"kind": "report"}),
+        Member("report.pdf", report.pdf_of(page), {"kind": "report"}),
+    ]
+
+
+def _known(holding: Holding) -> str:
+    origin = holding.origin
+    said = [str(origin[name]) for name in ("depot", "product", "tile", "year", "zip") if origin.get(name)]
+    since = f"here since {holding.created_at:%-d %B %Y}"
+    return ", ".join([holding.original, *said, since] if holding.original else [*said, since])
+
+
+def forget(job: Job) -> None:
+    """Delete the file of a package."""
+    path = package_path(job)
+    path.unlink(missing_ok=True)
+    if not any(path.parent.iterdir()):
+        shutil.rmtree(path.parent, ignore_errors=True)

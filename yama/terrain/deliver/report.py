@@ -1,0 +1,156 @@
+"""The report of a package: the same page for the screen and for paper."""
+
+from __future__ import annotations
+
+import math
+from base64 import b64encode
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+from yama.terrain.findings import Finding
+from yama.terrain.grid import Bounds, Grid
+from yama.terrain.operations.base import Quantity
+from yama.terrain.relief.picture import span_of, view_picture
+from yama.terrain.relief.ramps import PATCHES, RAMP_OF, RAMPS
+from yama.terrain.surface import Surface
+
+MAP_WIDE = 1_200
+"""Pixels across a map; half as many again at most down."""
+_UNIT = {"slope": "°", "aspect": "°", "brightness": "", "count": "", "source": "", "intensity": ""}
+_BARS = 41
+
+
+@dataclass(frozen=True)
+class Map:
+    """A surface seen from above, with what one needs to read it. bar: length in metres and share of the map's width.
+    low, high: values at the ends of the key, None where all is empty."""
+
+    png: bytes
+    low: float | None
+    high: float | None
+    ramp: str
+    bar: tuple[float, float]
+
+    @property
+    def image(self) -> str:
+        """As an address for a page."""
+        return "data:image/png;base64," + b64encode(self.png).decode()
+
+    @property
+    def gradient(self) -> str:
+        """The key's colours from left to right, for a style sheet."""
+        return ", ".join(f"{colour} {at * 100:.1f}%" for at, colour in RAMPS[self.ramp])
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """What the report says of one surface. facts: label and value. accuracy: as `Accuracy.to_dict`, or None with the reason in
+    `unjudged`. lineage: one line a step, from the files on."""
+
+    name: str
+    file: str
+    facts: list[tuple[str, str]]
+    map: Map
+    accuracy: dict[str, Any] | None
+    unjudged: str
+    lineage: list[str]
+    findings: list[Finding]
+    unit: str = "m"
+    key_unit: str = "m"
+
+
+@dataclass(frozen=True)
+class Report:
+    """All that the report says. frame: label and value. sources: name, kind and what is known of each file that something here
+    was made from. others: name, file and what is in it, of all that is no surface."""
+
+    title: str
+    project: str
+    made: str
+    note: str
+    frame: list[tuple[str, str]]
+    sheets: list[Sheet]
+    others: list[tuple[str, str, str]]
+    sources: list[tuple[str, str, str]]
+    findings: list[Finding] = field(default_factory=list)
+
+
+def draw_map(surface: Surface, frame: Grid, quantity: Quantity) -> Map:
+    """The frame's area, or that of the surface where it is smaller, with relief under colour."""
+    own = surface.grid.bounds if surface.grid.crs == frame.crs else frame.bounds
+    area = frame.bounds.intersection(own) or frame.bounds
+    cell = max((area.east - area.west) / MAP_WIDE, (area.north - area.south) / (1.5 * MAP_WIDE))
+    cols, rows = (max(round(side / cell), 8) for side in (area.east - area.west, area.north - area.south))
+    grid = Grid(frame.crs, area.west, area.north, cell, cell, rows, cols)
+    span = (0.5, len(PATCHES) + 0.5) if quantity == "source" else span_of(surface, grid)
+    low, high = span or (None, None)
+    across = grid.metres_per_cell()[0] * cols
+    length = _round_down(across / 4)
+    png = view_picture(surface, grid, quantity, span)
+    return Map(png, low, high, RAMP_OF.get(quantity, "Foreshore"), (length, length / across))
+
+
+def _round_down(value: float) -> float:
+    """1, 2 or 5 times a power of ten, not more than a value."""
+    power = 10.0 ** math.floor(math.log10(value))
+    return next(factor * power for factor in (5.0, 2.0, 1.0) if factor * power <= value * 1.0001)
+
+
+def unit_of(quantity: Quantity, unit: str) -> str:
+    """What stands behind a value of a quantity."""
+    return _UNIT.get(quantity, unit)
+
+
+def number(value: float | None, decimals: int = 2) -> str:
+    """Grouped by thin spaces, with a true minus."""
+    if value is None or not math.isfinite(value):
+        return "–"
+    return f"{value:,.{decimals}f}".replace(",", "\u202f").replace("-", "\u2212")
+
+
+def _metres(value: float) -> str:
+    return f"{value / 1000:g} km" if value >= 1000 else f"{value:g} m"
+
+
+def bars_of(errors: Sequence[Sequence[float]], nmad: float) -> list[tuple[float, float, float]]:
+    """Bars of a histogram of errors (the last of each three) about zero, within a reach of four NMAD or what there is: place,
+    width and height as shares."""
+    values = np.array([one[-1] for one in errors], np.float64)
+    values = values[np.isfinite(values)]
+    if not values.size:
+        return []
+    reach = max(4 * nmad, float(np.quantile(np.abs(values), 0.9)), 1e-3)
+    counts, _ = np.histogram(np.clip(values, -reach, reach), _BARS, (-reach, reach))
+    return [(i / _BARS, 1 / _BARS, float(count) / counts.max()) for i, count in enumerate(counts)]
+
+
+def html_of(report: Report, fonts: Mapping[str, Path] | None = None) -> str:
+    """One page with everything in it. fonts: WOFF2 files for `sans` and `mono`; the reader's own where there is none. Names and
+    notes are text, whatever they hold."""
+    page = Environment(
+        loader=FileSystemLoader(Path(__file__).parent), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
+        lstrip_blocks=True,
+    )  # fmt: skip
+    page.filters.update(number=number, metres=_metres)
+    embedded = {name: b64encode(path.read_bytes()).decode() for name, path in (fonts or {}).items() if path.exists()}
+    return page.get_template("report.html").render(report=report, fonts=embedded, bars_of=bars_of)
+
+
+def pdf_of(html: str) -> bytes:
+    """The page on A4. Nothing is fetched from anywhere."""
+    from weasyprint import HTML  # heavy, and seldom needed
+    from weasyprint.urls import URLFetcher
+
+    made: bytes = HTML(string=html, url_fetcher=URLFetcher(allowed_protocols=["data"])).write_pdf()
+    return made
+
+
+def area_of(bounds: Bounds, digits: int = 0) -> str:
+    """A rectangle as text."""
+    sides = (f"{name} {number(value, digits)}" for name, value in zip("WSEN", bounds, strict=True))
+    return ", ".join(sides)

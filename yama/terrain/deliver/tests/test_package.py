@@ -1,0 +1,140 @@
+"""Packages: whole, named safely, the same bytes from the same files; reports that say what they are given."""
+
+import hashlib
+import io
+import json
+import zipfile
+
+import numpy as np
+from django.test import SimpleTestCase
+from pypdf import PdfReader
+
+from yama.terrain.deliver import report
+from yama.terrain.deliver.package import Member, pack, safe_name
+from yama.terrain.errors import CancelledError
+from yama.terrain.findings import Finding
+from yama.terrain.grid import Grid
+from yama.terrain.judge.accuracy import Accuracy, figures_of
+from yama.terrain.surface import ArraySurface
+from yama.terrain.tests.test_surface import FolderTest, rough
+
+
+class NamesTest(SimpleTestCase):
+    def test_names_are_no_paths_no_formulas_and_never_the_same(self):
+        taken = set()
+        for name, wanted in (
+            ("Beacon 30", "Beacon 30.tif"), ("beacon 30", "beacon 30 2.tif"), ("../../etc/passwd", "etc_passwd.tif"),
+            ("=1+1", "1_1.tif"), (".hidden", "hidden.tif"), ("", "unnamed.tif"), ("a" * 300, "a" * 80 + ".tif"),
+            ("C:\\temp\\x", "C_temp_x.tif"), ("Höhe, fein", "Höhe, fein.tif"), ("line\nbreak", "line_break.tif"),
+        ):  # fmt: skip
+            self.assertEqual(safe_name(name, ".tif", taken), wanted)
+
+
+class PackTest(FolderTest):
+    def members(self):
+        (self.folder / "a.tif").write_bytes(bytes(range(256)) * 5_000)
+        return [Member("surfaces/a.tif", self.folder / "a.tif", {"kind": "surface"}), Member("note.txt", b"hello")]
+
+    def test_everything_is_there_with_its_checksum(self):
+        path = self.folder / "p.zip"
+        shares = []
+        said = pack(path, self.members(), {"name": "Avel"}, shares.append)
+        self.assertEqual(shares[-1], 1.0)
+        with zipfile.ZipFile(path) as archive:
+            self.assertIsNone(archive.testzip())
+            sums = dict(line.split("  ")[::-1] for line in archive.read("SHA256SUMS.txt").decode().splitlines())
+            for name, digest in sums.items():
+                self.assertEqual(hashlib.sha256(archive.read(name)).hexdigest(), digest)
+            self.assertEqual(set(sums), {"surfaces/a.tif", "note.txt"})
+            self.assertEqual(json.loads(archive.read("package.json")), said)
+        self.assertEqual(said["members"][0]["bytes"], 1_280_000)
+        self.assertEqual(said["members"][0]["kind"], "surface")
+
+    def test_the_same_files_are_the_same_package(self):
+        for name in ("a.zip", "b.zip"):
+            pack(self.folder / name, self.members(), {"name": "Avel"})
+        self.assertEqual((self.folder / "a.zip").read_bytes(), (self.folder / "b.zip").read_bytes())
+
+    def test_cancelled_it_leaves_nothing(self):
+        def stop(_share):
+            raise CancelledError("stop")
+
+        members = self.members()
+        with self.assertRaises(CancelledError):
+            pack(self.folder / "p.zip", members, {}, stop)
+        self.assertEqual([one.name for one in self.folder.iterdir()], ["a.tif"])
+
+
+class ReportTest(SimpleTestCase):
+    def report(self, **change):
+        surface = rough(120, 200)
+        rng = np.random.default_rng(1)
+        errors = rng.normal(0.2, 0.5, 150)
+        accuracy = Accuracy(
+            figures_of(errors),
+            {"wood": figures_of(errors[:50])},
+            [(0.0, 0.0, float(error)) for error in errors],
+        ).to_dict()
+        sheet = report.Sheet(
+            "Lidar <ground>", "surfaces/Lidar ground.tif", [("CRS", "EPSG:32741")],
+            report.draw_map(surface, surface.grid, "height"), accuracy, "", ["Lidar ground: gridded, from tile 1."],
+            [Finding("holes", "caution", "Lidar has 3 holes.", "Fill them.")],
+        )  # fmt: skip
+        bare = report.Sheet(
+            "Slope",
+            "surfaces/Slope.tif",
+            [],
+            report.draw_map(surface, surface.grid, "slope"),
+            None,
+            "Not judged.",
+            [],
+            [],
+        )
+        given = {
+            "title": "Avel, first delivery", "project": "Avel rack railway", "made": "26 November 2026", "note": "Use with care.",
+            "frame": [("Frame", "EPSG:32741")], "sheets": [sheet, bare], "others": [("Rivers", "lines/Rivers.gpkg", "12 lines")],
+            "sources": [("tile 1", "cloud", "tile.laz")],
+        }  # fmt: skip
+        return report.Report(**{**given, **change})
+
+    def test_the_page_says_everything_and_takes_names_for_text(self):
+        page = report.html_of(self.report(note="<script>alert(1)</script>"))
+        self.assertNotIn("<script>", page)
+        self.assertIn("Lidar &lt;ground&gt;", page)
+        for text in ("Rivers", "tile.laz", "Lidar has 3 holes.", "gridded, from tile 1", "Not judged."):
+            self.assertIn(text, page)
+        self.assertEqual(page.count("data:image/png"), 2)
+        self.assertNotIn("http", page.replace("http-equiv", ""))
+
+    def test_on_paper_each_surface_begins_a_page_and_the_text_is_there(self):
+        pdf = PdfReader(io.BytesIO(report.pdf_of(report.html_of(self.report()))))
+        pages = [page.extract_text() for page in pdf.pages]
+        self.assertEqual(len(pages), 3)
+        self.assertIn("Avel, first delivery", pages[0])
+        self.assertIn("Use with care.", pages[0])
+        self.assertIn("Lidar <ground>", pages[1])
+        self.assertIn("Accuracy at checkpoints", pages[1])
+        self.assertIn("Slope", pages[2])
+        self.assertIn("3 of 3", pages[2])
+
+    def test_a_package_without_surfaces_and_a_surface_without_heights(self):
+        page = report.html_of(self.report(sheets=[], sources=[]))
+        self.assertNotIn("Surfaces", page)
+        grid = Grid("EPSG:32741", 0, 0, 2, 2, 20, 30)
+        nothing = report.draw_map(ArraySurface(np.full((20, 30), np.nan), grid), grid, "height")
+        self.assertIsNone(nothing.low)
+        flat = report.draw_map(ArraySurface(np.full((20, 30), 7.0), grid), grid, "height")
+        self.assertEqual((flat.low, flat.high), (7.0, 7.0))
+
+    def test_a_scale_bar_is_a_round_length_of_a_quarter_or_less(self):
+        for cols, wanted in ((200, 100.0), (1_000, 500.0), (1_100, 500.0), (390, 100.0)):
+            grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 100, cols)
+            length, share = report.draw_map(ArraySurface(np.zeros((100, cols)), grid), grid, "height").bar
+            self.assertEqual(length, wanted)
+            self.assertAlmostEqual(share, wanted / (2 * cols), delta=0.002)
+
+    def test_bars_of_errors(self):
+        bars = report.bars_of([(0, 0, 0.0)] * 3 + [(0, 0, 100.0)], 0.1)
+        self.assertEqual(max(bars, key=lambda bar: bar[2])[0], 20 / 41)
+        self.assertGreater(bars[-1][2], 0)
+        self.assertEqual(report.bars_of([(0, 0, float("nan"))], 0.1), [])
