@@ -133,6 +133,27 @@ def known_of(holding: Holding) -> str:
     return "image"
 
 
+def by_product(holdings: list[Holding]) -> list[tuple[str, list[Holding]]]:
+    """Holdings in their order, tiles of one product together under its name, each other one alone under its own."""
+    groups: dict[str, list[Holding]] = {}
+    for one in holdings:
+        tile = one.origin.get("tile")
+        groups.setdefault(one.name.split(f" {tile}")[0] if tile else f"\0{one.pk}", []).append(one)
+    return [(name if not name.startswith("\0") else found[0].name, found) for name, found in groups.items()]
+
+
+def source_of(name: str, tiles: list[Holding]) -> tuple[str, str, str]:
+    """Name, kind and what is known of a file, or of the tiles of a product."""
+    first = tiles[0]
+    said = [str(first.origin[key]) for key in ("depot", "product", "zip") if first.origin.get(key)]
+    if len(tiles) == 1:
+        said = [first.original, *said] if first.original else said
+    else:
+        said.append(f"{len(tiles)} tiles: " + ", ".join(sorted(str(one.origin["tile"]) for one in tiles)))
+    since = min(one.created_at for one in tiles)
+    return name, str(first.get_kind_display()).lower(), ", ".join([*said, f"here since {since:%-d %B %Y}"])
+
+
 def _values(step: Step, by_key: dict[str, Holding]) -> str:
     told = []
     for name, value in step.params.items():
@@ -140,8 +161,12 @@ def _values(step: Step, by_key: dict[str, Holding]) -> str:
             continue
         text = f"{len(value)} given" if isinstance(value, (list, dict)) else str(value)
         told.append(f"{name.replace('_', ' ')} {text[:_SHOWN_VALUES]}")
-    names = [by_key[key].name if key in by_key else "what is gone" for keys in step.inputs.values() for key in keys]
-    used = ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
+    keys = [key for given in step.inputs.values() for key in given]
+    names = [
+        one[0].name if len(one) == 1 else f"{product} ({len(one)} tiles)"
+        for product, one in by_product([by_key[key] for key in keys if key in by_key])
+    ]
+    used = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
     return f"from {used}" + (f"; {', '.join(told)}" if told else "")
 
 
@@ -182,7 +207,8 @@ def sheet_of(
     rows = [
         ("Cells say", {"height": "heights"}.get(quantity, quantity)),
         ("CRS", grid.crs),
-        ("Cell", f"{grid.cell_width:g} × {grid.cell_height:g}, {grid.cols} × {grid.rows} cells"),
+        ("Cell", f"{grid.cell_width:g} × {grid.cell_height:g} {'°' if abs(grid.west) <= 360 else 'm'}, "
+                 f"{report.number(grid.cols, 0)} × {report.number(grid.rows, 0)} cells"),
         ("Area", report.area_of(grid.bounds, 5 if abs(grid.west) <= 360 else 0)),
         ("Range", f"{report.number(numbers.lowest)} to {report.number(numbers.highest)} {unit}, "
                   f"mean {report.number(numbers.mean)} {unit}"),

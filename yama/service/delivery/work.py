@@ -130,7 +130,7 @@ def _report(
         made=timezone.now().strftime("%-d %B %Y, %H:%M UTC"),
         note=request["note"],
         frame=[
-            ("Frame", f"{frame.grid.crs}, cells of {frame.grid.cell_width:g}, heights in {frame.unit}"),
+            ("Frame", f"{frame.grid.crs}, cells of {frame.grid.cell_width:g} m, heights in {frame.unit}"),
             ("Area", report.area_of(frame.grid.bounds)),
             ("Zero of the frame", frame.vertical_datum or "not said"),
             ("Checkpoints", project.checkpoints.name if project.checkpoints else "none"),
@@ -139,7 +139,7 @@ def _report(
         others=[
             (one.name, names[one.pk], contents.known_of(one)) for one in holdings if one.kind != Holding.Kind.SURFACE
         ],
-        sources=[(one.name, str(one.get_kind_display()).lower(), _known(one)) for one in sources],
+        sources=[contents.source_of(name, tiles) for name, tiles in contents.by_product(sources)],
         findings=contents.together(holdings, project),
     )
     page = report.html_of(told, settings.REPORT_FONTS)
@@ -147,13 +147,6 @@ def _report(
         Member("report.html", page.encode(), {"kind": "report"}),
         Member("report.pdf", report.pdf_of(page), {"kind": "report"}),
     ]
-
-
-def _known(holding: Holding) -> str:
-    origin = holding.origin
-    said = [str(origin[name]) for name in ("depot", "product", "tile", "year", "zip") if origin.get(name)]
-    since = f"here since {holding.created_at:%-d %B %Y}"
-    return ", ".join([holding.original, *said, since] if holding.original else [*said, since])
 
 
 def forget(job: Job) -> None:

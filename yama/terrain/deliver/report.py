@@ -13,7 +13,8 @@ import numpy as np
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from yama.terrain.findings import Finding
-from yama.terrain.grid import Bounds, Grid
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.grid import Bounds, Grid, Window
 from yama.terrain.operations.base import Quantity
 from yama.terrain.relief.picture import span_of, view_picture
 from yama.terrain.relief.ramps import PATCHES, RAMP_OF, RAMPS
@@ -23,6 +24,8 @@ MAP_WIDE = 1_200
 """Pixels across a map; half as many again at most down."""
 _UNIT = {"slope": "°", "aspect": "°", "brightness": "", "count": "", "source": "", "intensity": ""}
 _BARS = 41
+_LOOKED_AT = 512  # cells along a side to find where a surface has values
+_TAIL = 0.001  # of all cells at either end of the key
 
 
 @dataclass(frozen=True)
@@ -81,18 +84,32 @@ class Report:
 
 
 def draw_map(surface: Surface, frame: Grid, quantity: Quantity) -> Map:
-    """The frame's area, or that of the surface where it is smaller, with relief under colour."""
-    own = surface.grid.bounds if surface.grid.crs == frame.crs else frame.bounds
-    area = frame.bounds.intersection(own) or frame.bounds
+    """The part of the frame where the surface has values, with relief under colour."""
+    area = _filled(surface, frame)
     cell = max((area.east - area.west) / MAP_WIDE, (area.north - area.south) / (1.5 * MAP_WIDE))
     cols, rows = (max(round(side / cell), 8) for side in (area.east - area.west, area.north - area.south))
     grid = Grid(frame.crs, area.west, area.north, cell, cell, rows, cols)
-    span = (0.5, len(PATCHES) + 0.5) if quantity == "source" else span_of(surface, grid)
+    span = (0.5, len(PATCHES) + 0.5) if quantity == "source" else span_of(surface, grid, _TAIL)
     low, high = span or (None, None)
     across = grid.metres_per_cell()[0] * cols
     length = _round_down(across / 4)
     png = view_picture(surface, grid, quantity, span)
     return Map(png, low, high, RAMP_OF.get(quantity, "Foreshore"), (length, length / across))
+
+
+def _filled(surface: Surface, frame: Grid) -> Bounds:
+    """The rectangle of the frame around all cells with a value, a little wider; all of the frame where there is none."""
+    level = 0
+    while max(frame.at_level(level).rows, frame.at_level(level).cols) > _LOOKED_AT:
+        level += 1
+    grid = frame.at_level(level)
+    rows, cols = np.nonzero(~np.isnan(fitted(surface, frame, "nearest").read(grid.whole, level)))
+    if not rows.size:
+        return frame.bounds
+    margin = 1 + max(int(np.ptp(rows)), int(np.ptp(cols))) // 30
+    top, left = int(rows.min()) - margin, int(cols.min()) - margin
+    window = Window(top, left, int(rows.max()) + margin + 1 - top, int(cols.max()) + margin + 1 - left)
+    return grid.window_bounds(window.clipped(grid.rows, grid.cols))
 
 
 def _round_down(value: float) -> float:
@@ -117,16 +134,16 @@ def _metres(value: float) -> str:
     return f"{value / 1000:g} km" if value >= 1000 else f"{value:g} m"
 
 
-def bars_of(errors: Sequence[Sequence[float]], nmad: float) -> list[tuple[float, float, float]]:
-    """Bars of a histogram of errors (the last of each three) about zero, within a reach of four NMAD or what there is: place,
-    width and height as shares."""
+def bars_of(errors: Sequence[Sequence[float]], nmad: float) -> tuple[float, list[tuple[float, float, float]]]:
+    """Bars of a histogram of errors (the last of each three) about zero: how far they reach, four NMAD or what there is, and
+    place, width and height of each as shares."""
     values = np.array([one[-1] for one in errors], np.float64)
     values = values[np.isfinite(values)]
     if not values.size:
-        return []
+        return 0.0, []
     reach = max(4 * nmad, float(np.quantile(np.abs(values), 0.9)), 1e-3)
     counts, _ = np.histogram(np.clip(values, -reach, reach), _BARS, (-reach, reach))
-    return [(i / _BARS, 1 / _BARS, float(count) / counts.max()) for i, count in enumerate(counts)]
+    return reach, [(i / _BARS, 1 / _BARS, float(count) / counts.max()) for i, count in enumerate(counts)]
 
 
 def html_of(report: Report, fonts: Mapping[str, Path] | None = None) -> str:

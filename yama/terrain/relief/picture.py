@@ -40,11 +40,12 @@ def view_picture(surface: Surface, grid: Grid, quantity: Quantity, span: tuple[f
     return _png(_drawn(surface, grid, RAMP_OF.get(quantity, "Foreshore"), span))
 
 
-def span_of(surface: Surface, grid: Grid) -> tuple[float, float] | None:
-    """The values at the ends of the ramp of a picture on this grid; None where all of it is empty."""
+def span_of(surface: Surface, grid: Grid, tail: float = 0.005) -> tuple[float, float] | None:
+    """The values at the ends of the ramp of a picture on this grid, with a share `tail` of the cells beyond each; None where all
+    of it is empty."""
     heights = fitted(surface, grid).read(grid.whole)
     filled = heights[~np.isnan(heights)]
-    return (float(np.quantile(filled, 0.005)), float(np.quantile(filled, 0.995))) if filled.size else None
+    return (float(np.quantile(filled, tail)), float(np.quantile(filled, 1 - tail))) if filled.size else None
 
 
 def _drawn(surface: Surface, grid: Grid, ramp: str, span: tuple[float, float] | None) -> npt.NDArray[np.float32]:

@@ -262,7 +262,7 @@ export function PackageSheet() {
             checked={withReport}
             onChange={(event) => setParam({ report: event.target.checked })}
           />
-          Maps, accuracy, sources and steps, as a page and a PDF
+          Maps, accuracy and steps, page and PDF
         </label>
         {withReport && (
           <textarea

@@ -133,8 +133,16 @@ class ReportTest(SimpleTestCase):
             self.assertEqual(length, wanted)
             self.assertAlmostEqual(share, wanted / (2 * cols), delta=0.002)
 
+    def test_a_map_is_of_where_there_is_something(self):
+        heights = np.full((400, 400), np.nan)
+        heights[300:340, 100:180] = np.arange(80)
+        grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 400, 400)
+        length, share = report.draw_map(ArraySurface(heights, grid), grid, "height").bar
+        self.assertAlmostEqual(length / share, 2 * 86, delta=1)
+
     def test_bars_of_errors(self):
-        bars = report.bars_of([(0, 0, 0.0)] * 3 + [(0, 0, 100.0)], 0.1)
+        reach, bars = report.bars_of([(0, 0, 0.0)] * 3 + [(0, 0, 100.0)], 0.1)
+        self.assertGreaterEqual(reach, 0.4)
         self.assertEqual(max(bars, key=lambda bar: bar[2])[0], 20 / 41)
         self.assertGreater(bars[-1][2], 0)
-        self.assertEqual(report.bars_of([(0, 0, float("nan"))], 0.1), [])
+        self.assertEqual(report.bars_of([(0, 0, float("nan"))], 0.1), (0.0, []))
