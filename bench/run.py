@@ -177,6 +177,37 @@ def idw() -> list[Row]:
     ]
 
 
+def isolines() -> list[Row]:
+    """Contours of 4096² at 40 heights, against contourpy on the whole array."""
+    import contourpy
+    from scipy import ndimage
+
+    from yama.terrain.relief.contours import Levels, contours
+
+    rng = np.random.default_rng(5)
+    side = 4096
+    heights = sum(
+        (200.0 / count) * ndimage.zoom(rng.standard_normal((count + 3, count + 3)), side / (count + 3), order=3)[:side, :side]
+        for count in (4, 16, 64, 256, 1024)
+    ).astype(np.float32)  # fmt: skip
+    grid = Grid("EPSG:32741", 400_000.0, 5_500_000.0, 2.0, 2.0, side, side)
+    interval = float(np.ptp(heights)) / 40
+    numbers = range(int(np.floor(heights.min() / interval)) + 1, int(np.floor(heights.max() / interval)) + 1)
+    counts = []
+
+    def mine() -> None:
+        counts.append(contours(ArraySurface(heights, grid), Levels(interval)).x.size)
+
+    def theirs() -> None:
+        drawn = contourpy.contour_generator(z=heights)
+        counts.append(sum(len(line) for number in numbers for line in drawn.lines(number * interval)))
+
+    mine()
+    result = paired(mine, theirs, 3)
+    equal = f"vertices differ by {abs(counts[-1] - counts[-2])} of {counts[-1]}"
+    return [quicker("contours of 4096² at 40 heights, in blocks", "contourpy on the whole array", 2, result, equal)]
+
+
 def relief() -> list[Row]:
     """Slope and hillshade of 8192 x 8192 cells against copying them."""
     from concurrent.futures import ThreadPoolExecutor
@@ -458,7 +489,7 @@ def mosaics() -> list[Row]:
     return rows
 
 
-BENCHMARKS = {"delaunay": delaunay, "tin": tin, "natural": natural, "kriging": kriging, "contours": contours, "idw": idw, "cloud": cloud, "relief": relief, "memory": memory, "mosaics": mosaics, "server": server,
+BENCHMARKS = {"delaunay": delaunay, "tin": tin, "natural": natural, "kriging": kriging, "contours": contours, "idw": idw, "cloud": cloud, "relief": relief, "isolines": isolines, "memory": memory, "mosaics": mosaics, "server": server,
               "arrivals": arrivals, "drawn": drawn}  # fmt: skip
 
 

@@ -1,5 +1,5 @@
 import { create } from "zustand";
-import type { Inputs, Probe, Quantity } from "../api/client";
+import type { ContourLine, Inputs, Probe, Quantity } from "../api/client";
 import type { Dress } from "../map/dress";
 import { PATCHES } from "../map/ramps";
 
@@ -80,6 +80,10 @@ interface Desk extends Remembered {
   rims: [number, number][][];
   /** Lines along which one surface gives way to another, and areas that were given to one. */
   seams: [number, number][][];
+  /** The lines, points or cloud whose dress is changed. */
+  dressing: number | null;
+  /** Contours that are looked at before they are made. */
+  contours: { lines: ContourLine[]; unit: string } | null;
   /** The job that measures overlaps on every cell, and what of. */
   measuring: { signature: string; job: string } | null;
   feet: Foot[];
@@ -160,6 +164,8 @@ export const useDesk = create<Desk>((set) => ({
   rims: [],
   seams: [],
   measuring: null,
+  dressing: null,
+  contours: null,
   feet: [],
   pressed: null,
   area: null,

@@ -15,6 +15,7 @@ import { dotMark, errorMark, pinMark, placeMark, previewBorder, rimMark } from "
 import { stopsOf } from "./ramps";
 import { styleOf } from "./style";
 import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
+import { useContours } from "./useContours";
 import { useDrawing } from "./useDrawing";
 import { useDressed } from "./useDressed";
 import { useEditing } from "./useEditing";
@@ -269,6 +270,11 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   }, [map, rims, seams, west, south]);
 
   useFeet(map, grid);
+  useContours(
+    map,
+    grid,
+    useDesk((desk) => desk.contours),
+  );
   useFacets(map, grid, useFacetsInView(project.id));
   useDrawing(map, grid);
   useEditing(map, grid);

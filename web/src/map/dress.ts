@@ -13,6 +13,8 @@ export interface Dress {
   labelFrom: number;
   /** Only features whose column has this value: `column=value`. */
   filter: string;
+  /** Whether only index lines bear labels. */
+  indexed?: boolean;
   /** Points are coloured by this; clouds by theirs. */
   by: "one" | "height" | "code" | CloudBy;
 }
@@ -27,6 +29,12 @@ const KIND_COLOURS: Record<string, string> = {
   water: "#17343D",
 };
 
+/** The unit of a holding's heights as it stands behind a figure. */
+function shortUnit(holding: Holding): string {
+  const unit = holding.recipe?.operation === "contours" ? holding.recipe.params.unit : "m";
+  return unit === "ft" || unit === "us-ft" ? "ft" : "m";
+}
+
 /** The usual dress of a holding. */
 export function usualDress(holding: Holding, judging = false): Dress {
   const columns = Object.keys(holding.features?.attributes ?? {});
@@ -39,7 +47,8 @@ export function usualDress(holding: Holding, judging = false): Dress {
     colour: judging ? "#9C2B2B" : "",
     width: height ? 0.8 : 1.4,
     label: height ?? name ?? (holding.kind === "image" ? "name" : ""),
-    unit: height ? "m" : "",
+    unit: height ? shortUnit(holding) : "",
+    indexed: holding.recipe?.operation === "contours" && holding.recipe.params.index_every !== 0,
     labelFrom: height ? 4 : 40,
     filter: "",
     by: holding.kind === "cloud" ? "height" : "one",

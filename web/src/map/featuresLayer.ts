@@ -15,11 +15,13 @@ const LINE_TEXT = '500 11.5px "Instrument Sans Variable"';
 const FIGURES = '500 10.5px "Spline Sans Mono Variable"';
 
 function labelOf(feature: FeatureLike, dress: Dress): string {
-  if (feature.get("kind") === "coast") return ""; // a name along the whole shore says nothing
+  const kind = feature.get("kind");
+  if (kind === "coast") return ""; // a name along the whole shore says nothing
+  if (kind === "line" && dress.indexed) return ""; // index lines bear the heights
   const value = feature.get(dress.label);
   if (value === null || value === undefined || value === "") return "";
   const text = typeof value === "number" ? num(value, Number.isInteger(value) ? 0 : 1) : String(value);
-  return dress.unit ? `${text} ${dress.unit}` : text;
+  return dress.unit ? `${text}\u202f${dress.unit}` : text;
 }
 
 /** Styles are kept by what they depend on. */

@@ -127,13 +127,14 @@ export class LinesPainter {
         context.fill(path);
       }
       context.globalAlpha = kind === "line" ? strength : 1;
-      if (dressed.width > 1) {
+      const width = dressed.width * (properties.kind === "index" ? 2 : 1);
+      if (width > 1) {
         context.strokeStyle = "rgba(252,251,247,0.5)";
-        context.lineWidth = (dressed.width + 1.5) * sight.ratio;
+        context.lineWidth = (width + 1.5) * sight.ratio;
         context.stroke(path);
       }
       context.strokeStyle = colour;
-      context.lineWidth = dressed.width * sight.ratio;
+      context.lineWidth = width * sight.ratio;
       context.stroke(path);
       context.globalAlpha = 1;
       if (count > PIECE) {

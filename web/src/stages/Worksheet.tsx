@@ -6,6 +6,7 @@ import { FindGround } from "./build/FindGround";
 import { GridCloud } from "./build/GridCloud";
 import { InterpolatePoints } from "./build/InterpolatePoints";
 import { WhichMethod } from "./build/WhichMethod";
+import { ContoursSheet } from "./deliver/ContoursSheet";
 import { Downloads } from "./deliver/Downloads";
 import { PackageSheet } from "./deliver/PackageSheet";
 import { Calculate } from "./fit/Calculate";
@@ -169,6 +170,13 @@ const OWN: Entry[] = [
     title: "Accuracy at checkpoints",
     summary: "Mean, RMSE and NMAD of every surface at points it was not made from.",
     sheet: AccuracySheet,
+  },
+  {
+    stage: "Deliver",
+    name: "contours",
+    title: "Contours",
+    summary: "Lines of equal height, every interval, with index lines.",
+    sheet: ContoursSheet,
   },
   {
     stage: "Deliver",

@@ -78,6 +78,7 @@ export function useWorksheet(operation: string, roles: string[]) {
     setParams: (values: Record<string, unknown>) => change(operation, { params: { ...sheet.params, ...values } }),
     setName: (name: string) => change(operation, { name }),
     complete,
+    body: asked,
     canRun,
     preview: result,
     refused: preview.error?.message ?? null,

@@ -309,7 +309,7 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
     findings = operation.check(inputs, params, frame)
     if operation.produces == "figures":
         return Outcome(figures=operation.figures(inputs, params, frame, progress), findings=findings)
-    result = operation.run(inputs, params, frame)
+    result = operation.make(inputs, params, frame, progress)
     holding = existing or Holding(
         project=project, key=job.key, kind=Holding.Kind.SURFACE, recipe=vars(step),
         name=free_name(project, request["name"]), created_by_id=job.created_by_id,

@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 import contourpy
 import numpy as np
+import shapely
 from django.core.cache import cache
 from django.http import Http404, HttpRequest, HttpResponse
 from isal import igzip
@@ -27,6 +28,7 @@ from yama.terrain.fit.reproject import fitted
 from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid, Window
+from yama.terrain.operations.contours import features_of, lines_of
 from yama.terrain.recipe import Step
 from yama.terrain.relief.picture import span_of, view_picture
 from yama.terrain.relief.slope import aspect_of, slope_of
@@ -41,6 +43,8 @@ _OUTLINE_CELLS = 360
 _SMALLEST_RING = 20
 _TIMED_CELLS = 128  # along each side
 _VIEW_CELLS = 512
+_CONTOUR_CELLS = 1_000
+_UNSEEN = 0.2  # of a cell: bends that no screen shows
 _BINS = 64
 _TILE_SECONDS = 3600
 
@@ -336,6 +340,56 @@ def pictures(request: HttpRequest, project_id: int, body: PicturesIn) -> list[di
         png = view_picture(surface, grid, quantity, span if quantity == "height" else None)
         drawn.append({"png": b64encode(png).decode()})
     return drawn
+
+
+class ContoursIn(Schema):
+    """Contours as `contours` would make them, to look at in a view; bounds in frame coordinates."""
+
+    run: RunIn
+    bounds: tuple[float, float, float, float]
+
+
+class ContourOut(Schema):
+    """A line: its height in the unit asked for, whether it is an index line, and x, y, x, y of its vertices."""
+
+    height: float
+    index: bool
+    places: list[float]
+
+
+@router.post("/{int:project_id}/contours", response={200: list[ContourOut], 422: Failure})
+def view_contours(request: HttpRequest, project_id: int, body: ContoursIn) -> list[dict[str, Any]]:
+    """The contours of a view, of the cells it shows. Empty where a finding of weight stop stands in the way."""
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    operation, params, inputs, _, findings = prepare(project, body.run)
+    if operation.name != "contours":
+        raise InputError("Only contours are drawn like this.")
+    frame, bounds = project.frame.grid, Bounds(*body.bounds)
+    if not all(np.isfinite(bounds)):
+        raise InputError("The area must be four numbers: west, south, east, north.")
+    if any(one.weight == "stop" for one in findings):
+        return []
+    level = 0
+    window = frame.window_over(bounds).clipped(frame.rows, frame.cols)
+    while max(window.rows, window.cols) > _CONTOUR_CELLS:
+        level += 1
+        at = frame.at_level(level)
+        window = at.window_over(bounds).clipped(at.rows, at.cols)
+    if window.rows < 2 or window.cols < 2:
+        return []
+    surface = operations.base.within_area(inputs["surface"], inputs)
+    part = frame.at_level(level).part(window)
+    # shortness is of whole lines, which a view cuts
+    drawn = params.model_copy(update={"shortest": 0.0})
+    lines = lines_of(fitted(surface, part), drawn)
+    if lines.x.size > _MOST_EDGES * 20:
+        raise InputError("There are too many contours in this view to draw. Take a wider interval, or look closer.")
+    found = features_of(lines, params, part)
+    shapes = shapely.simplify(found.geometries, _UNSEEN * part.cell_width, preserve_topology=False)
+    return [
+        {"height": height, "index": kind == "index", "places": shapely.get_coordinates(shape).round(2).ravel().tolist()}
+        for height, kind, shape in zip(found.attributes["height"], found.attributes["kind"], shapes, strict=True)
+    ]
 
 
 class FacetsOut(Schema):

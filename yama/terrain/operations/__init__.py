@@ -5,6 +5,7 @@ from yama.terrain.operations import (  # noqa: F401
     change_heights,
     clip,
     contour_surface,
+    contours,
     edit_features,
     fill_voids,
     find_ground,

@@ -82,6 +82,10 @@ class Operation(ABC):
         """The result: a live Surface, Features, a Reclassified cloud, or for figures a dict of JSON values. Cheap for
         surfaces and clouds: their cells and points are made when they are read or written."""
 
+    def make(self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress) -> Any:
+        """The result, with progress. Operations whose `run` takes long override it."""
+        return self.run(inputs, params, frame)
+
     def figures(
         self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress
     ) -> dict[str, Any]:

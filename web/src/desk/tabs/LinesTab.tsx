@@ -290,7 +290,8 @@ function Chosen({ holding }: { holding: Holding }) {
 export function LinesTab() {
   const { points, features, clouds, images } = useHeld();
   const all = [...points, ...clouds, ...features, ...images];
-  const [id, setId] = useState<number | null>(null);
+  const id = useDesk((desk) => desk.dressing);
+  const set = useDesk((desk) => desk.set);
   const chosen = all.find((one) => one.id === id) ?? all[0];
   if (!chosen) return <p className="empties">No points or lines yet. Add files, or fetch map features, in Gather.</p>;
   return (
@@ -301,7 +302,7 @@ export function LinesTab() {
             key={holding.id}
             holding={holding}
             chosen={holding.id === chosen.id}
-            onChoose={() => setId(holding.id)}
+            onChoose={() => set({ dressing: holding.id })}
           />
         ))}
       </ul>

@@ -1,0 +1,147 @@
+import { useEffect } from "react";
+import { isOpen, useJobs } from "../../api/queries";
+import { quantityOf, useHeld, useProject } from "../../desk/context";
+import { num, percent } from "../../desk/format";
+import { useDesk } from "../../desk/store";
+import { useContoursInView } from "../../map/useContours";
+import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
+import { useWorksheet } from "../useWorksheet";
+
+const UNITS = [
+  { value: "m", title: "metres" },
+  { value: "ft", title: "feet" },
+  { value: "us-ft", title: "US survey feet" },
+];
+
+/** What stands behind a height in this unit. */
+export const shortUnit = (unit: string) => (unit === "us-ft" ? "ft" : unit);
+
+/** Contours of a surface: drawn in the view while they are chosen, kept as lines when they count. */
+export function ContoursSheet() {
+  const project = useProject();
+  const { surfaces, features, a } = useHeld();
+  const { data: jobs = [] } = useJobs(project.id);
+  const set = useDesk((desk) => desk.set);
+  const previewOn = useDesk((desk) => desk.previewOn);
+  const work = useWorksheet("contours", ["surface"]);
+  const { params, setParams, setInput } = work;
+  const usable = surfaces.filter((one) => quantityOf(one) === "height");
+  const chosen = usable.find((one) => one.id === work.inputs.surface);
+  const first = usable.find((one) => one.id === a?.id) ?? usable[0];
+  useEffect(() => {
+    if (!chosen && first) setInput("surface", first.id);
+  }, [chosen, first, setInput]);
+  const areas = features.filter((one) => has(one, "polygons"));
+  const unit = (params.unit as string) ?? "m";
+  const interval = (params.interval as number) ?? 20;
+  const every = (params.index_every as number) ?? 5;
+  const stopped = work.preview?.findings.some((one) => one.weight === "stop") || work.refused !== null;
+  const seen = useContoursInView(project.id, previewOn && !stopped && !work.waiting ? work.body : null);
+  const { lines } = seen;
+  useEffect(() => {
+    set({ contours: lines && previewOn ? { lines, unit: shortUnit(unit) } : null });
+  }, [lines, previewOn, unit, set]);
+  useEffect(() => () => set({ contours: null }), [set]);
+
+  const name = work.sheet.name || (chosen ? `${chosen.name}, ${num(interval)} ${shortUnit(unit)} contours` : "");
+  const job = jobs.find((one) => one.id === work.made?.job?.id);
+  const made = features.find((one) => one.id === (job?.holding_id ?? work.made?.holding_id));
+  const running = job ? isOpen(job) : false;
+  const number = (label: string, key: string, of: string, usual: number) => (
+    <NumberField
+      label={label}
+      unit={of}
+      value={(params[key] as number | undefined) ?? usual}
+      onChange={(value) => setParams({ [key]: value })}
+    />
+  );
+  if (!usable.length)
+    return (
+      <Sheet stage="Deliver" title="Contours">
+        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
+      </Sheet>
+    );
+  return (
+    <Sheet
+      stage="Deliver"
+      title="Contours"
+      foot={
+        work.canRun ? (
+          <>
+            {(work.refused || work.failed || seen.failed || job?.state === "failed") && (
+              <p className="said">
+                <span className="err" role="alert">
+                  {work.refused ?? work.failed ?? seen.failed ?? job?.message}
+                </span>
+              </p>
+            )}
+            {made && (
+              <p className="said" role="status">
+                <span>
+                  <b style={{ fontWeight: 600 }}>{made.name}</b>:{" "}
+                  <span className="n">{num(made.features?.counts.lines)}</span> lines.
+                </span>
+                <button type="button" className="btn small" onClick={() => set({ tab: "lines", dressing: made.id })}>
+                  Dress them
+                </button>
+              </p>
+            )}
+            <div className="est">
+              <span>{running ? "Running" : "In this view"}</span>
+              <b className="n">{running ? percent(job?.progress ?? 0) : lines ? `${num(lines.length)} lines` : "–"}</b>
+            </div>
+            <div className="go">
+              <label className="sw">
+                <input
+                  type="checkbox"
+                  role="switch"
+                  checked={previewOn}
+                  aria-checked={previewOn}
+                  onChange={(event) => set({ previewOn: event.target.checked })}
+                />
+                Preview
+              </label>
+              <button
+                type="button"
+                className="primary"
+                disabled={!work.complete || stopped || running || work.starting}
+                onClick={() => work.run(name).catch(() => undefined)}
+              >
+                Run
+              </button>
+            </div>
+          </>
+        ) : (
+          <p className="remark">Viewers look; only editors and owners make contours.</p>
+        )
+      }
+    >
+      <Section title="Of what">
+        <HoldingChoice
+          label="Surface"
+          holdings={usable}
+          value={chosen?.id}
+          onChange={(id) => setInput("surface", id)}
+        />
+        {areas.length > 0 && <Beside label="Area" input="area" holdings={areas} work={work} none="all of it" />}
+      </Section>
+      <Section title="Heights">
+        <div className="row two">{number("Every", "interval", shortUnit(unit), 20)}</div>
+        <Choice label="In" value={unit} options={UNITS} onChange={(value) => setParams({ unit: value })} />
+        <div className="row two">{number("Counted from", "base", shortUnit(unit), 0)}</div>
+        <div className="row two">{number("Index line", "index_every", "lines", 5)}</div>
+        <p className="hint">
+          {every > 0
+            ? `Every ${num(every * interval)} ${shortUnit(unit)} a line is heavier and bears its height.`
+            : "No line is heavier than another."}
+        </p>
+      </Section>
+      <Section title="Lines">
+        <div className="row two">{number("Smooth over", "smoothing", "m", 0)}</div>
+        <div className="row two">{number("None below", "shortest", "m", 0)}</div>
+        <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
+      </Section>
+      <Findings findings={work.findings} onMend={setParams} />
+    </Sheet>
+  );
+}

@@ -1,0 +1,148 @@
+"""Contours of a surface as lines."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, Literal
+
+import numpy as np
+import shapely
+from pydantic import Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features
+from yama.terrain.findings import Finding, Mend
+from yama.terrain.formats.declared import UNITS
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Grid
+from yama.terrain.operations.base import AREA, Inputs, Operation, Params, Role, about_area, register, within_area
+from yama.terrain.relief.contours import MOST_LEVELS, Levels, Lines, contours, longer_than, smoothed
+from yama.terrain.relief.slope import slope_of
+from yama.terrain.surface import Progress, Surface, ignore_progress
+
+_SIDE = 512  # cells along a side of what a check looks at
+_MANY = 400
+_CELLS_APART = 2.5
+"""Cells between two lines on average ground, below which they run into each other."""
+
+
+class ContoursParams(Params):
+    """Which heights, and what of the lines is kept."""
+
+    interval: float = Field(20.0, gt=0, le=100_000, description="Height between two lines, in `unit`.")
+    unit: Literal["m", "ft", "us-ft"] = Field("m", description="Unit of the lines' heights.")
+    base: float = Field(0.0, ge=-100_000, le=100_000, description="A height that is a line; the others follow from it.")
+    index_every: int = Field(
+        5, ge=0, le=100, description="Each so many-th line counted from `base` is an index line; 0 for none."
+    )
+    shortest: float = Field(
+        0.0, ge=0, le=1_000_000, description="Lines shorter than this are left out.", json_schema_extra={"unit": "m"}
+    )
+    smoothing: float = Field(
+        0.0, ge=0, le=1_000, description="Heights are averaged over this before, so that lines are smooth and never cross.",
+        json_schema_extra={"unit": "m"},
+    )  # fmt: skip
+
+
+def suggested(lowest: float, highest: float) -> float:
+    """A round interval that parts a range into about twenty."""
+    wanted = max(highest - lowest, 1e-6) / 20
+    power = 10.0 ** math.floor(math.log10(wanted))
+    return next(float(f"{factor * power:.6g}") for factor in (1, 2, 5, 10) if factor * power >= wanted * 0.999)
+
+
+def levels_of(params: Any, unit: str) -> Levels:
+    """The levels in the surface's own unit."""
+    factor = UNITS[params.unit] / UNITS[unit]
+    return Levels(params.interval * factor, params.base * factor)
+
+
+def features_of(lines: Lines, params: Any, grid: Grid) -> Features:
+    """Lines as features with `height` in the unit asked for and `kind`, `index` or `line`."""
+    sizes = np.diff(lines.starts)
+    places = np.column_stack([lines.x, lines.y])
+    shapes = (
+        shapely.linestrings(places, indices=np.repeat(np.arange(len(lines)), sizes))
+        if len(lines)
+        else np.empty(0, object)
+    )
+    heights = [round(float(params.base + number * params.interval), 6) for number in lines.numbers]
+    kinds = [
+        "index" if params.index_every and number % params.index_every == 0 else "line"
+        for number in lines.numbers.tolist()
+    ]
+    return Features(grid.crs, np.asarray(shapes, object), {"height": [*heights], "kind": [*kinds]})
+
+
+def lines_of(surface: Surface, params: Any, progress: Progress = ignore_progress) -> Lines:
+    """The contours of a surface as the parameters ask for them."""
+    ground = max(surface.grid.metres_per_cell()[0], 1e-12)
+    shortest = params.shortest / ground * surface.grid.cell_width
+    return longer_than(
+        contours(smoothed(surface, params.smoothing), levels_of(params, surface.unit or "m"), progress), shortest
+    )
+
+
+@register
+class Contours(Operation):
+    """Lines of equal height of a surface."""
+
+    name = "contours"
+    title = "Contours"
+    stage = "Deliver"
+    summary = "Lines of equal height, every interval, with index lines."
+    inputs = {"surface": Role("surface", "Surface"), "area": AREA}
+    Params = ContoursParams
+    produces = "features"
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        surface = inputs["surface"]
+        assert isinstance(surface, Surface)
+        level = 0
+        while max(surface.grid.at_level(level).rows, surface.grid.at_level(level).cols) > _SIDE:
+            level += 1
+        grid = surface.grid.at_level(level)
+        heights = surface.read(grid.whole.grown(1), level)
+        filled = heights[~np.isnan(heights)]
+        if not filled.size:
+            return [Finding("empty", "stop", "Every cell of this surface is empty.", "Choose another.")]
+        lowest, highest = float(filled.min()), float(filled.max())
+        levels = levels_of(params, surface.unit or "m")
+        count = levels.between(lowest, highest)
+        factor = UNITS[surface.unit or "m"] / UNITS[params.unit]
+        round_one = suggested(lowest * factor, highest * factor)
+        mend = Mend(f"Take {round_one:g} {params.unit}", {"interval": round_one})
+        findings = about_area(inputs, frame)
+        if count > MOST_LEVELS:
+            findings.append(Finding("levels", "stop", f"An interval of {params.interval:g} {params.unit} makes {count} heights.",
+                                    f"At most {MOST_LEVELS} can be drawn.", mend))  # fmt: skip
+            return findings
+        if count == 0:
+            findings.append(Finding("none", "stop", f"No line lies between {lowest:.2f} and {highest:.2f} {surface.unit}.",
+                                    "Take a smaller interval.", mend))  # fmt: skip
+            return findings
+        if count > _MANY:
+            findings.append(Finding("many", "caution", f"An interval of {params.interval:g} {params.unit} makes {count} heights.",
+                                    "So many lines are hard to read and slow to draw.", mend))  # fmt: skip
+        slopes = slope_of(heights, grid.part(grid.whole.grown(1)))
+        steep = slopes[~np.isnan(slopes) & (slopes > 0.5)]
+        if steep.size:
+            metres = levels.interval * UNITS[surface.unit or "m"]
+            apart = metres / math.tan(math.radians(float(np.median(steep)))) / min(surface.grid.metres_per_cell())
+            if apart < _CELLS_APART:
+                findings.append(Finding("dense", "caution", f"On average slopes lines lie {apart:.1f} cells apart.",
+                                        "Closer than the surface can tell: they run into each other.",
+                                        mend if round_one > params.interval else None))  # fmt: skip
+        return findings
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Features:
+        return self.make(inputs, params, frame)
+
+    def make(self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress) -> Features:
+        surface = inputs["surface"]
+        assert isinstance(surface, Surface)
+        within = within_area(surface, inputs)
+        found = features_of(lines_of(within, params, progress), params, within.grid)
+        if not len(found):
+            raise InputError("No contour is left. Take a smaller interval, or keep shorter lines.")
+        return found
