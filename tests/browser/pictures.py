@@ -233,3 +233,41 @@ class PicturesTest(Joining):
         self.point_at(0.46, 0.6)
         page.wait_for_timeout(6000)
         self.shot("join")
+        page.get_by_role("button", name="Run", exact=True).click()
+        page.get_by_role("button", name="Put in A").click(timeout=120_000)
+        self.delivers()
+
+    def delivers(self):
+        """A profile across the levelled mosaic, contours over it, and a package of both."""
+        page = self.page
+        self.put("B", "Plover 30 S4122E06237")
+        self.stage("Deliver")
+        page.get_by_role("button", name=re.compile("^Contours")).click()
+        page.get_by_role("tab", name="Profile").click()
+        page.get_by_role("button", name="Draw a line on the map").click()
+        box = page.locator(".map").bounding_box()
+        at = [
+            (box["x"] + x * box["width"], box["y"] + y * box["height"])
+            for x, y in ((0.2, 0.3), (0.5, 0.52), (0.8, 0.4))
+        ]
+        for x, y in at[:-1]:
+            page.mouse.click(x, y)
+            page.wait_for_timeout(400)
+        page.mouse.dblclick(*at[-1])
+        page.wait_for_timeout(2000)
+        chart = page.get_by_role("img", name="Heights along the line").bounding_box()
+        page.mouse.move(chart["x"] + 0.4 * chart["width"], chart["y"] + 40)
+        self.shot("profile")
+        page.get_by_label("Name", exact=True).fill("Contours of the mosaic")
+        self.settle()
+        page.get_by_role("button", name="Run", exact=True).click()
+        expect(page.get_by_role("button", name="Dress them")).to_be_visible(timeout=60_000)
+        page.get_by_role("button", name="All in Deliver").click()
+        page.get_by_role("button", name=re.compile("^Package")).click()
+        page.get_by_role("tab", name="Surfaces").click()
+        for name in ("Mosaic, best first", "Lidar ground"):
+            page.get_by_role("checkbox", name=name, exact=True).check()
+        page.get_by_label("Note for the report").fill("Heights for the bridge at Mossgate, levelled to the lidar.")
+        page.get_by_role("button", name="Build package").click()
+        expect(page.get_by_text("The package is built.")).to_be_visible(timeout=60_000)
+        self.shot("deliver")

@@ -10,6 +10,7 @@ export type Operation = Schemas["OperationOut"];
 export type Finding = Schemas["FindingOut"];
 export type Preview = Schemas["PreviewOut"];
 export type ContourLine = Schemas["ContourOut"];
+export type Profile = Schemas["ProfileOut"];
 export type Picture = Schemas["PictureOut"];
 export type Probe = Schemas["ProbeOut"];
 export type Reading = Schemas["ReadingOut"];

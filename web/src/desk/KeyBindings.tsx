@@ -27,6 +27,9 @@ export function KeyBindings() {
           case "b":
             if (desk.hovered) desk.put(event.key.toLowerCase() as "a" | "b", desk.hovered);
             break;
+          case "p":
+            desk.set({ tab: "profile", tracing: desk.tab !== "profile" || !desk.tracing });
+            break;
           case "x":
             desk.swap();
             break;

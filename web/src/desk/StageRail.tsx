@@ -13,6 +13,7 @@ const KEYS: [string, string][] = [
   ["C", "curtain"],
   ["M", "minus"],
   ["T", "pair"],
+  ["P", "profile along a line"],
   ["F", "whole frame"],
   ["Esc", "back to the list of a stage"],
   ["?", "this list"],

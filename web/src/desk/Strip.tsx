@@ -3,6 +3,7 @@ import { type Tab, useDesk } from "./store";
 import { HeightsTab } from "./tabs/HeightsTab";
 import { LinesTab } from "./tabs/LinesTab";
 import { OverlapsTab } from "./tabs/OverlapsTab";
+import { ProfileTab } from "./tabs/ProfileTab";
 import { ReadingsTab } from "./tabs/ReadingsTab";
 import { RecipeTab } from "./tabs/RecipeTab";
 import { SurfacesTab } from "./tabs/SurfacesTab";
@@ -17,6 +18,7 @@ export function Strip() {
   const tabs: [Tab, string, number | null][] = [
     ["surfaces", "Surfaces", surfaces.length],
     ["lines", "Lines & points", points.length + features.length + clouds.length + images.length],
+    ["profile", "Profile", null],
     ["heights", "Heights", null],
     ["readings", "Readings", pinned.length],
     ["recipe", "Recipe", null],
@@ -49,6 +51,7 @@ export function Strip() {
       <div className="body" id="strip-body" role="tabpanel" aria-labelledby={`tab-${tab}`}>
         {tab === "surfaces" && <SurfacesTab />}
         {tab === "lines" && <LinesTab />}
+        {tab === "profile" && <ProfileTab />}
         {tab === "heights" && <HeightsTab />}
         {tab === "readings" && <ReadingsTab />}
         {tab === "recipe" && <RecipeTab />}

@@ -7,7 +7,7 @@ export type Slot = "a" | "b";
 export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
 export type Stage = "Gather" | "Build" | "Join" | "Fit" | "Mend" | "Judge" | "Drain" | "Deliver";
 export type Stretch = "whole" | "view" | "middle" | "typed";
-export type Tab = "surfaces" | "lines" | "heights" | "readings" | "recipe" | "overlaps";
+export type Tab = "surfaces" | "lines" | "profile" | "heights" | "readings" | "recipe" | "overlaps";
 
 export const STAGES: Stage[] = ["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"];
 
@@ -62,6 +62,9 @@ export interface Remembered {
   hidden: Record<string, boolean>;
   dress: Record<string, Partial<Dress>>;
   pinned: Pinned[];
+  /** The line a profile is drawn along, in the frame's CRS, and the surfaces shown beside A and B. */
+  line: [number, number][] | null;
+  also: string[];
   view: { center: [number, number]; resolution: number } | null;
 }
 
@@ -84,6 +87,9 @@ interface Desk extends Remembered {
   dressing: number | null;
   /** Contours that are looked at before they are made. */
   contours: { lines: ContourLine[]; unit: string } | null;
+  /** Whether a line is being drawn, and the place on it under the pointer. */
+  tracing: boolean;
+  lineAt: [number, number] | null;
   /** The job that measures overlaps on every cell, and what of. */
   measuring: { signature: string; job: string } | null;
   feet: Foot[];
@@ -148,6 +154,8 @@ export const FRESH: Remembered = {
   hidden: {},
   dress: {},
   pinned: [],
+  line: null,
+  also: [],
   view: null,
 };
 
@@ -163,6 +171,8 @@ export const useDesk = create<Desk>((set) => ({
   errors: [],
   rims: [],
   seams: [],
+  tracing: false,
+  lineAt: null,
   measuring: null,
   dressing: null,
   contours: null,

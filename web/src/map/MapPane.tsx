@@ -11,7 +11,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Quantity } from "../api/client";
 import { useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
-import { dotMark, errorMark, pinMark, placeMark, previewBorder, rimMark } from "./featuresLayer";
+import { areaMark, dotMark, errorMark, pinMark, placeMark, previewBorder, rimMark, spotMark } from "./featuresLayer";
 import { stopsOf } from "./ramps";
 import { styleOf } from "./style";
 import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
@@ -270,6 +270,23 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   }, [map, rims, seams, west, south]);
 
   useFeet(map, grid);
+  const line = useDesk((desk) => (desk.tab === "profile" ? desk.line : null));
+  const lineAt = useDesk((desk) => desk.lineAt);
+  useEffect(() => {
+    if (!map || !line) return;
+    const placed = ([x, y]: [number, number]) => [x - west, y - south];
+    const features: Feature[] = [new Feature(new LineString(line.map(placed)))];
+    if (lineAt) {
+      const dot = new Feature(new Point(placed(lineAt)));
+      dot.setStyle(spotMark);
+      features.push(dot);
+    }
+    const layer = new VectorLayer({ source: new VectorSource({ features }), style: areaMark, zIndex: 57 });
+    map.addLayer(layer);
+    return () => {
+      map.removeLayer(layer);
+    };
+  }, [map, line, lineAt, west, south]);
   useContours(
     map,
     grid,

@@ -149,6 +149,16 @@ export const dotMark = new Style({
   }),
 });
 
+/** The place on a profile under the pointer. */
+export const spotMark = new Style({
+  image: new Circle({
+    radius: 6,
+    fill: new Fill({ color: "#1F2A30" }),
+    stroke: new Stroke({ color: "#FCFBF7", width: 2 }),
+  }),
+  zIndex: 1,
+});
+
 /** The area asked for. */
 export const areaMark = [
   new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: 4 }) }),

@@ -11,6 +11,7 @@ from django.test import SimpleTestCase
 
 from yama.demo import files, lidar, products, sheet, waymark
 from yama.demo.terrain import COVERS, FRAME, island
+from yama.demo.tests import made
 from yama.terrain import formats
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.formats import las
@@ -24,9 +25,7 @@ class DemoTest(SimpleTestCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.held = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(cls.held.cleanup)
-        cls.paths = files.make(Path(cls.held.name))
+        cls.paths = made()
         cls.truth = island()
 
     def survey(self):

@@ -1,13 +1,11 @@
 """Joining the providers' tiles: levelled they are nearer to the truth, and no step is left that one could see."""
 
-import tempfile
-from pathlib import Path
-
 import numpy as np
 from django.test import SimpleTestCase
 
-from yama.demo import files, products
+from yama.demo import products
 from yama.demo.terrain import FRAME, island
+from yama.demo.tests import made
 from yama.terrain.formats import raster
 from yama.terrain.frame import Frame
 from yama.terrain.mosaic.mosaic import sheet
@@ -20,9 +18,7 @@ class JoinedTest(SimpleTestCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        held = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(held.cleanup)
-        folder = files.make(Path(held.name))["contours"].parent / "depot"
+        folder = made()["contours"].parent / "depot"
         unlike = {products.FAULTS[name] for name in ("skerry_feet", "skerry_void")}
         skerry = [path for path in sorted((folder / "skerry-5").glob("*.tif")) if path.stem not in unlike]
         cls.tiles = [raster.read(path) for path in skerry]

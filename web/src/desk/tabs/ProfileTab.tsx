@@ -1,0 +1,226 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useLayoutEffect, useRef, useState } from "react";
+import { call, type Profile } from "../../api/client";
+import { INKS } from "../../map/dress";
+import { quantityOf, useHeld, useProject } from "../context";
+import { num } from "../format";
+import { useDesk } from "../store";
+import { csvOf, drawProfile, exaggeration, gradientAt, placeAt, rangeOf, type Series } from "./profileChart";
+
+const [EMBER, INDIGO] = ["#C4501B", "#3B4A9C"];
+const MOST = 6;
+
+/** Gives a person a file. */
+function give(name: string, content: Blob) {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(content);
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
+/** Surfaces along a line drawn on the map: their heights in one chart, with figures and the pointer linked to the map. */
+export function ProfileTab() {
+  const project = useProject();
+  const { surfaces, a, b } = useHeld();
+  const line = useDesk((desk) => desk.line);
+  const tracing = useDesk((desk) => desk.tracing);
+  const also = useDesk((desk) => desk.also);
+  const set = useDesk((desk) => desk.set);
+  const [at, setAt] = useState<number | null>(null);
+  const usable = surfaces.filter((one) => quantityOf(one) === "height");
+  const shown = [a, b, ...also.map((key) => usable.find((one) => one.key === key))]
+    .filter((one) => one !== undefined)
+    .filter((one, i, all) => quantityOf(one) === "height" && all.indexOf(one) === i)
+    .slice(0, MOST);
+  const keys = shown.map((one) => one.key);
+  const { data, error, isFetching } = useQuery({
+    queryKey: ["profile", project.id, keys, line],
+    queryFn: ({ signal }) => call<Profile>("POST", `/projects/${project.id}/profiles`, { keys, line }, signal),
+    enabled: line !== null && keys.length > 0,
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    gcTime: 60_000,
+    retry: false,
+  });
+  const unit = project.frame.unit;
+  const series: Series[] = shown.flatMap((one, i) => {
+    const course = data?.courses[one.key];
+    const colour = one === a ? EMBER : one === b ? INDIGO : (INKS[(i + 1) % INKS.length] as string);
+    return course ? [{ key: one.key, name: one.name, colour, heights: course.heights }] : [];
+  });
+  const place = at !== null && data && at < data.distance.length ? at : null;
+  useEffect(() => {
+    set({ lineAt: place === null || !data ? null : [data.x[place] as number, data.y[place] as number] });
+  }, [place, data, set]);
+  useEffect(() => () => set({ lineAt: null, tracing: false }), [set]);
+
+  if (!keys.length) return <p className="empties">Put a surface of heights in A or B to see its profile.</p>;
+  const draw = (
+    <button type="button" className="lnk" aria-pressed={tracing} onClick={() => set({ tracing: !tracing })}>
+      {tracing ? "Click along it, twice at the end" : line ? "Draw another line" : "Draw a line on the map"}
+    </button>
+  );
+  if (!line) return <p className="empties">{draw}</p>;
+  if (error)
+    return (
+      <p className="empties">
+        {error.message} {draw}
+      </p>
+    );
+  if (!data) return <p className="empties">Reading the surfaces along the line…</p>;
+  const others = usable.filter((one) => !keys.includes(one.key));
+  const title = `${project.name}, profile`;
+  return (
+    <div className="profile" aria-busy={isFetching}>
+      <div className="told">
+        <table className="t" aria-label="Profile">
+          <thead>
+            <tr>
+              <th>
+                {place === null ? (
+                  <>
+                    <span className="n">{num(data.distance.at(-1))}</span> m long
+                  </>
+                ) : (
+                  <>
+                    at <span className="n">{num(data.distance[place])}</span> m
+                  </>
+                )}
+              </th>
+              <th>{place === null ? "lowest" : "height"}</th>
+              <th>{place === null ? "highest" : "gradient"}</th>
+              <th>up</th>
+              <th>down</th>
+            </tr>
+          </thead>
+          <tbody>
+            {series.map(({ key, name, colour, heights }) => {
+              const course = data.courses[key];
+              const figure = (value: number | null | undefined, of = unit, decimals = 2) => (
+                <td>
+                  <span className="n">{num(value, decimals)}</span> {value == null ? "" : of}
+                </td>
+              );
+              return (
+                <tr key={key}>
+                  <td title={name}>
+                    <i className="patch" style={{ background: colour }} />
+                    {name}
+                    {also.includes(key) && (
+                      <button
+                        type="button"
+                        className="lnk"
+                        aria-label={`Leave ${name} out`}
+                        onClick={() => set({ also: also.filter((one) => one !== key) })}
+                      >
+                        ×
+                      </button>
+                    )}
+                  </td>
+                  {place === null ? figure(course?.lowest) : figure(heights[place])}
+                  {place === null ? figure(course?.highest) : figure(gradientAt(heights, place, data.step), "%", 1)}
+                  {figure(course?.climb, unit, 1)}
+                  {figure(course?.fall, unit, 1)}
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+        <p className="acts">
+          {draw}
+          {others.length > 0 && keys.length < MOST && (
+            <select
+              aria-label="Add a surface"
+              value=""
+              onChange={(event) => set({ also: [...also, event.target.value] })}
+            >
+              <option value="">add a surface</option>
+              {others.map((one) => (
+                <option key={one.key} value={one.key}>
+                  {one.name}
+                </option>
+              ))}
+            </select>
+          )}
+          <button
+            type="button"
+            className="lnk"
+            onClick={() => give(`${title}.csv`, new Blob([csvOf(data, series, unit)], { type: "text/csv" }))}
+          >
+            CSV
+          </button>
+          <button
+            type="button"
+            className="lnk"
+            onClick={() => {
+              const canvas = document.createElement("canvas");
+              [canvas.width, canvas.height] = [1800, 600];
+              const context = canvas.getContext("2d");
+              if (!context) return;
+              context.fillStyle = "#FCFBF7";
+              context.scale(2, 2);
+              drawProfile(context, 900, 300, data, series, unit);
+              context.globalCompositeOperation = "destination-over";
+              context.fillRect(0, 0, 900, 300);
+              canvas.toBlob((blob) => blob && give(`${title}.png`, blob));
+            }}
+          >
+            PNG
+          </button>
+        </p>
+      </div>
+      <Chart profile={data} series={series} unit={unit} at={place} onPoint={setAt} />
+    </div>
+  );
+}
+
+function Chart(props: {
+  profile: Profile;
+  series: Series[];
+  unit: string;
+  at: number | null;
+  onPoint: (at: number | null) => void;
+}) {
+  const { profile, series, unit, at, onPoint } = props;
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [size, setSize] = useState<[number, number]>([600, 120]);
+  useLayoutEffect(() => {
+    const measure = () => {
+      const box = canvas.current?.parentElement?.getBoundingClientRect();
+      if (box?.width) setSize([box.width, box.height]);
+    };
+    measure();
+    window.addEventListener("resize", measure);
+    return () => window.removeEventListener("resize", measure);
+  }, []);
+  useEffect(() => {
+    const context = canvas.current?.getContext("2d");
+    if (!context || !canvas.current) return;
+    const ratio = window.devicePixelRatio || 1;
+    [canvas.current.width, canvas.current.height] = [size[0] * ratio, size[1] * ratio];
+    context.setTransform(ratio, 0, 0, ratio, 0, 0);
+    drawProfile(context, size[0], size[1], profile, series, unit, at);
+  }, [profile, series, unit, at, size]);
+  const range = rangeOf(series);
+  const length = profile.distance.at(-1) ?? 0;
+  return (
+    <div className="chart">
+      <canvas
+        ref={canvas}
+        role="img"
+        aria-label="Heights along the line"
+        onPointerMove={(event) => {
+          const box = event.currentTarget.getBoundingClientRect();
+          onPoint(placeAt(event.clientX - box.left, size[0], profile.distance.length));
+        }}
+        onPointerLeave={() => onPoint(null)}
+      />
+      {range && length > 0 && (
+        <span className="times mut">
+          heights <span className="n">{num(exaggeration(length, range, ...size), 1)}</span> times as large as lengths
+        </span>
+      )}
+    </div>
+  );
+}

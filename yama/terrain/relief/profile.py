@@ -1,0 +1,100 @@
+"""Profiles: heights of surfaces along a line."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from pyproj import Transformer
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import FloatArray, Grid, metres_per_unit, parse_crs
+from yama.terrain.surface import Surface, sample
+
+MOST_SAMPLES = 20_000
+MOST_VERTICES = 100_000
+
+
+@dataclass(frozen=True)
+class Track:
+    """Places along a line. distance: metres on the ground from its start; x, y: in the line's CRS. step: metres from one
+    to the next. vertices: distances of the line's own corners."""
+
+    distance: FloatArray
+    x: FloatArray
+    y: FloatArray
+    step: float
+    vertices: FloatArray
+
+
+@dataclass(frozen=True)
+class Course:
+    """One surface along a track. heights: `(places,)`, NaN where empty. climb, fall: sums of all that goes up and down, as
+    positive numbers; steepest: the greatest gradient of a step, in per cent. None where there is no height."""
+
+    heights: FloatArray
+    lowest: float | None
+    highest: float | None
+    mean: float | None
+    climb: float | None
+    fall: float | None
+    steepest: float | None
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain JSON values, heights rounded to millimetres and None where empty."""
+        rounded = self.heights.round(3).astype(object)
+        rounded[np.isnan(self.heights)] = None
+        return {**vars(self), "heights": rounded.tolist()}
+
+
+def track(line: npt.ArrayLike, crs: str, step: float) -> Track:
+    """Places every `step` metres along a line `(vertices, 2)`, its end included; farther apart where they would be more than
+    MOST_SAMPLES. Raises InputError for fewer than two different places, or numbers that are none."""
+    places = np.asarray(line, np.float64)
+    if places.ndim != 2 or places.shape[1] != 2 or len(places) > MOST_VERTICES:
+        raise InputError(f"A profile's line has 2 to {MOST_VERTICES:,} corners of x and y.")
+    if not np.isfinite(places).all():
+        raise InputError("The corners of a profile's line must be numbers.")
+    across, up = metres_per_unit(crs, float(places[:, 1].mean()) if len(places) else 0.0)
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*(np.diff(places, axis=0) * (across, up)).T))])
+    length = float(along[-1])
+    if len(places) < 2 or length <= 0:
+        raise InputError("A profile needs a line of two different places.")
+    count = min(int(np.ceil(length / step)), MOST_SAMPLES - 1)
+    distance = np.linspace(0.0, length, max(count, 1) + 1)
+    x, y = (np.interp(distance, along, places[:, i]) for i in (0, 1))
+    return Track(distance, x, y, length / max(count, 1), along)
+
+
+def _course(heights: FloatArray, step: float) -> Course:
+    known = heights[~np.isnan(heights)]
+    if not known.size:
+        return Course(heights, None, None, None, None, None, None)
+    rise = np.diff(heights)
+    rise = rise[~np.isnan(rise)]
+    return Course(
+        heights, float(known.min()), float(known.max()), float(known.mean()), float(rise[rise > 0].sum()),
+        float(-rise[rise < 0].sum()), float(np.abs(rise).max() / step * 100) if rise.size else None,
+    )  # fmt: skip
+
+
+def courses(surfaces: Sequence[Surface], along: Track, crs: str) -> list[Course]:
+    """Bilinear heights of surfaces along a track, each read in its own CRS and at its own cells."""
+
+    def one(surface: Surface) -> Course:
+        x, y = along.x, along.y
+        if parse_crs(surface.grid.crs) != parse_crs(crs):
+            x, y = Transformer.from_crs(parse_crs(crs), parse_crs(surface.grid.crs), always_xy=True).transform(x, y)
+        return _course(sample(surface, x, y), along.step)
+
+    with ThreadPoolExecutor(2) as pool:
+        return list(pool.map(one, surfaces))
+
+
+def finest(grids: Sequence[Grid]) -> float:
+    """The smallest cell of some grids, in metres."""
+    return min(min(grid.metres_per_cell()) for grid in grids)
