@@ -124,3 +124,17 @@ export function reshaped(before: Shape, after: Shape): Reshaped | null {
   }
   return null;
 }
+
+const MOST = 4_000; // corners of a profile's line, which the desk remembers
+
+/** The longest line or ring of a shape as x and y to centimetres, to draw a profile along; null for points. Of very long ones
+ * corners are left out evenly. */
+export function lineOf(shape: Shape): [number, number][] | null {
+  const longest = linesOf(shape).reduce((best, line) => (line.length > best.length ? line : best), [] as Position[]);
+  if (longest.length < 2) return null;
+  const step = Math.ceil(longest.length / MOST);
+  const rounded = (value: number) => Math.round(value * 100) / 100;
+  return longest
+    .filter((_, i) => i % step === 0 || i === longest.length - 1)
+    .map(([x = 0, y = 0]) => [rounded(x), rounded(y)]);
+}

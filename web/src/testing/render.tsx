@@ -1,10 +1,13 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { render } from "@testing-library/react";
+import { configure, render } from "@testing-library/react";
 import type { ReactElement } from "react";
 import { vi } from "vitest";
 import type { Holding, Job, Project } from "../api/client";
 import { ProjectProvider } from "../desk/context";
 import { FRESH, useDesk } from "../desk/store";
+
+// how long a test waits for what the desk is to show, on a machine that is busy with other things
+configure({ asyncUtilTimeout: 8_000 });
 
 export const project: Project = {
   id: 1,

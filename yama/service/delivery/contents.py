@@ -91,7 +91,8 @@ def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
                              "A GeoTIFF of it is a tenth of that."))  # fmt: skip
     holes = facts.get("holes") or {}
     if holes.get("count"):
-        found.append(Finding("holes", "caution", f"{name} has {holes['count']} holes.",
+        many = "1 hole" if holes["count"] == 1 else f"{holes['count']} holes"
+        found.append(Finding("holes", "caution", f"{name} has {many}.",
                              "Who works with it must fill them or work around them. Join fills holes."))  # fmt: skip
     height = surfaces.quantity_of(holding.step) == "height"
     if height and not facts["vertical_datum"]:

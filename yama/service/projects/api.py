@@ -23,7 +23,7 @@ from yama.terrain.grid import Bounds, Grid, crs_name, parse_crs
 
 router = Router(tags=["projects"])
 
-_DESK_LIMIT = 64_000
+_DESK_LIMIT = 256_000
 Role = Literal["viewer", "editor", "owner"]
 
 
@@ -223,7 +223,7 @@ def set_desk(request: HttpRequest, project_id: int, body: Body[dict[str, Any]]) 
     """Remember the desk's state."""
     member = membership(request, project_id)
     if len(json.dumps(body)) > _DESK_LIMIT:
-        raise HttpError(422, "The desk's state is larger than 64 kB and was not kept.")
+        raise HttpError(422, "The desk's state is larger than 256 kB and was not kept.")
     member.desk = body
     member.save(update_fields=["desk"])
     return 204, None

@@ -1,6 +1,6 @@
 import { useMemo, useState } from "react";
 import type { Holding } from "../../api/client";
-import { startOf } from "../../map/shapes";
+import { lineOf, startOf } from "../../map/shapes";
 import { type ConditionError, condition, isCondition } from "../condition";
 import { num } from "../format";
 import { useDesk } from "../store";
@@ -40,6 +40,8 @@ export function FeatureTable({ holding }: { holding: Holding }) {
         .includes(words);
     return { found: words ? all.filter((row) => Object.values(row.properties).some(has)) : all, wrong: "" };
   }, [rows, text, columns]);
+  const one = numbers.size === 1 ? rows?.find((row) => numbers.has(row.id)) : undefined;
+  const along = one ? lineOf(one.geometry) : null;
   const choose = (next: number[]) => set({ chosen: { holding: holding.id, numbers: next } });
   if (error) return <p className="fail">{error.message}</p>;
   return (
@@ -67,6 +69,11 @@ export function FeatureTable({ holding }: { holding: Holding }) {
             <button type="button" className="lnk" onClick={() => choose([])}>
               Choose none
             </button>
+            {along && (
+              <button type="button" className="lnk" onClick={() => set({ line: along, tab: "profile" })}>
+                Profile along it
+              </button>
+            )}
           </>
         )}
         {wrong && (

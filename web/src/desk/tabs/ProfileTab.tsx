@@ -5,10 +5,11 @@ import { INKS } from "../../map/dress";
 import { quantityOf, useHeld, useProject } from "../context";
 import { num } from "../format";
 import { useDesk } from "../store";
-import { csvOf, drawProfile, exaggeration, gradientAt, placeAt, rangeOf, type Series } from "./profileChart";
+import { csvOf, drawProfile, exaggeration, gradientAt, placeAt, placeNear, rangeOf, type Series } from "./profileChart";
 
 const [EMBER, INDIGO] = ["#C4501B", "#3B4A9C"];
 const MOST = 6;
+const NEAR = 16; // pixels from the line within which the pointer on the map means a place on it
 
 /** Gives a person a file. */
 function give(name: string, content: Blob) {
@@ -27,6 +28,8 @@ export function ProfileTab() {
   const tracing = useDesk((desk) => desk.tracing);
   const also = useDesk((desk) => desk.also);
   const set = useDesk((desk) => desk.set);
+  const pointer = useDesk((desk) => desk.pointer);
+  const resolution = useDesk((desk) => desk.view?.resolution ?? 1);
   const [at, setAt] = useState<number | null>(null);
   const usable = surfaces.filter((one) => quantityOf(one) === "height");
   const shown = [a, b, ...also.map((key) => usable.find((one) => one.key === key))]
@@ -49,7 +52,9 @@ export function ProfileTab() {
     const colour = one === a ? EMBER : one === b ? INDIGO : (INKS[(i + 1) % INKS.length] as string);
     return course ? [{ key: one.key, name: one.name, colour, heights: course.heights }] : [];
   });
-  const place = at !== null && data && at < data.distance.length ? at : null;
+  // the pointer on the chart, else on the map where it is near the line
+  const near = pointer && data && !tracing ? placeNear(data, pointer, NEAR * resolution) : null;
+  const place = at !== null && data && at < data.distance.length ? at : near;
   useEffect(() => {
     set({ lineAt: place === null || !data ? null : [data.x[place] as number, data.y[place] as number] });
   }, [place, data, set]);

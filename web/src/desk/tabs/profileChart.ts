@@ -46,6 +46,20 @@ export function placeAt(x: number, width: number, count: number): number {
   return Math.round(Math.min(Math.max(share, 0), 1) * (count - 1));
 }
 
+/** The number of the place on the line nearest to one on the map; null where it is farther than `within`. */
+export function placeNear(
+  { x, y }: Pick<Profile, "x" | "y">,
+  [px, py]: [number, number],
+  within: number,
+): number | null {
+  let [best, found] = [within * within, -1];
+  for (let i = 0; i < x.length; i++) {
+    const apart = ((x[i] as number) - px) ** 2 + ((y[i] as number) - py) ** 2;
+    if (apart < best) [best, found] = [apart, i];
+  }
+  return found < 0 ? null : found;
+}
+
 /** How many times heights are drawn larger than lengths. */
 export function exaggeration(length: number, range: [number, number], width: number, height: number): number {
   const across = (width - LEFT - RIGHT) / length;

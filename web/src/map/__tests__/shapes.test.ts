@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { type Collection, featureAt, linesOf, reshaped, type Shape, startOf, vertexAt } from "../shapes";
+import { type Collection, featureAt, lineOf, linesOf, reshaped, type Shape, startOf, vertexAt } from "../shapes";
 
 const line = (...coordinates: number[][]): Shape => ({ type: "LineString", coordinates });
 const area = (...rings: number[][][]): Shape => ({ type: "Polygon", coordinates: rings });
@@ -12,6 +12,30 @@ const square = (x: number, y: number, side: number) => [
 ];
 
 describe("shapes", () => {
+  it("give their longest line to draw a profile along, and points none", () => {
+    const lines = [
+      [
+        [0, 0],
+        [1, 1],
+      ],
+      [
+        [5, 5, 9],
+        [6, 6, 9],
+        [7, 7, 9],
+      ],
+    ];
+    expect(lineOf({ type: "MultiLineString", coordinates: lines })).toEqual([
+      [5, 5],
+      [6, 6],
+      [7, 7],
+    ]);
+    expect(lineOf({ type: "Point", coordinates: [1, 2] })).toBeNull();
+    const long = Array.from({ length: 10_002 }, (_, i) => [i, 0]);
+    const thinned = lineOf({ type: "LineString", coordinates: long });
+    expect(thinned?.length).toBeLessThanOrEqual(4_001);
+    expect(thinned?.at(-1)).toEqual([10_001, 0]);
+  });
+
   it("have lines in the order they are written", () => {
     const holed = { type: "MultiPolygon", coordinates: [[square(0, 0, 9), square(2, 2, 1)], [square(20, 0, 1)]] };
     expect(linesOf(holed).map((ring) => ring[0])).toEqual([

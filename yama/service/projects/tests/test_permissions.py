@@ -178,4 +178,4 @@ class ProjectTest(ServiceTest):
         self.assertEqual(self.ask("GET", "/desk"), {"mode": "curtain"})
         self.as_role("viewer")
         self.assertEqual(self.ask("GET", "/desk"), {})
-        self.ask("PUT", "/desk", {"pile": "x" * 70_000}, 422)
+        self.ask("PUT", "/desk", {"pile": "x" * 300_000}, 422)

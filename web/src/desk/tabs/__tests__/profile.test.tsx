@@ -5,7 +5,17 @@ import { afterEach, describe, expect, it } from "vitest";
 import { type Asked, draw, service, surface } from "../../../testing/render";
 import { useDesk } from "../../store";
 import { ProfileTab } from "../ProfileTab";
-import { cell, csvOf, exaggeration, gradientAt, placeAt, rangeOf, type Series, ticks } from "../profileChart";
+import {
+  cell,
+  csvOf,
+  exaggeration,
+  gradientAt,
+  placeAt,
+  placeNear,
+  rangeOf,
+  type Series,
+  ticks,
+} from "../profileChart";
 
 afterEach(cleanup);
 
@@ -32,6 +42,12 @@ describe("a profile's chart", () => {
     expect(placeAt(46, 1_056, 101)).toBe(0);
     expect(placeAt(546, 1_056, 101)).toBe(50);
     expect([placeAt(-100, 1_056, 101), placeAt(9_000, 1_056, 101)]).toEqual([0, 100]);
+  });
+
+  it("finds the place nearest to the pointer on the map, where it is near enough", () => {
+    const track = { x: [0, 10, 20], y: [0, 0, 0] };
+    expect(placeNear(track, [11, 3], 5)).toBe(1);
+    expect(placeNear(track, [11, 30], 5)).toBeNull();
   });
 
   it("says how much larger heights are drawn, and how steep it is at a place", () => {
@@ -106,6 +122,11 @@ describe("the profile", () => {
     await waitFor(() => expect(useDesk.getState().lineAt).toEqual([448_006, 5_438_000]));
     expect(screen.getByText("16.00")).toBeTruthy();
     fireEvent.pointerLeave(chart);
+    await waitFor(() => expect(useDesk.getState().lineAt).toBeNull());
+    act(() => useDesk.getState().set({ pointer: [448_002.3, 5_438_000.5] }));
+    await waitFor(() => expect(useDesk.getState().lineAt).toEqual([448_002, 5_438_000]));
+    expect(screen.getByText("12.00")).toBeTruthy();
+    act(() => useDesk.getState().set({ pointer: [448_002, 5_439_000] }));
     await waitFor(() => expect(useDesk.getState().lineAt).toBeNull());
   });
 });
