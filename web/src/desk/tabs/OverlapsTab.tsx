@@ -1,5 +1,6 @@
 import { patchOf, stopsOf } from "../../map/ramps";
 import { signed } from "../../stages/join/Sources";
+import type { Source } from "../../stages/join/sources";
 import { type Overlap, useOverlaps } from "../../stages/join/useOverlaps";
 import { num, percent, size } from "../format";
 import { FRESH, useDesk } from "../store";
@@ -39,6 +40,21 @@ function Bars({ pair, reach }: { pair: Overlap; reach: number }) {
 }
 
 const PHASE = { aligned: "aligned", size: "other cell size", crs: "other CRS" };
+
+const files = (source: Source | undefined) => source?.holdings.map(({ file }) => file) ?? [];
+const listed = (values: string[]) => [...new Set(values)].join(", ");
+
+/** What the cells of a source were written as; what was made here is float32. */
+export const typesOf = (source: Source | undefined) =>
+  listed(files(source).map((file) => String(file?.cell_type ?? "float32")));
+
+/** What means empty in a source's cells. */
+export const emptyOf = (source: Source | undefined) =>
+  listed(
+    files(source).map((file) =>
+      file ? (file.nodata === null ? "nothing declared empty" : `${file.nodata} is empty`) : "NaN is empty",
+    ),
+  );
 
 /** Every overlap of the mosaic's surfaces as a row; pressed, the map shows the difference of its two surfaces. */
 export function OverlapsTab() {
@@ -80,6 +96,7 @@ export function OverlapsTab() {
             <th title="Slope of the plane through the differences">tilt</th>
             <th>after levelling</th>
             <th>cells lie</th>
+            <th title="What the cells of the two were written as, and what means empty in them">types</th>
           </tr>
         </thead>
         <tbody>
@@ -143,6 +160,9 @@ export function OverlapsTab() {
                   ) : (
                     PHASE[pair.phase.kind]
                   )}
+                </td>
+                <td title={numbers.map((i) => `${chosen[i]?.name}: ${emptyOf(chosen[i])}`).join("; ")}>
+                  {[...new Set(numbers.map((i) => typesOf(chosen[i])))].join(" / ")}
                 </td>
               </tr>
             );

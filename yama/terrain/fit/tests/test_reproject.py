@@ -142,6 +142,32 @@ class ResamplingTest(SimpleTestCase):
         self.assertLess(worst["cubic"], 2e-4)
         self.assertGreater(worst["bilinear"], 0.02)
 
+    def test_over_the_pole_and_the_antimeridian_heights_are_right(self):
+        world = Grid("EPSG:4326", -180.0, 90.0, 0.5, 0.5, 360, 720)
+
+        def ground(longitude, latitude):
+            return 100 * np.sin(np.radians(latitude)) + 10 * np.cos(np.radians(longitude)) * np.cos(
+                np.radians(latitude)
+            )
+
+        source = ArraySurface(
+            ground(*np.meshgrid(world.x_of(np.arange(720)), world.y_of(np.arange(360)))), world
+        )  # fmt: skip
+        for crs, grid in (
+            ("EPSG:3995", Grid("EPSG:3995", -1e6, 1e6, 2e4, 2e4, 100, 100)),
+            ("EPSG:32701", Grid("EPSG:32701", 100_000.0, 8_000_000.0, 1_000.0, 1_000.0, 100, 200)),
+        ):
+            turn = Transformer.from_crs(crs, "EPSG:4326", always_xy=True)
+            longitude, latitude = turn.transform(
+                *np.meshgrid(grid.x_of(np.arange(grid.cols)), grid.y_of(np.arange(grid.rows)))
+            )
+            found = FittedSurface(source, grid).read_all()
+            known = ~np.isnan(found)
+            np.testing.assert_allclose(found[known], ground(longitude, latitude)[known], atol=0.002)
+            # only where the source has no neighbour beyond its own edge is nothing said
+            rim = (np.abs(longitude) > 179.75) | (latitude > 89.75)
+            self.assertTrue(known[~rim].all())
+
     def test_a_spline_smooths_and_keeps_a_plane(self):
         x, y = np.meshgrid(self.fine.x_of(np.arange(72)) - 448_072, self.fine.y_of(np.arange(60)) - 5_437_940)
         aside = Grid("EPSG:32741", 448_011.0, 5_437_989.0, 2.0, 2.0, 40, 50)
