@@ -34,7 +34,9 @@ class DeliverTest(Joining):
             page.mouse.click(x, y)
             page.wait_for_timeout(400)
         page.mouse.dblclick(*self.corners()[-1])
+        page.mouse.move(640, 20)  # near the line the pointer would be a place on it
         table = page.get_by_role("table", name="Profile")
+        expect(table).to_contain_text("m long")
         row = table.get_by_role("row").nth(1)
         expect(row).to_contain_text("Beacon 30")
         page.wait_for_timeout(1500)  # the desk is kept a moment after it is changed

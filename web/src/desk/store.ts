@@ -112,6 +112,8 @@ interface Desk extends Remembered {
   /** The holding whose inspection was asked for. */
   inspected: number | null;
   pointer: [number, number] | null;
+  /** Whether the pointer is on the map now; where it was last stays above. */
+  overMap: boolean;
   bounds: [number, number, number, number] | null;
   keysOpen: boolean;
   goTo: { x: number; y: number; resolution?: number } | "whole" | "in" | "out" | null;
@@ -173,6 +175,7 @@ export const useDesk = create<Desk>((set) => ({
   seams: [],
   tracing: false,
   lineAt: null,
+  overMap: false,
   measuring: null,
   dressing: null,
   contours: null,

@@ -82,7 +82,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
     let last: number[] | null = null;
     const show = () => {
       waiting = 0;
-      if (last) set({ pointer: [last[0] ?? 0, last[1] ?? 0] });
+      if (last) set({ pointer: [last[0] ?? 0, last[1] ?? 0], overMap: true });
     };
     const move = (event: MapBrowserEvent) => {
       if (event.dragging) return;
@@ -90,8 +90,8 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       waiting ||= window.setTimeout(show, 50);
     };
     const click = (event: MapBrowserEvent) => {
-      const { drawing, editing, picking } = useDesk.getState();
-      if (drawing || editing !== null) return;
+      const { drawing, tracing, editing, picking } = useDesk.getState();
+      if (drawing || tracing || editing !== null) return;
       if (picking) {
         const [x = 0, y = 0] = event.coordinate;
         set({ clicked: { x: x + west, y: y + south, resolution: view.getResolution() ?? 1 } });
@@ -105,10 +105,18 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       set({ pointer: [(event.coordinate[0] ?? 0) + west, (event.coordinate[1] ?? 0) + south] });
       window.setTimeout(() => pin.current(), 0);
     };
+    const leave = () => {
+      window.clearTimeout(waiting);
+      waiting = 0;
+      set({ overMap: false });
+    };
+    const viewport = map.getViewport();
+    viewport?.addEventListener("pointerleave", leave);
     map.on("pointermove", move);
     map.on("singleclick", click);
     return () => {
       window.clearTimeout(waiting);
+      viewport?.removeEventListener("pointerleave", leave);
       map.un("pointermove", move);
       map.un("singleclick", click);
     };

@@ -28,7 +28,7 @@ export function ProfileTab() {
   const tracing = useDesk((desk) => desk.tracing);
   const also = useDesk((desk) => desk.also);
   const set = useDesk((desk) => desk.set);
-  const pointer = useDesk((desk) => desk.pointer);
+  const pointer = useDesk((desk) => (desk.overMap ? desk.pointer : null));
   const resolution = useDesk((desk) => desk.view?.resolution ?? 1);
   const [at, setAt] = useState<number | null>(null);
   const usable = surfaces.filter((one) => quantityOf(one) === "height");

@@ -123,10 +123,10 @@ describe("the profile", () => {
     expect(screen.getByText("16.00")).toBeTruthy();
     fireEvent.pointerLeave(chart);
     await waitFor(() => expect(useDesk.getState().lineAt).toBeNull());
-    act(() => useDesk.getState().set({ pointer: [448_002.3, 5_438_000.5] }));
+    act(() => useDesk.getState().set({ pointer: [448_002.3, 5_438_000.5], overMap: true }));
     await waitFor(() => expect(useDesk.getState().lineAt).toEqual([448_002, 5_438_000]));
     expect(screen.getByText("12.00")).toBeTruthy();
-    act(() => useDesk.getState().set({ pointer: [448_002, 5_439_000] }));
+    act(() => useDesk.getState().set({ overMap: false }));
     await waitFor(() => expect(useDesk.getState().lineAt).toBeNull());
   });
 });
