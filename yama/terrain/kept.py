@@ -41,10 +41,13 @@ class Kept(Generic[Key, Thing]):
             with self._lock:
                 if key in self._things:
                     return self._things[key]
-            made = make()
+            try:
+                made = make()
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
             with self._lock:
                 self._things[key] = made
-                self._making.pop(key, None)
                 while len(self._things) > self._most:
                     self._things.popitem(last=False)
             return made

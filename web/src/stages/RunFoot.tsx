@@ -4,6 +4,24 @@ import { many, num, percent } from "../desk/format";
 import { useDesk } from "../desk/store";
 import type { WorksheetState } from "./useWorksheet";
 
+/** Whether what a worksheet would make is shown before it is made. */
+export function PreviewSwitch() {
+  const previewOn = useDesk((desk) => desk.previewOn);
+  const set = useDesk((desk) => desk.set);
+  return (
+    <label className="sw">
+      <input
+        type="checkbox"
+        role="switch"
+        checked={previewOn}
+        aria-checked={previewOn}
+        onChange={(event) => set({ previewOn: event.target.checked })}
+      />
+      Preview
+    </label>
+  );
+}
+
 /** What will be made, how large and how long; preview and run; and what became of the last run. */
 export function RunFoot({
   work,
@@ -15,8 +33,6 @@ export function RunFoot({
   canBeLive?: boolean;
 }) {
   const project = useProject();
-  const previewOn = useDesk((desk) => desk.previewOn);
-  const set = useDesk((desk) => desk.set);
   const put = useDesk((desk) => desk.put);
   const { surfaces } = useHeld();
   const { data: jobs = [] } = useJobs(project.id);
@@ -71,16 +87,7 @@ export function RunFoot({
         </span>
       </div>
       <div className="go">
-        <label className="sw">
-          <input
-            type="checkbox"
-            role="switch"
-            checked={previewOn}
-            aria-checked={previewOn}
-            onChange={(event) => set({ previewOn: event.target.checked })}
-          />
-          Preview
-        </label>
+        <PreviewSwitch />
         <span style={{ display: "flex", gap: 8 }}>
           {canBeLive && (
             <button

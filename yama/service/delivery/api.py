@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zipfile
 from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
@@ -161,8 +162,6 @@ def download(request: HttpRequest, project_id: int, job_id: UUID) -> Any:
 @router.get("/{int:project_id}/packages/{uuid:job_id}/report", include_in_schema=False)
 def read_report(request: HttpRequest, project_id: int, job_id: UUID) -> HttpResponse:
     """The report of a package, as a page."""
-    import zipfile
-
     job = _get(open_project(request, project_id), job_id)
     with zipfile.ZipFile(package_path(job)) as archive:
         if "report.html" not in archive.namelist():

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import re
-import threading
-from collections import OrderedDict
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +21,7 @@ from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.interpolate.triangulation import Facets
+from yama.terrain.kept import Kept
 from yama.terrain.operations.base import Quantity
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
@@ -35,37 +34,8 @@ _COARSE = 3.0
 _PREVIEW_SECONDS = 6 * 3600
 
 
-class _Recent:
-    """The surfaces and points used last, so that a triangulation is not made again for every tile."""
-
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._making: dict[Any, threading.Lock] = {}
-        self._items: OrderedDict[Any, Any] = OrderedDict()
-
-    def get(self, key: Any, make: Any) -> Any:
-        with self._lock:
-            if key in self._items:
-                self._items.move_to_end(key)
-                return self._items[key]
-            making = self._making.setdefault(key, threading.Lock())
-        with making:  # only those who want the same thing wait for it
-            with self._lock:
-                if key in self._items:
-                    return self._items[key]
-            try:
-                made = make()
-            finally:
-                with self._lock:
-                    self._making.pop(key, None)
-            with self._lock:
-                self._items[key] = made
-                while len(self._items) > _HELD:
-                    self._items.popitem(last=False)
-            return made
-
-
-_recent = _Recent()
+_recent: Kept[tuple[int, str, str], Any] = Kept(_HELD)
+"""The surfaces and points used last, so that a triangulation is not made again for every tile."""
 
 
 def points_of(holding: Holding) -> Points:

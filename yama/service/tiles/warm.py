@@ -25,6 +25,7 @@ from yama.terrain.mosaic.mosaic import Mosaic, place
 from yama.terrain.mosaic.overlap import overlaps
 from yama.terrain.mosaic.rules import RuleName
 from yama.terrain.mosaic.seams import Seams
+from yama.terrain.relief.contours import Levels, contours, lengths
 from yama.terrain.relief.slope import aspect, hillshade, slope
 from yama.terrain.surface import ArraySurface
 
@@ -54,6 +55,7 @@ def warm() -> None:
         Filled(ArraySurface(holed, grid), method, 6.0, held).read_all()
     for live in (slope(held), aspect(held), hillshade(held)):
         live.read_all()
+    lengths(contours(held, Levels(0.2)))
 
 
 def _warm_contours(grid: Grid) -> None:

@@ -22,13 +22,12 @@ MOST_VERTICES = 100_000
 @dataclass(frozen=True)
 class Track:
     """Places along a line. distance: metres on the ground from its start; x, y: in the line's CRS. step: metres from one
-    to the next. vertices: distances of the line's own corners."""
+    to the next."""
 
     distance: FloatArray
     x: FloatArray
     y: FloatArray
     step: float
-    vertices: FloatArray
 
 
 @dataclass(frozen=True)
@@ -67,7 +66,7 @@ def track(line: npt.ArrayLike, crs: str, step: float) -> Track:
     count = min(int(np.ceil(length / step)), MOST_SAMPLES - 1)
     distance = np.linspace(0.0, length, max(count, 1) + 1)
     x, y = (np.interp(distance, along, places[:, i]) for i in (0, 1))
-    return Track(distance, x, y, length / max(count, 1), along)
+    return Track(distance, x, y, length / max(count, 1))
 
 
 def _course(heights: FloatArray, step: float) -> Course:

@@ -5,6 +5,7 @@ import { num, percent } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { useContoursInView } from "../../map/useContours";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
+import { PreviewSwitch } from "../RunFoot";
 import { useWorksheet } from "../useWorksheet";
 
 const UNITS = [
@@ -91,16 +92,7 @@ export function ContoursSheet() {
               <b className="n">{running ? percent(job?.progress ?? 0) : lines ? `${num(lines.length)} lines` : "–"}</b>
             </div>
             <div className="go">
-              <label className="sw">
-                <input
-                  type="checkbox"
-                  role="switch"
-                  checked={previewOn}
-                  aria-checked={previewOn}
-                  onChange={(event) => set({ previewOn: event.target.checked })}
-                />
-                Preview
-              </label>
+              <PreviewSwitch />
               <button
                 type="button"
                 className="primary"
