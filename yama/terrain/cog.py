@@ -57,6 +57,11 @@ class Encoding:
         """Whether cells are whole numbers."""
         return self.cell_type != "float32"
 
+    @property
+    def is_usual(self) -> bool:
+        """Whether cells are decimals, NaN where empty."""
+        return not self.is_whole and bool(np.isnan(self.nodata))
+
     def cells(self, heights: Heights) -> npt.NDArray[Any]:
         """Cells of heights, of the same shape; a height the type cannot hold becomes the nearest that it can."""
         if not self.is_whole:

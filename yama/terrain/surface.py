@@ -45,9 +45,11 @@ class Surface(ABC):
 
     by_parts: whole parts are made when first looked at, after which reading a cell of them costs nothing more.
     fingerprint: plain values that say what it is, the same in every process; None where that is not known.
+    encoding: what its cells are written as when it is stored, unless told otherwise.
     """
 
     by_parts: bool = False
+    encoding: Encoding = FLOATS
     fingerprint: tuple[Any, ...] | None = None
 
     def __init__(self, grid: Grid, unit: str = "m", vertical_datum: str = "") -> None:
@@ -389,15 +391,16 @@ def store(
     executor: Executor | None = None,
     workers: int = 2,
     tags: dict[str, str] | None = None,
-    encoding: Encoding = FLOATS,
+    encoding: Encoding | None = None,
 ) -> Statistics:
-    """Write a surface as a cloud-optimised GeoTIFF (float32, NaN for empty, unless told otherwise) and return its statistics.
+    """Write a surface as a cloud-optimised GeoTIFF (as `surface.encoding` says, unless told otherwise) and return its statistics.
 
     Works block by block in bounded memory and writes beside `path` under another name; `path` appears only
     when the file is whole. Raises CancelledError when `progress` does, and InputError where the disk is full; leaves
     nothing behind then.
     """
     path = Path(path)
+    encoding = encoding or surface.encoding
     found: dict[tuple[int, int], Moments] = {}
     said = {
         "HEIGHT_UNIT": surface.unit, "VERTICAL_DATUM": surface.vertical_datum, "AREA_OR_POINT": "Area", **(tags or {})

@@ -10,6 +10,7 @@ import { ContoursSheet } from "./deliver/ContoursSheet";
 import { Downloads } from "./deliver/Downloads";
 import { PackageSheet } from "./deliver/PackageSheet";
 import { Calculate } from "./fit/Calculate";
+import { CellTypeSheet } from "./fit/CellTypeSheet";
 import { ChangeHeights } from "./fit/ChangeHeights";
 import { ClipSheet } from "./fit/ClipSheet";
 import { FitSheet } from "./fit/FitSheet";
@@ -156,6 +157,13 @@ const OWN: Entry[] = [
     title: "Change heights",
     summary: "Metres and feet, another zero level by an offset or a geoid.",
     sheet: ChangeHeights,
+  },
+  {
+    stage: "Fit",
+    name: "cell_type",
+    title: "Set cell type",
+    summary: "Whole numbers of a step instead of decimals, and the value for empty.",
+    sheet: CellTypeSheet,
   },
   {
     stage: "Fit",

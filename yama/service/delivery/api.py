@@ -35,7 +35,7 @@ class WantedIn(Schema):
     """What the files of a package are written as. step: of whole numbers, in the height unit; 0 takes one that fits."""
 
     surfaces_as: Literal["tif", "asc", "xyz"] = "tif"
-    cell_type: Literal["float32", "int32", "int16", "uint16"] = "float32"
+    cell_type: Literal["stored", "float32", "int32", "int16", "uint16"] = "stored"
     step: float = Field(default=0.0, ge=0, le=1e6)
     nan: bool = True
     features_as: Literal["gpkg", "shp", "geojson", "kml", "dxf"] = "gpkg"
@@ -103,7 +103,11 @@ def check(request: HttpRequest, project_id: int, body: PackageIn) -> dict[str, A
             {
                 "holding_id": one.pk,
                 "file": names[one.pk],
-                "step": steps_for(contents.statistics_of(one), wanted.cell_type) if one.kind == "surface" else None,
+                "step": (
+                    steps_for(contents.statistics_of(one), wanted.cell_type)
+                    if one.kind == "surface" and wanted.cell_type != "stored"
+                    else None
+                ),
             }
             for one in holdings
         ],

@@ -65,6 +65,8 @@ def encoding_of(holding: Holding, wanted: Wanted) -> tuple[Encoding, list[Findin
     """How a surface's cells are written, and what that loses. Only GeoTIFF knows more than text."""
     if wanted.surfaces_as != "tif":
         return FLOATS, []
+    if wanted.cell_type == "stored":
+        return Encoding(**holding.facts["encoding"]) if "encoding" in holding.facts else FLOATS, []
     unit = report.unit_of(surfaces.quantity_of(holding.step), holding.facts["unit"])
     return encoding_for(statistics_of(holding), wanted.cell_type, wanted.step, wanted.nan, unit)
 

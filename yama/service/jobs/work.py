@@ -333,6 +333,8 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
         holding.cells_path.unlink(missing_ok=True)
         raise InputError("Every cell came out empty: no input reaches the frame's cells. Check area and reach limit.")
     holding.facts = surface_facts(surface, found, [*findings, *operation.found(result)])
+    if not result.encoding.is_usual:
+        holding.facts["encoding"] = vars(result.encoding)
     if not holding.live and operation.quantity_of(params) == "height":
         keep_holes(holding, holes_of(surface))
     return _keep_surface(job, holding, surface)

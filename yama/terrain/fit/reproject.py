@@ -203,6 +203,25 @@ def source_positions(target: Grid, source: Grid) -> tuple[FloatArray, FloatArray
     return result[0], result[1]
 
 
+def goes_round(grid: Grid) -> bool:
+    """Whether a grid's columns go once round the globe, so that its last lies beside its first."""
+    if abs(grid.cols * grid.cell_width - 360.0) > 0.01 * grid.cell_width:
+        return False
+    return bool(parse_crs(grid.crs).is_geographic)
+
+
+def _read_round(source: Surface, window: Window, level: int) -> Heights:
+    """Heights of a window whose columns may lie before the first or past the last of a grid that goes round."""
+    around = source.grid.at_level(level).cols
+    parts, col = [], window.col
+    while col < window.col + window.cols:
+        start = col % around
+        count = min(around - start, window.col + window.cols - col)
+        parts.append(source.read(Window(window.row, start, window.rows, count), level))
+        col += count
+    return np.concatenate(parts, axis=1)
+
+
 class FittedSurface(Surface):
     """A surface read on another grid. Where the target's cells are coarser the source's levels are read, so
     that each cell stands for its whole area and not for one position in it."""
@@ -232,18 +251,25 @@ class FittedSurface(Surface):
         if not usable.any():
             return result
         limits = self._source.grid.at_level(source_level)
+        round_globe = goes_round(limits)
+        if round_globe:  # on either side of the meridian where the columns begin again
+            cols = cols - limits.cols * np.rint((cols - cols[usable][0]) / limits.cols)
         (high, wide), around = self._reach(target, limits)
         top, left = math.floor(float(rows[usable].min())) - around, math.floor(float(cols[usable].min())) - around
         bottom, right = (
             math.ceil(float(rows[usable].max())) + around + 1,
             math.ceil(float(cols[usable].max())) + around + 1,
         )
-        needed = Window(top, left, bottom - top, right - left).clipped(limits.rows, limits.cols)
+        needed = Window(top, left, bottom - top, right - left)
+        inner = needed.clipped(limits.rows, limits.cols)
+        needed = Window(inner.row, left, inner.rows, right - left) if round_globe else inner
         if not (needed.rows and needed.cols):
             return result
         if needed.rows * needed.cols > _MOST_READ and inside.rows * inside.cols > 1:
             return self._by_halves(window, level)
-        heights = self._source.read(needed, source_level)
+        heights = (
+            _read_round(self._source, needed, source_level) if round_globe else self._source.read(needed, source_level)
+        )
         part = np.empty((inside.rows, inside.cols), np.float32)
         at = (rows - needed.row, cols - needed.col)
         if self._resampling in _AREA:

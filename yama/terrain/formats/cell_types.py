@@ -60,7 +60,7 @@ def encoding_for(
             if lowest < 0 <= limits.min
             else f"A step of {finest:g} {unit} would do."
         )
-        mend = None if lowest < 0 <= limits.min else Mend(f"Take {finest:g} {unit}", {"scale": finest})
+        mend = None if lowest < 0 <= limits.min else Mend(f"Take {finest:g} {unit}", {"step": finest})
         stop = Finding("range", "stop", f"{cell_type} in steps of {step:g} {unit} holds {limits.min * step:g} to "
                        f"{limits.max * step:g} {unit}; the heights run from {lowest:.2f} to {highest:.2f}.", why, mend)  # fmt: skip
         return Encoding(cell_type, step, float(limits.min)), [stop]
@@ -70,6 +70,6 @@ def encoding_for(
         findings.append(
             Finding("steps", "caution", f"Steps of {step:g} {unit} round relief away: {high - low} of them from the lowest "
                     "height to the highest.", "Gentle ground turns into terraces, and slopes with it.",
-                    Mend(f"Take {fine:g} {unit}", {"scale": fine}) if fine < step else None)
+                    Mend(f"Take {fine:g} {unit}", {"step": fine}) if fine < step else None)
         )  # fmt: skip
     return Encoding(cell_type, step, float(free[0])), findings

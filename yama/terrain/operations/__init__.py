@@ -2,6 +2,7 @@
 
 from yama.terrain.operations import (  # noqa: F401
     calculate,
+    cell_type,
     change_heights,
     clip,
     contour_surface,

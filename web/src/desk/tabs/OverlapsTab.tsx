@@ -41,20 +41,16 @@ function Bars({ pair, reach }: { pair: Overlap; reach: number }) {
 
 const PHASE = { aligned: "aligned", size: "other cell size", crs: "other CRS" };
 
-const files = (source: Source | undefined) => source?.holdings.map(({ file }) => file) ?? [];
-const listed = (values: string[]) => [...new Set(values)].join(", ");
-
-/** What the cells of a source were written as; what was made here is float32. */
-export const typesOf = (source: Source | undefined) =>
-  listed(files(source).map((file) => String(file?.cell_type ?? "float32")));
-
-/** What means empty in a source's cells. */
-export const emptyOf = (source: Source | undefined) =>
-  listed(
-    files(source).map((file) =>
-      file ? (file.nodata === null ? "nothing declared empty" : `${file.nodata} is empty`) : "NaN is empty",
+/** What the cells of a source were written as and, in brackets, what means empty in them. */
+export const typesOf = (source: Source | undefined) => [
+  ...new Set(
+    source?.holdings.map(({ file }) =>
+      file
+        ? `${file.cell_type} (${file.nodata === null ? "none" : String(Number(file.nodata)).replace("-", "−")})`
+        : "float32 (NaN)",
     ),
-  );
+  ),
+];
 
 /** Every overlap of the mosaic's surfaces as a row; pressed, the map shows the difference of its two surfaces. */
 export function OverlapsTab() {
@@ -96,7 +92,9 @@ export function OverlapsTab() {
             <th title="Slope of the plane through the differences">tilt</th>
             <th>after levelling</th>
             <th>cells lie</th>
-            <th title="What the cells of the two were written as, and what means empty in them">types</th>
+            <th title="What the cells of the two were written as and, in brackets, what means empty in them">
+              type (empty)
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -161,9 +159,7 @@ export function OverlapsTab() {
                     PHASE[pair.phase.kind]
                   )}
                 </td>
-                <td title={numbers.map((i) => `${chosen[i]?.name}: ${emptyOf(chosen[i])}`).join("; ")}>
-                  {[...new Set(numbers.map((i) => typesOf(chosen[i])))].join(" / ")}
-                </td>
+                <td>{[...new Set(numbers.flatMap((i) => typesOf(chosen[i])))].join(", ")}</td>
               </tr>
             );
           })}

@@ -15,7 +15,7 @@ const range = {
   weight: "stop",
   sentence: "Mosaic: int16 in steps of 0.01 m holds -327.68 to 327.67 m; the heights run from -2.00 to 611.00.",
   why: "A step of 0.02 m would do.",
-  mend: { label: "Take 0.02 m", set_params: { scale: 0.02 } },
+  mend: { label: "Take 0.02 m", set_params: { step: 0.02 } },
   places: [],
 };
 interface Body {
@@ -85,7 +85,7 @@ describe("packages", () => {
       holdings: [1, 3],
       note: "For the bridge.",
       report: true,
-      wanted: { surfaces_as: "tif", cell_type: "float32", step: 0, nan: true, features_as: "shp", points_as: "csv" },
+      wanted: { surfaces_as: "tif", cell_type: "stored", step: 0, nan: true, features_as: "shp", points_as: "csv" },
     });
     expect(sent.name).toMatch(/^.+, \d{4}-\d\d-\d\d$/);
     expect(screen.getAllByText("Download")[0]?.getAttribute("href")).toBe("/api/projects/1/packages/p1/file");

@@ -5,6 +5,7 @@ import type { Holding } from "../../api/client";
 import { useDesk } from "../../desk/store";
 import { type Asked, draw, lines, service, surface } from "../../testing/render";
 import { Calculate } from "../fit/Calculate";
+import { CellTypeSheet } from "../fit/CellTypeSheet";
 import { ChangeHeights } from "../fit/ChangeHeights";
 import { ClipSheet } from "../fit/ClipSheet";
 import { FitSheet } from "../fit/FitSheet";
@@ -179,5 +180,33 @@ describe("fitting to the frame", () => {
       }),
     );
     expect(screen.getByPlaceholderText("Survey TIN at 10 m")).toBeTruthy();
+  });
+});
+
+describe("setting the cell type", () => {
+  it("asks for a type, a step and a value for empty, and takes a mend", async () => {
+    const range = {
+      code: "range",
+      weight: "stop",
+      sentence: "int16 in steps of 0.1 m holds -3276.8 to 3276.7 m; the heights run to 4500.",
+      why: "",
+      mend: { label: "Take 0.2 m", set_params: { step: 0.2 } },
+      places: [],
+    };
+    const asked = service({ ...base, "POST /projects/1/previews": { ...preview, key: null, findings: [range] } });
+    draw(<CellTypeSheet />);
+    fireEvent.click(await screen.findByRole("button", { name: "Take 0.2 m" }));
+    fireEvent.change(screen.getByLabelText("Empty is"), { target: { value: "-9999" } });
+    await waitFor(() =>
+      expect(last(asked)).toEqual({
+        operation: "cell_type",
+        params: { step: 0.2, nodata: -9999 },
+        inputs: { surface: 1 },
+      }),
+    );
+    await choose("Cells", /decimals/);
+    await waitFor(() => expect(last(asked)).toMatchObject({ params: { cell_type: "float32", step: 0.2 } }));
+    expect(screen.queryByLabelText("Step")).toBeNull();
+    expect((screen.getByLabelText("Empty is") as HTMLInputElement).placeholder).toBe("NaN");
   });
 });

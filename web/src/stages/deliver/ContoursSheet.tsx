@@ -1,11 +1,12 @@
 import { useEffect } from "react";
 import { isOpen, useJobs } from "../../api/queries";
-import { quantityOf, useHeld, useProject } from "../../desk/context";
+import { useHeld, useProject } from "../../desk/context";
 import { num, percent } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { useContoursInView } from "../../map/useContours";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { PreviewSwitch } from "../RunFoot";
+import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
 
 const UNITS = [
@@ -20,18 +21,13 @@ export const shortUnit = (unit: string) => (unit === "us-ft" ? "ft" : unit);
 /** Contours of a surface: drawn in the view while they are chosen, kept as lines when they count. */
 export function ContoursSheet() {
   const project = useProject();
-  const { surfaces, features, a } = useHeld();
+  const { features } = useHeld();
   const { data: jobs = [] } = useJobs(project.id);
   const set = useDesk((desk) => desk.set);
   const previewOn = useDesk((desk) => desk.previewOn);
   const work = useWorksheet("contours", ["surface"]);
   const { params, setParams, setInput } = work;
-  const usable = surfaces.filter((one) => quantityOf(one) === "height");
-  const chosen = usable.find((one) => one.id === work.inputs.surface);
-  const first = usable.find((one) => one.id === a?.id) ?? usable[0];
-  useEffect(() => {
-    if (!chosen && first) setInput("surface", first.id);
-  }, [chosen, first, setInput]);
+  const { usable, chosen } = useChosenHeights(work);
   const areas = features.filter((one) => has(one, "polygons"));
   const unit = (params.unit as string) ?? "m";
   const interval = (params.interval as number) ?? 20;

@@ -5,6 +5,7 @@ import { client, isOpen, useJobs } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { num, percent } from "../../desk/format";
 import { useDesk } from "../../desk/store";
+import { CELL_TYPES } from "../fit/CellTypeSheet";
 import { Choice, Findings, NameRow, NumberField, Section, Sheet } from "../parts";
 
 interface Checked {
@@ -26,12 +27,7 @@ const SURFACES = [
   { value: "asc", title: "ASCII grid" },
   { value: "xyz", title: "XYZ text" },
 ];
-const CELLS = [
-  { value: "float32", title: "decimals of 32 bits" },
-  { value: "int32", title: "whole numbers of 32 bits" },
-  { value: "int16", title: "whole numbers of 16 bits" },
-  { value: "uint16", title: "16 bits, none below 0" },
-];
+const CELLS = [{ value: "stored", title: "as they are stored" }, ...CELL_TYPES];
 const EMPTY = [
   { value: "nan", title: "NaN" },
   { value: "number", title: "a number no height has" },
@@ -81,7 +77,8 @@ export function PackageSheet() {
   const params = sheet.params as Record<string, string | number | boolean | undefined>;
   const setParam = (values: Record<string, unknown>) => change("package", { params: { ...sheet.params, ...values } });
   const surfacesAs = String(params.surfaces_as ?? "tif");
-  const cellType = String(params.cell_type ?? "float32");
+  const cellType = String(params.cell_type ?? "stored");
+  const isWhole = cellType.includes("int");
   const withReport = params.report !== false;
   const usual = `${project.name}, ${new Date().toISOString().slice(0, 10)}`;
   const name = sheet.name || usual;
@@ -92,8 +89,8 @@ export function PackageSheet() {
     note: String(params.note ?? ""),
     wanted: {
       surfaces_as: surfacesAs,
-      cell_type: surfacesAs === "tif" ? cellType : "float32",
-      step: cellType === "float32" ? 0 : Number(params.step ?? 0),
+      cell_type: surfacesAs === "tif" ? cellType : "stored",
+      step: isWhole ? Number(params.step ?? 0) : 0,
       nan: params.empty !== "number",
       features_as: String(params.features_as ?? "gpkg"),
       points_as: String(params.points_as ?? "csv"),
@@ -218,14 +215,15 @@ export function PackageSheet() {
               options={CELLS}
               onChange={(value) => setParam({ cell_type: value, step: 0 })}
             />
-            {cellType === "float32" ? (
+            {cellType === "float32" && (
               <Choice
                 label="Empty is"
                 value={String(params.empty ?? "nan")}
                 options={EMPTY}
                 onChange={(value) => setParam({ empty: value })}
               />
-            ) : (
+            )}
+            {isWhole && (
               <div className="row two">
                 <NumberField
                   label="Step"
@@ -284,7 +282,7 @@ export function PackageSheet() {
           </span>
         </p>
       )}
-      <Findings findings={findings} onMend={(values) => setParam({ step: values.scale })} />
+      <Findings findings={findings} onMend={(values) => setParam({ step: values.step })} />
       <Built done={running?.state === "done" ? running.id : ""} />
     </Sheet>
   );

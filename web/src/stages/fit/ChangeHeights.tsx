@@ -1,7 +1,7 @@
-import { useEffect } from "react";
-import { quantityOf, useHeld } from "../../desk/context";
+import { useHeld } from "../../desk/context";
 import { Beside, Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
+import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
 
 const UNITS = [
@@ -16,15 +16,10 @@ const SIGNS = [
 
 /** Heights to another unit or another zero level. */
 export function ChangeHeights() {
-  const { surfaces, a } = useHeld();
+  const { surfaces } = useHeld();
   const work = useWorksheet("change_heights", ["surface"]);
   const { params, setParams, setInput } = work;
-  const usable = surfaces.filter((one) => quantityOf(one) === "height");
-  const chosen = usable.find((one) => one.id === work.inputs.surface);
-  const first = usable.find((one) => one.id === a?.id) ?? usable[0];
-  useEffect(() => {
-    if (!chosen && first) setInput("surface", first.id);
-  }, [chosen, first, setInput]);
+  const { usable, chosen } = useChosenHeights(work);
   const declared = chosen?.surface?.unit ?? "m";
   const to = (params.to_unit as string) ?? "m";
   const geoid = Array.isArray(work.inputs.geoid) && work.inputs.geoid.length > 0;

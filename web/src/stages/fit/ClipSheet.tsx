@@ -1,8 +1,9 @@
 import { useEffect } from "react";
-import { quantityOf, useHeld, useProject } from "../../desk/context";
+import { useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
+import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
 
 const KEEP = [
@@ -15,20 +16,14 @@ const NONE = "any";
 /** Only the part of a surface that is wanted. */
 export function ClipSheet() {
   const project = useProject();
-  const { surfaces, features, a } = useHeld();
+  const { features } = useHeld();
   const work = useWorksheet("clip", ["surface"]);
   const drawing = useDesk((desk) => desk.drawing);
   const area = useDesk((desk) => desk.area);
   const bounds = useDesk((desk) => desk.bounds);
   const set = useDesk((desk) => desk.set);
   const { params, setParams, setInput } = work;
-  // what comes out counts as heights, so only heights go in
-  const usable = surfaces.filter((one) => quantityOf(one) === "height");
-  const chosen = usable.find((one) => one.id === work.inputs.surface);
-  const first = usable.find((one) => one.id === a?.id) ?? usable[0];
-  useEffect(() => {
-    if (!chosen && first) setInput("surface", first.id);
-  }, [chosen, first, setInput]);
+  const { usable, chosen } = useChosenHeights(work);
   const areas = features.filter((one) => has(one, "polygons"));
   const given = Array.isArray(work.inputs.area) ? work.inputs.area[0] : undefined;
   const polygons = areas.find((one) => one.id === given);

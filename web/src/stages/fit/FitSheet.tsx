@@ -1,8 +1,8 @@
-import { useEffect } from "react";
-import { quantityOf, useHeld, useProject } from "../../desk/context";
+import { useHeld, useProject } from "../../desk/context";
 import { size } from "../../desk/format";
 import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
+import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
 
 const RESAMPLING = [
@@ -18,16 +18,10 @@ const RESAMPLING = [
 /** A surface in another CRS or cell size on the frame's own cells. */
 export function FitSheet() {
   const project = useProject();
-  const { surfaces, features, a } = useHeld();
+  const { features } = useHeld();
   const work = useWorksheet("fit_to_frame", ["surface"]);
   const { params, setParams, setInput } = work;
-  // what comes out counts as heights, so only heights go in
-  const usable = surfaces.filter((one) => quantityOf(one) === "height");
-  const chosen = usable.find((one) => one.id === work.inputs.surface);
-  const first = usable.find((one) => one.id === a?.id) ?? usable.find((one) => !one.surface?.on_frame) ?? usable[0];
-  useEffect(() => {
-    if (!chosen && first) setInput("surface", first.id);
-  }, [chosen, first, setInput]);
+  const { usable, chosen } = useChosenHeights(work, (one) => !one.surface?.on_frame);
   const areas = features.filter((one) => has(one, "polygons"));
   const cell = (params.cell_size as number | null) ?? project.frame.grid.cell_width;
   const name = work.sheet.name || (chosen ? `${chosen.name} at ${size(cell)} m` : "");

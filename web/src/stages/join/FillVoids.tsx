@@ -1,11 +1,10 @@
-import { useEffect } from "react";
-import { quantityOf, useHeld } from "../../desk/context";
 import { num } from "../../desk/format";
 import { MethodIcon } from "../../desk/icons";
 import { Methods } from "../build/Methods";
 import { HolesList } from "../gather/HolesList";
 import { Beside, Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
+import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
 
 const METHODS: [string, string, string][] = [
@@ -27,16 +26,9 @@ const RESULTS = [
 
 /** Holes of a surface get heights: from their rim, or from another surface. */
 export function FillVoids() {
-  const { surfaces, a } = useHeld();
   const work = useWorksheet("fill_voids", ["surface"]);
   const { params, setParams, setInput } = work;
-  const usable = surfaces.filter((one) => quantityOf(one) === "height");
-  const chosen = usable.find((one) => one.id === work.inputs.surface);
-  // what is looked at, else the newest that has holes
-  const first = usable.find((one) => one.id === a?.id) ?? usable.find((one) => one.holes?.count) ?? usable[0];
-  useEffect(() => {
-    if (!chosen && first) setInput("surface", first.id);
-  }, [chosen, first, setInput]);
+  const { usable, chosen } = useChosenHeights(work, (one) => Boolean(one.holes?.count));
   const method = (params.method as string) ?? "facets";
   const marks = params.result === "filled";
   const name = work.sheet.name || (chosen ? `${chosen.name}, ${marks ? "filled cells" : "filled"}` : "");

@@ -81,6 +81,20 @@ class PackageTest(ServiceTest):
         _, _, archive = self.build(wanted={"surfaces_as": "asc"}, report=False, holdings=[self.tin.pk])
         self.assertTrue(archive.read("surfaces/TIN_.._of it.asc").startswith(b"ncols"))
 
+    def test_cells_stay_as_they_were_stored(self):
+        self.ask("POST", "/runs", {"operation": "cell_type", "params": {"step": 0.5, "nodata": -9999}, "name": "halves",
+                                   "inputs": {"surface": self.tin.pk}}, 202)  # fmt: skip
+        halves = self.run_jobs()[0].holding
+        for wanted, cell_type, nodata in (({}, "int16", "-9999.0"), ({"cell_type": "float32"}, "float32", "nan")):
+            archive = self.build(holdings=[halves.pk], report=False, wanted=wanted)[2]
+            with MemoryFile(archive.read("surfaces/halves.tif")) as file, file.open() as dataset:
+                self.assertEqual((dataset.dtypes[0], str(dataset.nodata)), (cell_type, nodata))
+                told = dataset.read(1, masked=True) * dataset.scales[0]
+                with rasterio.open(self.tin.cells_path) as kept:
+                    np.testing.assert_allclose(told.filled(0), kept.read(1, masked=True).filled(0), atol=0.251)
+        with rasterio.open(halves.cells_path) as dataset:
+            self.assertEqual((dataset.dtypes[0], dataset.nodata, dataset.scales[0]), ("int16", -9999.0, 0.5))
+
     def test_what_speaks_against_it_is_said_before(self):
         body = {"name": "x", "holdings": [self.tin.pk], "wanted": {"cell_type": "int16", "step": 0.001}}
         found = self.ask("POST", "/packages/check", body)
@@ -89,7 +103,7 @@ class PackageTest(ServiceTest):
         self.assertEqual(codes["range"]["weight"], "stop")
         self.assertLessEqual({"datum", "checkpoints"}, set(codes))
         self.assertIn("holds", self.ask("POST", "/packages", body, 422)["detail"])
-        mended = codes["range"]["mend"]["set_params"]["scale"]
+        mended = codes["range"]["mend"]["set_params"]["step"]
         self.assertEqual(mended, found["members"][0]["step"])
         body["wanted"]["step"] = mended
         self.assertNotIn("range", [one["code"] for one in self.ask("POST", "/packages/check", body)["findings"]])

@@ -164,9 +164,23 @@ class ResamplingTest(SimpleTestCase):
             found = FittedSurface(source, grid).read_all()
             known = ~np.isnan(found)
             np.testing.assert_allclose(found[known], ground(longitude, latitude)[known], atol=0.002)
-            # only where the source has no neighbour beyond its own edge is nothing said
-            rim = (np.abs(longitude) > 179.75) | (latitude > 89.75)
-            self.assertTrue(known[~rim].all())
+            # past the last row there is no neighbour; past the last column the first is
+            self.assertTrue(known[latitude < 89.75].all())
+            self.assertTrue(crs == "EPSG:3995" or (np.abs(longitude[known]) > 179.9).any())
+            for name in ("nearest", "cubic", "mean"):
+                other = FittedSurface(source, grid, name).read_all()
+                self.assertFalse(np.isnan(other[latitude < 89.7]).any(), name)
+
+    def test_a_grid_round_the_globe_begins_again(self):
+        world = Grid("EPSG:4326", -180.0, 10.0, 1.0, 1.0, 20, 360)
+        heights = np.random.default_rng(4).normal(100, 20, (20, 360)).astype(np.float32)
+        turned = Grid("EPSG:4326", 170.25, 10.0, 1.0, 1.0, 20, 20)
+        for name in get_args(Resampling):
+            found = FittedSurface(ArraySurface(heights, world), turned, name).read_all()
+            # the same with the columns laid out so that none begins again
+            shifted = Grid("EPSG:4326", 0.0, 10.0, 1.0, 1.0, 20, 359)
+            laid = ArraySurface(np.roll(heights, 180, axis=1)[:, :359], shifted)
+            np.testing.assert_array_equal(found, FittedSurface(laid, turned, name).read_all(), err_msg=name)
 
     def test_a_spline_smooths_and_keeps_a_plane(self):
         x, y = np.meshgrid(self.fine.x_of(np.arange(72)) - 448_072, self.fine.y_of(np.arange(60)) - 5_437_940)

@@ -1,0 +1,113 @@
+"""Cell type: what a surface's cells are written as when it is stored, and the value that means empty there."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from yama.terrain.cog import CellType, Encoding
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding
+from yama.terrain.formats.cell_types import encoding_for
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Grid
+from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+from yama.terrain.surface import Heights, LiveSurface, Statistics, Surface
+
+_LOOKED_AT = 1024  # rows and columns, at most, of the level whose heights are looked at beforehand
+
+
+class CellTypeParams(Params):
+    """How heights become cells."""
+
+    cell_type: CellType = Field("int16", description="The type of a cell: decimals, or whole numbers of a step.")
+    step: float = Field(
+        0.1, gt=0, le=1000, description="What a whole number counts, in the height unit. Decimals take no notice of it."
+    )
+    nodata: float | None = Field(
+        None,
+        description="The value that means empty: NaN for decimals where not given, for whole numbers one end of the type.",
+    )
+
+
+class Encoded(LiveSurface):
+    """A surface with the heights its cells will hold once they are written: live and stored are the same."""
+
+    def __init__(self, surface: Surface, encoding: Encoding) -> None:
+        super().__init__([surface], self._rounded, 0, surface.unit, surface.vertical_datum)
+        self.encoding = encoding
+
+    def _rounded(self, arrays: list[Heights], _grid: Grid) -> Heights:
+        heights, how = arrays[0], self.encoding
+        if not how.is_whole:
+            if not np.isnan(how.nodata) and bool((heights == np.float32(how.nodata)).any()):
+                raise InputError(f"A height is {how.nodata:g}, the value that is to mean empty. Take another value.")
+            return heights
+        counts = np.rint(heights.astype(np.float64) / how.scale)
+        limits = np.iinfo(how.cell_type)
+        with np.errstate(invalid="ignore"):
+            beyond = (counts < limits.min) | (counts > limits.max) | (counts == how.nodata)
+        if beyond.any():
+            height = float(heights[beyond][0])
+            why = (
+                "is the value that is to mean empty"
+                if counts[beyond][0] == how.nodata
+                else f"lies outside {limits.min * how.scale:g} to {limits.max * how.scale:g} {self.unit}"
+            )
+            raise InputError(
+                f"A height of {height:.2f} {self.unit} as {how.cell_type} in steps of {how.scale:g} {self.unit} {why}. "
+                "Take a larger step, another type or another value for empty."
+            )
+        result: Heights = counts.astype(np.float32) * np.float32(how.scale)
+        return result
+
+
+def _encoding(params: Any) -> Encoding:
+    """The encoding asked for. Raises InputError where the type cannot hold the value for empty."""
+    nodata = params.nodata
+    if params.cell_type == "float32":
+        return Encoding(nodata=float("nan") if nodata is None else float(nodata))
+    limits = np.iinfo(params.cell_type)
+    if nodata is None:
+        nodata = limits.min if limits.min else limits.max
+    if nodata != int(nodata) or not limits.min <= nodata <= limits.max:
+        raise InputError(f"{params.cell_type} has no {nodata:g}: whole numbers from {limits.min} to {limits.max}.")
+    return Encoding(params.cell_type, params.step, float(nodata))
+
+
+@register
+class SetCellType(Operation):
+    """Cells as whole numbers of a step, or with a value of one's own for empty."""
+
+    name = "cell_type"
+    title = "Set cell type"
+    stage = "Fit"
+    summary = "Whole numbers of a step instead of decimals, and the value for empty."
+    inputs = {"surface": Role("surface", "Surface")}
+    Params = CellTypeParams
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        surface = inputs["surface"]
+        assert isinstance(surface, Surface)
+        try:
+            encoding = _encoding(params)
+        except InputError as error:
+            return [Finding("nodata", "stop", str(error), "Choose one that the type holds, or none.")]
+        if not encoding.is_whole:
+            same = "Cells are decimals already, NaN where empty: nothing would change."
+            return [Finding("same", "note", same, "Name a value for empty, or a type.")] if encoding.is_usual else []
+        level = 0
+        while max(surface.grid.at_level(level).rows, surface.grid.at_level(level).cols) > _LOOKED_AT:
+            level += 1
+        heights = surface.read(surface.grid.at_level(level).whole, level)
+        if np.isnan(heights).all():
+            return []
+        looked_at = Statistics(lowest=float(np.nanmin(heights)), highest=float(np.nanmax(heights)))
+        return encoding_for(looked_at, params.cell_type, params.step, unit=surface.unit)[1]
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+        surface = inputs["surface"]
+        assert isinstance(surface, Surface)
+        return Encoded(surface, _encoding(params))
