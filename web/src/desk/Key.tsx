@@ -6,17 +6,12 @@ import { gradientOf, patchOf, RAMPS, stopsOf } from "../map/ramps";
 import { useDifference } from "../map/useDifference";
 import { sourcesOf } from "../stages/join/sources";
 import { quantityOf, unitOf, useHeld, useProject } from "./context";
-import { num, parse } from "./format";
+import { decimalsFor, num, parse } from "./format";
 import { Caret } from "./icons";
 import { type Look, type Stretch, useDesk } from "./store";
 import { useReading } from "./useReading";
 
 const BAR = { x: 25, width: 11 };
-
-/** Decimals that a range needs to be read. */
-export function decimalsFor(range: number): number {
-  return range < 0.2 ? 3 : range < 2 ? 2 : range < 20 ? 1 : 0;
-}
 
 /** Round marks between two values, about `count` of them. */
 export function marks(low: number, high: number, count: number): number[] {

@@ -46,3 +46,8 @@ export function parse(text: string): number | null {
   if (!/^[+-]?(\d+\.?\d*|\.\d+)(e[+-]?\d+)?$/i.test(cleaned)) return null;
   return Number(cleaned);
 }
+
+/** Decimals that a range needs to be read. */
+export function decimalsFor(range: number): number {
+  return range < 0.2 ? 3 : range < 2 ? 2 : range < 20 ? 1 : 0;
+}

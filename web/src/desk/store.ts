@@ -19,6 +19,16 @@ export interface Look {
   places: number[] | null;
 }
 
+/** What the heights tab shows. over: this view, all, the drawn area, or the number of a holding with polygons. */
+export interface HeightsShown {
+  over: "view" | "all" | "drawn" | number;
+  ring: [number, number][] | null;
+  what: "figures" | "levels";
+  minus: boolean;
+  levels: [number, number] | null;
+  about: [number, number];
+}
+
 /** A footprint on the map while tiles are chosen. */
 export interface Foot {
   name: string;
@@ -65,6 +75,7 @@ export interface Remembered {
   /** The line a profile is drawn along, in the frame's CRS, and the surfaces shown beside A and B. */
   line: [number, number][] | null;
   also: string[];
+  heights: HeightsShown;
   view: { center: [number, number]; resolution: number } | null;
 }
 
@@ -90,8 +101,10 @@ interface Desk extends Remembered {
   /** Whether a line is being drawn, and the place on it under the pointer. */
   tracing: boolean;
   lineAt: [number, number] | null;
-  /** The job that measures overlaps on every cell, and what of. */
-  measuring: { signature: string; job: string } | null;
+  /** Levels that the map shows: below the lower as under water, above the upper bleached. */
+  levels: [number, number] | null;
+  /** Jobs that find figures on every cell, by what was asked for. */
+  measuring: Record<string, string>;
   feet: Foot[];
   /** A foot that was pressed on the map. */
   pressed: string | null;
@@ -158,6 +171,7 @@ export const FRESH: Remembered = {
   pinned: [],
   line: null,
   also: [],
+  heights: { over: "view", ring: null, what: "figures", minus: false, levels: null, about: [0, 0] },
   view: null,
 };
 
@@ -176,7 +190,8 @@ export const useDesk = create<Desk>((set) => ({
   tracing: false,
   lineAt: null,
   overMap: false,
-  measuring: null,
+  measuring: {},
+  levels: null,
   dressing: null,
   contours: null,
   feet: [],
@@ -236,5 +251,6 @@ export function restored(kept: Partial<Remembered>): Remembered {
     ...kept,
     slots: { ...FRESH.slots, ...kept.slots },
     looks: { ...FRESH.looks, ...kept.looks },
+    heights: { ...FRESH.heights, ...kept.heights },
   };
 }

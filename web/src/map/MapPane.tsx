@@ -32,6 +32,8 @@ export interface Drawn {
   to: number;
 }
 
+const UNSEEN = 1e8; // levels no height reaches
+
 interface Props {
   view: View;
   drawn: Drawn[];
@@ -47,6 +49,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   const grid = project.frame.grid;
   const [west, south] = originOf(grid);
   const looks = useDesk((desk) => desk.looks);
+  const levels = useDesk((desk) => desk.levels);
   const preview = useDesk((desk) => desk.preview);
   const places = useDesk((desk) => desk.places);
   const dots = useDesk((desk) => desk.dots);
@@ -183,10 +186,18 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       entry.layer.setZIndex(order);
       const [low, high] = look.range;
       const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
-      entry.layer.updateStyleVariables({ low, high: Math.max(high, low + 1e-6), cell, rise: riseAt(cell) });
+      const [under, over] = (one.quantity === "height" && levels) || [-UNSEEN, UNSEEN];
+      entry.layer.updateStyleVariables({
+        low,
+        high: Math.max(high, low + 1e-6),
+        cell,
+        rise: riseAt(cell),
+        under,
+        over,
+      });
     });
     map.render();
-  }, [map, drawn, looks, project.id, grid, view]);
+  }, [map, drawn, looks, levels, project.id, grid, view]);
 
   useEffect(() => {
     const relight = () => {

@@ -40,9 +40,15 @@ function horn(): [Expression, Expression] {
   ];
 }
 
+/** Two colours, so much of the second. */
+function mixed(first: Expression, second: Expression, share: number): Expression {
+  return ["interpolate", ["linear"], share, 0, first, 1, second];
+}
+
 /**
  * Colour by value along the look's stops, under relief from Horn's gradients with light from the north-west at 45°.
  * A coarse surface brings its gradients in bands 2 and 3, one pair for each of its own cells.
+ * Below the variable `under` a cell looks as under water, above `over` bleached.
  * Variables: `low`, `high` (the range), `cell` (metres a cell of the tiles in view), `rise` (exaggeration).
  */
 export function styleOf(look: Look, quantity: Quantity, coarse: boolean): Style {
@@ -81,7 +87,16 @@ export function styleOf(look: Look, quantity: Quantity, coarse: boolean): Style 
     colour = ["*", ramp, ["color", shade, shade, shade, 1]];
   }
   return {
-    variables: { low: look.range[0], high: look.range[1], cell: 1, rise: 1 },
-    color: ["case", ["<", ["band", 1], NO_HEIGHT], ["color", 0, 0, 0, 0], colour],
+    variables: { low: look.range[0], high: look.range[1], cell: 1, rise: 1, under: NO_HEIGHT, over: -NO_HEIGHT },
+    color: [
+      "case",
+      ["<", ["band", 1], NO_HEIGHT],
+      ["color", 0, 0, 0, 0],
+      ["<", ["band", 1], ["var", "under"]],
+      mixed(colour, ["color", 27, 100, 112, 1], 0.62),
+      [">", ["band", 1], ["var", "over"]],
+      mixed(colour, ["color", 245, 243, 236, 1], 0.6),
+      colour,
+    ],
   };
 }

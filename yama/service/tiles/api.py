@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import time
 import zlib
 from base64 import b64encode
@@ -32,7 +31,6 @@ from yama.terrain.grid import Bounds, Grid, Window
 from yama.terrain.operations.contours import features_of, lines_of
 from yama.terrain.recipe import Step
 from yama.terrain.relief.picture import span_of, view_picture
-from yama.terrain.relief.profile import courses, finest, track
 from yama.terrain.relief.slope import aspect_of, slope_of
 from yama.terrain.surface import Surface
 
@@ -344,53 +342,6 @@ def pictures(request: HttpRequest, project_id: int, body: PicturesIn) -> list[di
     return drawn
 
 
-class ProfileIn(Schema):
-    """A line in frame coordinates, and the surfaces to read along it."""
-
-    keys: list[str] = Field(min_length=1, max_length=8)
-    line: list[tuple[float, float]] = Field(max_length=100_000)
-
-
-class CourseOut(Schema):
-    """A surface along the line: null where it is empty. climb, fall: in height units; steepest: in per cent."""
-
-    heights: list[float | None]
-    lowest: float | None
-    highest: float | None
-    mean: float | None
-    climb: float | None
-    fall: float | None
-    steepest: float | None
-
-
-class ProfileOut(Schema):
-    """Places along the line, every `step` metres: distance from its start in metres, x and y; and surfaces by key."""
-
-    distance: list[float]
-    x: list[float]
-    y: list[float]
-    step: float
-    courses: dict[str, CourseOut]
-
-
-@router.post("/{int:project_id}/profiles", response={200: ProfileOut, 422: Failure})
-def profile(request: HttpRequest, project_id: int, body: ProfileIn) -> HttpResponse:
-    """Heights of surfaces along a line, at the cells of the finest of them."""
-    project = open_project(request, project_id)
-    keys = list(dict.fromkeys(body.keys))
-    held = [surfaces.surface_of(project_id, key)[0] for key in keys]
-    crs = project.frame.grid.crs
-    along = track(body.line, crs, finest([one.grid for one in held]))
-    found = courses(held, along, crs)
-    told = {
-        "distance": along.distance.round(3).tolist(), "x": along.x.round(3).tolist(), "y": along.y.round(3).tolist(),
-        "step": along.step, "courses": {key: course.to_dict() for key, course in zip(keys, found, strict=True)},
-    }  # fmt: skip
-    return HttpResponse(
-        json.dumps(told), content_type="application/json"
-    )  # checking so many numbers takes longer than reading
-
-
 class ContoursIn(Schema):
     """Contours as `contours` would make them, to look at in a view; bounds in frame coordinates."""
 
@@ -520,7 +471,7 @@ def _describe(surface: Surface, frame: Frame, bounds: Bounds) -> dict[str, Any]:
         low, high = float(filled.min()), float(filled.max())
         first, low2, high98, last = (float(value) for value in np.quantile(filled, (0.001, 0.02, 0.98, 0.999)))
         last = max(last, first + 1e-6)
-        counts, _ = np.histogram(filled, bins=_BINS, range=(first, last))
+        counts, _ = np.histogram(filled.astype(np.float64), bins=_BINS, range=(first, last))
         result.update(
             low=low, high=high, low2=low2, high98=high98, mean=float(filled.mean(dtype=np.float64)),
             first=first, last=last, counts=counts.tolist(),

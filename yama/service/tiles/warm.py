@@ -8,10 +8,12 @@ from typing import get_args
 
 import laspy
 import numpy as np
+import shapely
 
 from yama.terrain.fit.reproject import Resampling, fitted
 from yama.terrain.formats import las
 from yama.terrain.formats.declared import Declared
+from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.interpolate.binning import GriddedCloud, Rule
 from yama.terrain.interpolate.contour_sheet import Sheet, crossings, gaps, mislabelled
@@ -20,6 +22,7 @@ from yama.terrain.interpolate.contours import ContourSpline
 from yama.terrain.interpolate.idw import inverse_distance
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.judge.distribution import Over, distributions
 from yama.terrain.mosaic.fill import Filled, Method
 from yama.terrain.mosaic.mosaic import Mosaic, place
 from yama.terrain.mosaic.overlap import overlaps
@@ -56,6 +59,7 @@ def warm() -> None:
     for live in (slope(held), aspect(held), hillshade(held)):
         live.read_all()
     lengths(contours(held, Levels(0.2)))
+    distributions(held, held, Frame(grid, "m"), Over(polygons=(shapely.box(1.0, 1.0, 9.0, 9.0),)), (0.2, 0.4))
 
 
 def _warm_contours(grid: Grid) -> None:

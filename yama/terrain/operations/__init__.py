@@ -12,6 +12,7 @@ from yama.terrain.operations import (  # noqa: F401
     find_ground,
     fit_to_frame,
     grid_cloud,
+    heights,
     interpolate_points,
     judge,
     mosaic,

@@ -1,7 +1,8 @@
 import { describe, expect, it } from "vitest";
 import type { ViewFigures } from "../../api/client";
 import { gradientOf, RAMPS, stopsOf } from "../../map/ramps";
-import { decimalsFor, marks, rangeFor } from "../Key";
+import { decimalsFor } from "../format";
+import { marks, rangeFor } from "../Key";
 import { FRESH } from "../store";
 
 const figures = (low: number | null, high: number | null): ViewFigures => ({

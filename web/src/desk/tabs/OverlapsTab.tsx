@@ -2,7 +2,8 @@ import { patchOf, stopsOf } from "../../map/ramps";
 import { signed } from "../../stages/join/Sources";
 import type { Source } from "../../stages/join/sources";
 import { type Overlap, useOverlaps } from "../../stages/join/useOverlaps";
-import { num, percent, size } from "../format";
+import { num, size } from "../format";
+import { Measure } from "../Measure";
 import { FRESH, useDesk } from "../store";
 
 const [WIDE, HIGH] = [96, 16];
@@ -167,11 +168,7 @@ export function OverlapsTab() {
       </table>
       {overlaps.cell > overlaps.finest && (
         <p className="times">
-          <button type="button" className="lnk" disabled={measure.running} onClick={measure.start}>
-            Measure on every cell
-          </button>
-          {measure.running && <span className="mut">measuring, {percent(measure.progress)}</span>}
-          {measure.failed && <span className="err">{measure.failed}</span>}
+          <Measure measure={measure} />
         </p>
       )}
     </div>

@@ -1,11 +1,12 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useLayoutEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 import { call, type Profile } from "../../api/client";
 import { INKS } from "../../map/dress";
 import { quantityOf, useHeld, useProject } from "../context";
 import { num } from "../format";
 import { useDesk } from "../store";
 import { csvOf, drawProfile, exaggeration, gradientAt, placeAt, placeNear, rangeOf, type Series } from "./profileChart";
+import { useChart } from "./useChart";
 
 const [EMBER, INDIGO] = ["#C4501B", "#3B4A9C"];
 const MOST = 6;
@@ -188,25 +189,9 @@ function Chart(props: {
   onPoint: (at: number | null) => void;
 }) {
   const { profile, series, unit, at, onPoint } = props;
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const [size, setSize] = useState<[number, number]>([600, 120]);
-  useLayoutEffect(() => {
-    const measure = () => {
-      const box = canvas.current?.parentElement?.getBoundingClientRect();
-      if (box?.width) setSize([box.width, box.height]);
-    };
-    measure();
-    window.addEventListener("resize", measure);
-    return () => window.removeEventListener("resize", measure);
-  }, []);
-  useEffect(() => {
-    const context = canvas.current?.getContext("2d");
-    if (!context || !canvas.current) return;
-    const ratio = window.devicePixelRatio || 1;
-    [canvas.current.width, canvas.current.height] = [size[0] * ratio, size[1] * ratio];
-    context.setTransform(ratio, 0, 0, ratio, 0, 0);
-    drawProfile(context, size[0], size[1], profile, series, unit, at);
-  }, [profile, series, unit, at, size]);
+  const { canvas, size } = useChart((context, width, height) =>
+    drawProfile(context, width, height, profile, series, unit, at),
+  );
   const range = rangeOf(series);
   const length = profile.distance.at(-1) ?? 0;
   return (

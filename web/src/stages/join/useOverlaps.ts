@@ -1,8 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
-import { call } from "../../api/client";
-import { isOpen, useJobs, usePreview, useStart } from "../../api/queries";
+import { usePreview } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
+import { useMeasured } from "../../desk/useMeasured";
 import { sourcesOf } from "./sources";
 
 export interface Overlap {
@@ -60,33 +59,13 @@ export function useOverlaps() {
     asked ? { operation: "overlaps", params, inputs: { surfaces: used.map((one) => one.id) } } : null,
   );
   const body = { operation: "overlaps", params, inputs: { surfaces: used.map((one) => one.id) } };
-  const signature = JSON.stringify(body);
-  const start = useStart(project.id);
-  const begun = useDesk((desk) => desk.measuring);
-  const set = useDesk((desk) => desk.set);
-  const { data: jobs = [] } = useJobs(project.id);
-  const job = jobs.find((one) => begun?.signature === signature && one.id === begun.job);
-  const { data: exact } = useQuery({
-    queryKey: ["figures-of", project.id, job?.id],
-    queryFn: () => call<Overlaps>("GET", `/projects/${project.id}/jobs/${job?.id}/figures`),
-    enabled: job?.state === "done",
-    staleTime: Infinity,
-  });
+  const { exact, measure } = useMeasured<Overlaps>(body, "Overlaps");
   return {
     chosen,
     overlaps: asked ? (exact ?? (data?.figures as Overlaps | null | undefined)) : undefined,
     waiting: isFetching,
     failed: error?.message ?? null,
     /** The same on every cell of the frame, as a job. */
-    measure: {
-      start: () =>
-        start.mutate(
-          { path: "/runs", body: { ...body, name: "Overlaps" } },
-          { onSuccess: (made) => made.job && set({ measuring: { signature, job: made.job.id } }) },
-        ),
-      running: start.isPending || (job !== undefined && isOpen(job)),
-      progress: job?.progress ?? 0,
-      failed: start.error?.message ?? (job?.state === "failed" ? job.message : null),
-    },
+    measure,
   };
 }

@@ -75,6 +75,7 @@ def endpoints(holding, key):
         ("GET", f"/tiles/{key}/0/0/0", None, VIEW),
         ("POST", "/previews", _RUN, EDIT),
         ("POST", "/profiles", {"keys": [key], "line": [[0, 0], [1, 1]]}, VIEW),
+        ("POST", "/heights", {"a": key}, VIEW),
         ("POST", "/contours", {"run": _RUN, "bounds": [0, 0, 1, 1]}, EDIT),
         ("POST", "/pictures", {"runs": [_RUN], "bounds": [0, 0, 1, 1], "width": 20, "height": 20}, EDIT),
         ("GET", f"/facets/{key}?west=0&south=0&east=1&north=1", None, VIEW),

@@ -3,7 +3,6 @@ import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react
 import { afterEach, describe, expect, it } from "vitest";
 import { draw, service, surface } from "../../../testing/render";
 import { useDesk } from "../../store";
-import { HeightsTab } from "../HeightsTab";
 import { ReadingsTab } from "../ReadingsTab";
 import { RecipeTab } from "../RecipeTab";
 import { SurfacesTab } from "../SurfacesTab";
@@ -95,14 +94,6 @@ describe("heights and recipe", () => {
       inputs: { points: "Survey points" },
       input_ids: { points: 5 },
     },
-  });
-
-  it("show figures over all cells with their unit", async () => {
-    service({ "GET /projects/1/holdings": [made] });
-    draw(<HeightsTab />);
-    act(() => useDesk.setState({ slots: { a: "key1", b: null } }));
-    expect(await screen.findByText("all its cells")).toBeTruthy();
-    expect(screen.getAllByRole("row")[1]?.textContent).toContain("9.00 m");
   });
 
   it("lead back to the worksheet with everything filled in", async () => {

@@ -1,0 +1,15 @@
+import { percent } from "./format";
+import type { useMeasured } from "./useMeasured";
+
+/** The press that has figures found on every cell, and how far that is. */
+export function Measure({ measure }: { measure: ReturnType<typeof useMeasured>["measure"] }) {
+  return (
+    <>
+      <button type="button" className="lnk" disabled={measure.running} onClick={measure.start}>
+        Measure on every cell
+      </button>
+      {measure.running && <span className="mut">measuring, {percent(measure.progress)}</span>}
+      {measure.failed && <span className="err">{measure.failed}</span>}
+    </>
+  );
+}
