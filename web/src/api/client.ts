@@ -44,7 +44,9 @@ export type Quantity =
   | "count"
   | "intensity"
   | "distance"
-  | "source";
+  | "source"
+  | "curvature"
+  | "openness";
 /** Holdings by role; several where the role takes many. */
 export type Inputs = Record<string, number | number[]>;
 

@@ -50,4 +50,6 @@ export const unitOf = (quantity: Quantity, heightUnit: string): string =>
     intensity: "",
     distance: "m",
     source: "",
+    curvature: "1/km",
+    openness: "°",
   })[quantity];

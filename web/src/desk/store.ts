@@ -159,6 +159,8 @@ export const FRESH: Remembered = {
     count: look("Kiln", [0, 20], "middle"),
     intensity: look("Slate", [0, 3000], "middle"),
     distance: look("Kiln", [0, 100], "middle"),
+    curvature: look("Seesaw", [-20, 20], "middle"),
+    openness: look("Slate", [70, 100], "middle"),
     source: look("Patchwork", [0.5, PATCHES.length + 0.5], "typed"),
   },
   stage: "Build",

@@ -21,6 +21,8 @@ const RELIEF: Record<Quantity, number> = {
   intensity: 0,
   distance: 0,
   source: 0,
+  curvature: 0,
+  openness: 0,
 };
 
 /** A neighbour's height, or the cell's own where the neighbour is empty, as in the core's Horn gradients. */

@@ -29,7 +29,9 @@ from yama.terrain.mosaic.overlap import overlaps
 from yama.terrain.mosaic.rules import RuleName
 from yama.terrain.mosaic.seams import Seams
 from yama.terrain.relief.contours import Levels, contours, lengths
-from yama.terrain.relief.slope import aspect, hillshade, slope
+from yama.terrain.relief.curvature import curvature, zevenbergen_thorne_slope
+from yama.terrain.relief.sky import sight
+from yama.terrain.relief.slope import Light, aspect, hillshade, slope
 from yama.terrain.surface import ArraySurface
 
 
@@ -56,7 +58,10 @@ def warm() -> None:
     holed[6:9, 6:9] = np.nan
     for method in get_args(Method):
         Filled(ArraySurface(holed, grid), method, 6.0, held).read_all()
-    for live in (slope(held), aspect(held), hillshade(held)):
+    for live in (
+        slope(held), aspect(held), hillshade(held), hillshade(held, Light(several=True)), curvature(held),
+        zevenbergen_thorne_slope(held), sight(held, 3.0),
+    ):  # fmt: skip
         live.read_all()
     lengths(contours(held, Levels(0.2)))
     distributions(held, held, Frame(grid, "m"), Over(polygons=(shapely.box(1.0, 1.0, 9.0, 9.0),)), (0.2, 0.4))

@@ -22,7 +22,16 @@ from yama.terrain.surface import Surface
 
 MAP_WIDE = 1_200
 """Pixels across a map; half as many again at most down."""
-_UNIT = {"slope": "°", "aspect": "°", "brightness": "", "count": "", "source": "", "intensity": ""}
+_UNIT = {
+    "slope": "°",
+    "curvature": "1/km",
+    "openness": "°",
+    "aspect": "°",
+    "brightness": "",
+    "count": "",
+    "source": "",
+    "intensity": "",
+}
 _BARS = 41
 _LOOKED_AT = 512  # cells along a side to find where a surface has values
 _TAIL = 0.001  # of all cells at either end of the key

@@ -26,7 +26,18 @@ Inputs = Mapping[str, Held | list[Held]]
 Kind = Literal["points", "surface", "cloud", "features"]
 _TYPES: dict[Kind, type] = {"points": Points, "surface": Surface, "cloud": Cloud, "features": Features}
 Quantity = Literal[
-    "height", "difference", "slope", "aspect", "brightness", "spread", "count", "intensity", "distance", "source"
+    "height",
+    "difference",
+    "slope",
+    "aspect",
+    "brightness",
+    "spread",
+    "count",
+    "intensity",
+    "distance",
+    "source",
+    "curvature",
+    "openness",
 ]
 """What the cells of a surface say."""
 Produces = Literal["surface", "features", "cloud", "figures"]

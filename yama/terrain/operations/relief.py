@@ -1,21 +1,31 @@
-"""Slope, aspect and hillshade as operations."""
+"""What shows the form of ground, as operations: slope, aspect, hillshade, curvature, sky-view factor and openness."""
 
 from __future__ import annotations
 
-from typing import Any
+import math
+from typing import Any, Literal
 
 from pydantic import Field
 
+from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
-from yama.terrain.relief.slope import aspect, hillshade, slope
+from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.relief.curvature import Curvature, curvature, zevenbergen_thorne_slope
+from yama.terrain.relief.sky import MOST_CELLS, Sight, sight
+from yama.terrain.relief.slope import Light, aspect, hillshade, slope
 from yama.terrain.surface import Surface
-
-_SURFACE = {"surface": Role("surface", "Surface")}
 
 
 class NoParams(Params):
     """Nothing to set."""
+
+
+class SlopeParams(Params):
+    """How steepness is read off the neighbours."""
+
+    method: Literal["horn", "zevenbergen_thorne"] = Field(
+        "horn", description="Horn: from eight neighbours, smoother. Zevenbergen and Thorne: from four, sharper."
+    )
 
 
 class HillshadeParams(Params):
@@ -24,57 +34,121 @@ class HillshadeParams(Params):
     azimuth: float = Field(315.0, ge=0, le=360, description="Clockwise from north.", json_schema_extra={"unit": "°"})
     altitude: float = Field(45.0, gt=0, le=90, description="Above the horizon.", json_schema_extra={"unit": "°"})
     exaggeration: float = Field(1.0, gt=0, le=100, description="Heights are multiplied by this first.")
+    lights: Literal["one", "four"] = Field(
+        "one", description="Four: weaker lights beside the main one, so that no slope lies in the dark."
+    )
+
+
+class CurvatureParams(Params):
+    """In which direction ground bends."""
+
+    kind: Curvature = Field("mean", description="Profile: down the slope. Plan: across it.")
+
+
+class SkyParams(Params):
+    """How the sky is looked at."""
+
+    kind: Sight = Field(
+        "sky_view", description="Sky view: share of the sky that is seen. Openness: mean angle from zenith or nadir."
+    )
+    radius: float = Field(
+        60.0, gt=0, le=10_000, description="How far the horizon is looked for.", json_schema_extra={"unit": "m"}
+    )
+
+
+class _Relief(Operation):
+    """Something about one surface's form."""
+
+    stage = "Deliver"
+    inputs = {"surface": Role("surface", "Surface")}
+
+    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+        surface = inputs["surface"]
+        assert isinstance(surface, Surface)
+        return self.of(surface, params)
+
+    def of(self, surface: Surface, params: Any) -> Surface:
+        """The live surface."""
+        raise NotImplementedError
 
 
 @register
-class Slope(Operation):
+class Slope(_Relief):
     """Steepness of a surface."""
 
     name = "slope"
     quantity = "slope"
     title = "Slope"
-    stage = "Deliver"
-    summary = "Steepness in degrees, from each cell's eight neighbours."
-    inputs = _SURFACE
-    Params = NoParams
+    summary = "Steepness in degrees, from each cell's neighbours."
+    Params = SlopeParams
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
-        return slope(surface)
+    def of(self, surface: Surface, params: Any) -> Surface:
+        return slope(surface) if params.method == "horn" else zevenbergen_thorne_slope(surface)
 
 
 @register
-class Aspect(Operation):
+class Aspect(_Relief):
     """Direction of fall of a surface."""
 
     name = "aspect"
     quantity = "aspect"
     title = "Aspect"
-    stage = "Deliver"
     summary = "Direction of fall in degrees clockwise from north; level cells are empty."
-    inputs = _SURFACE
     Params = NoParams
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
+    def of(self, surface: Surface, params: Any) -> Surface:
         return aspect(surface)
 
 
 @register
-class Hillshade(Operation):
-    """A surface lit from one side."""
+class Hillshade(_Relief):
+    """A surface lit from one side or from several."""
 
     name = "hillshade"
     quantity = "brightness"
     title = "Hillshade"
-    stage = "Deliver"
-    summary = "Brightness from 0 to 1 under one light."
-    inputs = _SURFACE
+    summary = "Brightness from 0 to 1 under one light or four."
     Params = HillshadeParams
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
+    def of(self, surface: Surface, params: Any) -> Surface:
+        return hillshade(surface, Light(params.azimuth, params.altitude, params.lights == "four", params.exaggeration))
+
+
+@register
+class Curved(_Relief):
+    """How ground bends."""
+
+    name = "curvature"
+    quantity = "curvature"
+    title = "Curvature"
+    summary = "Bends in 1/km: above 0 on crests, below 0 in hollows."
+    Params = CurvatureParams
+
+    def of(self, surface: Surface, params: Any) -> Surface:
+        return curvature(surface, params.kind)
+
+
+@register
+class Sky(_Relief):
+    """How much sky a place sees."""
+
+    name = "sky"
+    title = "Sky view and openness"
+    summary = "How much of the sky a place sees: form without a side that light comes from."
+    Params = SkyParams
+
+    def quantity_of(self, params: Any) -> Quantity:
+        return "brightness" if params.kind == "sky_view" else "openness"
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
         surface = inputs["surface"]
         assert isinstance(surface, Surface)
-        return hillshade(surface, params.azimuth, params.altitude, params.exaggeration)
+        cell = min(surface.grid.metres_per_cell())
+        if params.radius > MOST_CELLS * cell:
+            most = math.floor(MOST_CELLS * cell)
+            return [Finding("radius", "caution", f"A radius of {params.radius:g} m spans more than {MOST_CELLS} cells of {cell:.3g} m; "
+                            f"the horizon is looked for within {most} m.", "", Mend(f"Take {most} m", {"radius": most}))]  # fmt: skip
+        return []
+
+    def of(self, surface: Surface, params: Any) -> Surface:
+        return sight(surface, params.radius, params.kind)

@@ -15,7 +15,7 @@ from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Bounds, Grid, parse_crs
 from yama.terrain.operations.base import Quantity
 from yama.terrain.relief.ramps import RAMP_OF, colours
-from yama.terrain.relief.slope import hillshade_of
+from yama.terrain.relief.slope import Light, hillshade_of
 from yama.terrain.surface import Surface
 
 _GROUND = np.array([0xE6, 0xE2, 0xD6], np.float32)
@@ -64,7 +64,7 @@ def _drawn(surface: Surface, grid: Grid, ramp: str, span: tuple[float, float] | 
         light = (
             np.float32(0.7)
             if ramp == "Patchwork"
-            else hillshade_of(heights, grid.part(grid.whole.grown(1)), exaggeration=min(max(cell / 8, 1.0), 4.0))
+            else hillshade_of(heights, grid.part(grid.whole.grown(1)), Light(exaggeration=min(max(cell / 8, 1.0), 4.0)))
         )
         shaded = colours(ramp, shares) * np.asarray(0.45 + 0.78 * light)[..., None]
         image[filled] = np.clip(shaded[filled], 0, 255)

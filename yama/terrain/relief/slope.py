@@ -8,6 +8,7 @@ there, as at the border of the data; a cell that is itself empty stays empty.
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -76,6 +77,22 @@ def _light(east, north, to_east, to_north, up, result):
         result[c] = value if not (value < np.float32(0.0)) else np.float32(0.0)
 
 
+@fast_kernel
+def _lights(east, north, main_east, main_north, level, up, result):
+    """As `_light` under four lights 45 degrees apart, the main one the third, each weighted by the squared sine of its angle with
+    the fall of the ground. (main_east, main_north): direction of the main light, of length 1; level: cosine of its altitude."""
+    for c in range(result.size):
+        e = east[c]
+        n = north[c]
+        p = e * main_east + n * main_north
+        q = e * main_north - n * main_east
+        steep = e * e + n * n + np.float32(1e-12)
+        first = p * np.float32(2.414213562) - q
+        third = p * p * p * np.float32(1.707106781) - q * q * q + p * q * q * np.float32(2.121320344)
+        value = (up - level * np.float32(0.5) * (first - third / steep)) / np.sqrt(np.float32(1.0) + e * e + n * n)
+        result[c] = value if not (value < np.float32(0.0)) else np.float32(0.0)
+
+
 @kernel
 def _slope_rows(heights, x_scale, y_scale, result):
     east = np.empty(result.shape[1], np.float32)
@@ -92,6 +109,15 @@ def _shade_rows(heights, x_scale, y_scale, to_east, to_north, up, result):
     for row in range(result.shape[0]):
         _gradients(heights, row + 1, x_scale, y_scale, east, north)
         _light(east, north, to_east, to_north, up, result[row])
+
+
+@kernel
+def _shade_rows_of_four(heights, x_scale, y_scale, main_east, main_north, level, up, result):
+    east = np.empty(result.shape[1], np.float32)
+    north = np.empty(result.shape[1], np.float32)
+    for row in range(result.shape[0]):
+        _gradients(heights, row + 1, x_scale, y_scale, east, north)
+        _lights(east, north, main_east, main_north, level, up, result[row])
 
 
 @kernel
@@ -140,15 +166,30 @@ def aspect_of(heights: Heights, grid: Grid) -> Heights:
     return result
 
 
-def hillshade_of(
-    heights: Heights, grid: Grid, azimuth: float = 315.0, altitude: float = 45.0, exaggeration: float = 1.0
-) -> Heights:
-    """Brightness from 0 to 1 under a light from `azimuth` (degrees clockwise from north) at `altitude`. No outer ring."""
+@dataclass(frozen=True)
+class Light:
+    """Where light comes from: azimuth in degrees clockwise from north, altitude above the horizon. several: three weaker lights
+    beside the main one, 90 and 45 degrees before it and 45 after, weighted by how much they graze the ground (R. Mark,
+    "A multidirectional, oblique-weighted, shaded-relief image of the island of Hawaii", Open-File Report 92-422, 1992).
+    exaggeration: heights are multiplied by it first."""
+
+    azimuth: float = 315.0
+    altitude: float = 45.0
+    several: bool = False
+    exaggeration: float = 1.0
+
+
+def hillshade_of(heights: Heights, grid: Grid, light: Light = Light()) -> Heights:
+    """Brightness from 0 to 1. No outer ring."""
     result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
-    turn, rise = math.radians(azimuth), math.radians(altitude)
-    light = (math.cos(rise) * math.sin(turn), math.cos(rise) * math.cos(turn), math.sin(rise))
-    east, north, up = map(np.float32, light)
-    _shade_rows(heights, *_scales(grid, exaggeration), east, north, up, result)
+    turn, rise = math.radians(light.azimuth), math.radians(light.altitude)
+    main_east, main_north = np.float32(math.sin(turn)), np.float32(math.cos(turn))
+    level, up = np.float32(math.cos(rise)), np.float32(math.sin(rise))
+    scales = _scales(grid, light.exaggeration)
+    if light.several:
+        _shade_rows_of_four(heights, *scales, main_east, main_north, level, up, result)
+    else:
+        _shade_rows(heights, *scales, level * main_east, level * main_north, up, result)
     return result
 
 
@@ -167,10 +208,6 @@ def aspect(surface: Surface) -> LiveSurface:
     return LiveSurface([surface], lambda arrays, grid: aspect_of(arrays[0], grid), halo=1, unit="°")
 
 
-def hillshade(
-    surface: Surface, azimuth: float = 315.0, altitude: float = 45.0, exaggeration: float = 1.0
-) -> LiveSurface:
+def hillshade(surface: Surface, light: Light = Light()) -> LiveSurface:
     """Live hillshade from 0 (dark) to 1 (bright)."""
-    return LiveSurface(
-        [surface], lambda arrays, grid: hillshade_of(arrays[0], grid, azimuth, altitude, exaggeration), 1, unit="1"
-    )
+    return LiveSurface([surface], lambda arrays, grid: hillshade_of(arrays[0], grid, light), 1, unit="1")

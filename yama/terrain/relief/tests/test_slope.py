@@ -8,7 +8,7 @@ from django.test import SimpleTestCase
 from yama.terrain.grid import Grid
 from yama.terrain.relief.picture import picture
 from yama.terrain.relief.ramps import RAMPS, colours
-from yama.terrain.relief.slope import aspect, aspect_of, gradients_of, hillshade, hillshade_of, slope, slope_of
+from yama.terrain.relief.slope import Light, aspect, aspect_of, gradients_of, hillshade, hillshade_of, slope, slope_of
 from yama.terrain.surface import ArraySurface
 
 GRID = Grid("EPSG:32741", 0, 100, 2.0, 2.0, 50, 60)
@@ -32,9 +32,9 @@ class PlaneTest(SimpleTestCase):
 
     def test_light_along_the_normal_is_full(self):
         surface = plane(-1.0, 0.0)  # falls towards the east at 45 degrees
-        shade = hillshade(surface, azimuth=90, altitude=45).read_all()[1:-1, 1:-1]
+        shade = hillshade(surface, Light(90, 45)).read_all()[1:-1, 1:-1]
         np.testing.assert_allclose(shade, 1.0, atol=1e-4)
-        away = hillshade(surface, azimuth=270, altitude=30).read_all()[1:-1, 1:-1]
+        away = hillshade(surface, Light(270, 30)).read_all()[1:-1, 1:-1]
         np.testing.assert_array_equal(away, 0.0)
 
     def test_level_ground_has_no_aspect(self):
@@ -47,7 +47,7 @@ class TwinTest(SimpleTestCase):
         z = rng.normal(0, 3, (40, 30)).astype(np.float32)
         z[rng.random(z.shape) < 0.08] = np.nan
         steep, falls = slope_of(z, GRID), aspect_of(z, GRID)
-        shade = hillshade_of(z, GRID, 300, 40)
+        shade = hillshade_of(z, GRID, Light(300, 40))
         east, north = gradients_of(z, GRID)
         for r in range(1, 39):
             for c in range(1, 29):
