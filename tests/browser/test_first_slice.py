@@ -90,14 +90,14 @@ class FromPointsToASurfaceTest(BrowserTest):
 
         # minus centres its ramp on zero; a reload brings all of it back
         self.mode("Minus")
-        expect(page.get_by_role("button", name="Ramp: Seesaw")).to_be_visible()
+        expect(page.get_by_role("button", name="Look: Seesaw")).to_be_visible()
         upper, lower = (page.get_by_label(f"{end} end of the ramp") for end in ("Upper", "Lower"))
         expect(upper).not_to_have_value("10")
         self.settle()
         self.assertEqual(upper.input_value(), lower.input_value().replace("\u2212", ""))
         page.wait_for_timeout(1200)
         page.reload()
-        expect(page.get_by_role("button", name="Ramp: Seesaw")).to_be_visible()
+        expect(page.get_by_role("button", name="Look: Seesaw")).to_be_visible()
         expect(page.get_by_role("heading", name="Accuracy at checkpoints")).to_be_visible()
         expect(page.get_by_role("combobox", name="Surface in A")).to_have_text(re.compile("Survey TIN"))
 
@@ -125,7 +125,7 @@ class FromPointsToASurfaceTest(BrowserTest):
         page.keyboard.press("t")
         expect(page.get_by_role("application", name="Map of B")).to_be_visible()
         page.keyboard.press("m")
-        expect(page.get_by_role("button", name="Ramp: Seesaw")).to_be_visible()
+        expect(page.get_by_role("button", name="Look: Seesaw")).to_be_visible()
         self.settle()
         # a surface minus itself is zero: the middle of the ramp, and nowhere else. Looked at off the coast, where no
         # lines are, whatever other tests have brought to the project

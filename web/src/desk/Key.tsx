@@ -1,13 +1,13 @@
-import { Menu, MenuItem } from "@mui/material";
 import { type KeyboardEvent, type PointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
 import type { Quantity, ViewFigures } from "../api/client";
 import { useFigures } from "../api/queries";
-import { gradientOf, patchOf, RAMPS, stopsOf } from "../map/ramps";
+import { patchOf, type Stop, stopsOf } from "../map/ramps";
 import { useDifference } from "../map/useDifference";
+import { useShown } from "../map/useShown";
 import { sourcesOf } from "../stages/join/sources";
-import { quantityOf, unitOf, useHeld, useProject } from "./context";
+import { unitOf, useHeld, useProject } from "./context";
 import { decimalsFor, num, parse } from "./format";
-import { Caret } from "./icons";
+import { LookButton } from "./LookPanel";
 import { type Look, type Stretch, useDesk } from "./store";
 import { useReading } from "./useReading";
 
@@ -79,11 +79,12 @@ export function Key() {
   const minus = mode === "minus" && Boolean(a && b);
   const difference = useDifference(a, b, minus);
   const reading = useReading();
-  const quantity: Quantity = minus ? "difference" : (preview?.quantity ?? quantityOf(a ?? b));
+  const [inA, inB] = [useShown(a), useShown(b)];
+  const quantity: Quantity = minus ? "difference" : (preview?.quantity ?? (inA ?? inB)?.quantity ?? "height");
   const look = looks[quantity];
-  const keyA = minus ? difference.key : (preview?.key ?? a?.key ?? null);
-  const keyB = !minus && b && quantityOf(b) === quantity ? b.key : null;
-  const under = preview && a && !minus && quantityOf(a) === quantity ? a.key : null; // A around the preview
+  const keyA = minus ? difference.key : (preview?.key ?? inA?.key ?? null);
+  const keyB = !minus && inB?.quantity === quantity ? inB.key : null;
+  const under = preview && !minus && inA?.quantity === quantity ? inA.key : null; // A around the preview
   const keys = [...new Set([keyA, keyB, under])].filter((key) => key !== null);
   const rounded = bounds?.map((value) => Math.round(value)) ?? null;
   const inView = useFigures(project.id, keys, rounded, rounded !== null);
@@ -112,7 +113,7 @@ export function Key() {
     );
   return (
     <aside className="key" aria-label="Key">
-      <RampName look={look} quantity={quantity} />
+      <LookButton look={look} quantity={quantity} unit={unit} />
       <Limit label="Upper end of the ramp" index={1} look={look} quantity={quantity} unit={unit} />
       <div className="ab">
         <b>{keyA ? (minus ? "" : "A") : ""}</b>
@@ -125,7 +126,9 @@ export function Key() {
         a={keyA ? inView.data?.[keyA] : undefined}
         b={keyB ? inView.data?.[keyB] : undefined}
         plain={minus}
-        readings={minus ? [reading.minus, null] : [keyA ? reading.a : null, keyB ? reading.b : null]}
+        readings={
+          minus ? [reading.minus, null] : [keyA === a?.key ? reading.a : null, keyB === b?.key ? reading.b : null]
+        }
       />
       <Limit label="Lower end of the ramp" index={0} look={look} quantity={quantity} unit={unit} />
       <div className="rng" role="radiogroup" aria-label="Stretch" style={{ marginTop: 8 }}>
@@ -148,45 +151,6 @@ export function Key() {
         ))}
       </div>
     </aside>
-  );
-}
-
-function RampName({ look, quantity }: { look: Look; quantity: Quantity }) {
-  const setLook = useDesk((desk) => desk.look);
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  return (
-    <>
-      <button
-        type="button"
-        className="rampname"
-        aria-label={`Ramp: ${look.ramp}`}
-        onClick={(e) => setAnchor(e.currentTarget)}
-      >
-        {look.ramp} <Caret />
-      </button>
-      <Menu anchorEl={anchor} open={Boolean(anchor)} onClose={() => setAnchor(null)}>
-        {Object.keys(RAMPS).map((name) => (
-          <MenuItem
-            key={name}
-            selected={name === look.ramp}
-            onClick={() => {
-              setAnchor(null);
-              setLook(quantity, { ramp: name, places: null });
-            }}
-          >
-            <span
-              style={{
-                width: 72,
-                height: 12,
-                marginRight: 10,
-                background: gradientOf({ ...look, ramp: name, places: null }).replace("to top", "to right"),
-              }}
-            />
-            {name}
-          </MenuItem>
-        ))}
-      </Menu>
-    </>
   );
 }
 
@@ -282,10 +246,13 @@ function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps) {
   const setHigh = (to: number) => setLook(quantity, { range: [low, Math.max(to, low + least)], stretch: "typed" });
   const stops = stopsOf(look);
   const setStop = (index: number) => (to: number) => {
-    const places = stops.map(([place]) => place);
-    const [before, after] = [places[index - 1] ?? 0, places[index + 1] ?? 1];
-    places[index] = Math.min(Math.max((to - low) / (high - low), before + 0.01), after - 0.01);
-    setLook(quantity, { places });
+    const moved = stops.map((stop): Stop => [...stop]);
+    const [before, after] = [moved[index - 1]?.[0] ?? 0, moved[index + 1]?.[0] ?? 1];
+    const held = moved[index];
+    if (held) held[0] = Math.min(Math.max((to - low) / (high - low), before + 0.01), after - 0.01);
+    setLook(quantity, {
+      stops: look.reversed ? moved.map(([at, colour]): Stop => [1 - at, colour]).reverse() : moved,
+    });
   };
   const decimals = decimalsFor(span);
   const handle = (at: number, pointsDown: boolean) => {
@@ -306,7 +273,7 @@ function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps) {
         <defs>
           <linearGradient id="key-ramp" x1="0" x2="0" y1="1" y2="0">
             {stops.map(([place, colour]) => (
-              <stop key={colour} offset={place} stopColor={colour} />
+              <stop key={place} offset={place} stopColor={colour} />
             ))}
           </linearGradient>
         </defs>
@@ -338,7 +305,7 @@ function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps) {
             </g>
           );
         })}
-        {stops.slice(1, -1).map(([place, colour], i) => {
+        {(look.breaks ? [] : stops.slice(1, -1)).map(([place, colour], i) => {
           const at = low + place * (high - low);
           return (
             <g

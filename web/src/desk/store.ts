@@ -1,7 +1,8 @@
 import { create } from "zustand";
 import type { ContourLine, Inputs, Probe, Quantity } from "../api/client";
 import type { Dress } from "../map/dress";
-import { PATCHES } from "../map/ramps";
+import { PATCHES, type Stop } from "../map/ramps";
+import type { ShownAs } from "../map/useShown";
 
 export type Slot = "a" | "b";
 export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
@@ -11,12 +12,31 @@ export type Tab = "surfaces" | "lines" | "profile" | "heights" | "readings" | "r
 
 export const STAGES: Stage[] = ["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"];
 
-/** How a quantity is coloured. Stops are places from 0 to 1 along the ramp; null takes the ramp's own. */
+/** How a quantity is coloured. stops: own ones instead of the ramp's. breaks: values at which one class gives way to the next. */
 export interface Look {
   ramp: string;
+  stops: Stop[] | null;
+  reversed: boolean;
+  breaks: number[] | null;
   stretch: Stretch;
   range: [number, number];
-  places: number[] | null;
+}
+
+/** Where light comes from, and how strong the relief is that it makes; rise multiplies heights for it. */
+export interface Light {
+  azimuth: number;
+  altitude: number;
+  several: boolean;
+  strength: number;
+  rise: number;
+}
+
+/** A look that was kept under a name. */
+export interface KeptLook {
+  name: string;
+  quantity: Quantity;
+  look: Look;
+  light: Light;
 }
 
 /** What the heights tab shows. over: this view, all, the drawn area, or the number of a holding with polygons. */
@@ -64,6 +84,12 @@ export interface Remembered {
   mode: Mode;
   curtain: number;
   looks: Record<Quantity, Look>;
+  light: Light;
+  /** What is shown of heights. */
+  shownAs: ShownAs;
+  /** Own ramps by name, and looks that were kept. */
+  ramps: Record<string, Stop[]>;
+  keptLooks: KeptLook[];
   stage: Stage;
   operation: string | null;
   sheets: Record<string, Sheet>;
@@ -140,9 +166,11 @@ interface Desk extends Remembered {
 
 const look = (ramp: string, range: [number, number], stretch: Stretch = "view"): Look => ({
   ramp,
+  stops: null,
+  reversed: false,
+  breaks: null,
   stretch,
   range,
-  places: null,
 });
 
 export const FRESH: Remembered = {
@@ -163,6 +191,10 @@ export const FRESH: Remembered = {
     openness: look("Slate", [70, 100], "middle"),
     source: look("Patchwork", [0.5, PATCHES.length + 0.5], "typed"),
   },
+  light: { azimuth: 315, altitude: 45, several: false, strength: 1, rise: 1 },
+  shownAs: "height",
+  ramps: {},
+  keptLooks: [],
   stage: "Build",
   operation: null,
   sheets: {},
@@ -252,7 +284,13 @@ export function restored(kept: Partial<Remembered>): Remembered {
     ...FRESH,
     ...kept,
     slots: { ...FRESH.slots, ...kept.slots },
-    looks: { ...FRESH.looks, ...kept.looks },
+    looks: Object.fromEntries(
+      Object.entries(FRESH.looks).map(([quantity, fresh]) => [
+        quantity,
+        { ...fresh, ...kept.looks?.[quantity as Quantity] },
+      ]),
+    ) as Record<Quantity, Look>,
+    light: { ...FRESH.light, ...kept.light },
     heights: { ...FRESH.heights, ...kept.heights },
   };
 }

@@ -13,7 +13,7 @@ import { useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 import { areaMark, dotMark, errorMark, pinMark, placeMark, previewBorder, rimMark, spotMark } from "./featuresLayer";
 import { stopsOf } from "./ramps";
-import { styleOf } from "./style";
+import { lightOf, styleOf } from "./style";
 import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
 import { useContours } from "./useContours";
 import { useDrawing } from "./useDrawing";
@@ -49,6 +49,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   const grid = project.frame.grid;
   const [west, south] = originOf(grid);
   const looks = useDesk((desk) => desk.looks);
+  const light = useDesk((desk) => desk.light);
   const levels = useDesk((desk) => desk.levels);
   const preview = useDesk((desk) => desk.preview);
   const places = useDesk((desk) => desk.places);
@@ -154,11 +155,11 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
     drawn.forEach((one, order) => {
       const id = `${one.id}:${one.key}`;
       const look = looks[one.quantity];
-      const styled = JSON.stringify([look.ramp, stopsOf(look), one.quantity]);
+      const styled = JSON.stringify([stopsOf(look), one.quantity, light.several]);
       clips.current.set(id, { from: one.from, to: one.to, first: order === 0 });
       let entry = held.get(id);
       if (!entry) {
-        const layer = surfaceLayer(project.id, one.key, grid, look, one.quantity, one.coarse);
+        const layer = surfaceLayer(project.id, one.key, grid, look, one.quantity, one.coarse, light);
         layer.on("prerender", (event) => {
           const gl = event.context as WebGLRenderingContext;
           const { from, to, first } = clips.current.get(id) ?? { from: 0, to: 1, first: true };
@@ -180,7 +181,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
         held.set(id, entry);
         map.addLayer(layer);
       } else if (entry.styled !== styled) {
-        entry.layer.setStyle(styleOf(look, one.quantity, one.coarse));
+        entry.layer.setStyle(styleOf(look, one.quantity, one.coarse, light));
         entry.styled = styled;
       }
       entry.layer.setZIndex(order);
@@ -188,25 +189,27 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
       const [under, over] = (one.quantity === "height" && levels) || [-UNSEEN, UNSEEN];
       entry.layer.updateStyleVariables({
+        ...lightOf(light),
         low,
         high: Math.max(high, low + 1e-6),
         cell,
-        rise: riseAt(cell),
+        rise: light.rise * riseAt(cell),
         under,
         over,
       });
     });
     map.render();
-  }, [map, drawn, looks, levels, project.id, grid, view]);
+  }, [map, drawn, looks, light, levels, project.id, grid, view]);
 
   useEffect(() => {
     const relight = () => {
       const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
-      for (const { layer } of layers.current.values()) layer.updateStyleVariables({ cell, rise: riseAt(cell) });
+      for (const { layer } of layers.current.values())
+        layer.updateStyleVariables({ cell, rise: light.rise * riseAt(cell) });
     };
     view.on("change:resolution", relight);
     return () => view.un("change:resolution", relight);
-  }, [view, grid]);
+  }, [view, grid, light.rise]);
 
   useEffect(() => {
     const held = layers.current;

@@ -1,7 +1,6 @@
 import View from "ol/View";
 import { useEffect, useMemo, useState } from "react";
-import type { Holding } from "../api/client";
-import { quantityOf, useHeld, useProject } from "../desk/context";
+import { useHeld, useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 import { usePin } from "../desk/usePin";
 import { Curtain } from "./Curtain";
@@ -11,6 +10,13 @@ import { ScaleBar } from "./ScaleBar";
 import { SlotChip } from "./SlotChip";
 import { extentOf, originOf, projectionOf } from "./surfaceLayer";
 import { useDifference } from "./useDifference";
+import { type Shown, useShown } from "./useShown";
+
+/** The same object as long as it says the same. */
+function useStill(shown: Shown | undefined): Shown | undefined {
+  const text = JSON.stringify(shown);
+  return useMemo(() => (text ? (JSON.parse(text) as Shown) : undefined), [text]);
+}
 
 /** The map with its slots, ways of comparing, scale and zoom. */
 export function MapView() {
@@ -30,6 +36,7 @@ export function MapView() {
   const [resolution, setResolution] = useState(10);
   const mode = a && b ? chosen : "alone";
   const difference = useDifference(a, b, mode === "minus");
+  const [shownA, shownB] = [useStill(useShown(a)), useStill(useShown(b))];
   const pin = usePin();
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the kept view counts when a project is opened, not after
@@ -108,17 +115,10 @@ export function MapView() {
   }, [mode, blinkHeld, set]);
 
   const [left, right] = useMemo((): [Drawn[], Drawn[]] => {
-    const one = (id: string, held: Holding, from = 0, to = 1): Drawn => ({
-      id,
-      key: held.key,
-      quantity: quantityOf(held),
-      coarse: held.surface?.coarse ?? false,
-      from,
-      to,
-    });
+    const one = (id: string, what: Shown, from = 0, to = 1): Drawn => ({ id, ...what, from, to });
     const showB = (blinkHeld || mode === "blink") && blinkB;
     const split = mode === "curtain" && !blinkHeld ? curtain : 1;
-    const inA: Drawn[] = a ? [one("a", a, 0, split)] : [];
+    const inA: Drawn[] = shownA ? [one("a", shownA, 0, split)] : [];
     if (preview && a?.key !== preview.key) inA.push({ ...preview, id: "preview", from: 0, to: split });
     if (mode === "minus" && !blinkHeld)
       return [
@@ -127,17 +127,17 @@ export function MapView() {
           : [],
         [],
       ];
-    if (!b) return [inA, []];
-    if (mode === "pair") return [inA, [one("b", b)]];
-    if (mode === "curtain" && !blinkHeld) return [[...inA, one("b", b, split, 1)], []];
+    if (!shownB) return [inA, []];
+    if (mode === "pair") return [inA, [one("b", shownB)]];
+    if (mode === "curtain" && !blinkHeld) return [[...inA, one("b", shownB, split, 1)], []];
     if (mode === "blink" || blinkHeld) {
       // both stay loaded; only one of them has any width to draw on
       const hide = (all: Drawn[]) => all.map((item) => ({ ...item, to: item.from }));
-      const inB = [one("b", b)];
+      const inB = [one("b", shownB)];
       return [showB ? [...hide(inA), ...inB] : [...inA, ...hide(inB)], []];
     }
     return [inA, []];
-  }, [a, b, mode, curtain, blinkB, blinkHeld, preview, difference.key]);
+  }, [a, shownA, shownB, mode, curtain, blinkB, blinkHeld, preview, difference.key]);
 
   const pair = mode === "pair";
   return (

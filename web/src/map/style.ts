@@ -1,6 +1,6 @@
 import type { Style } from "ol/layer/WebGLTile";
 import type { Quantity } from "../api/client";
-import type { Look } from "../desk/store";
+import type { Light, Look } from "../desk/store";
 import { stopsOf } from "./ramps";
 
 /** What stands for an empty cell on the GPU, where NaN is not dependable. */
@@ -42,18 +42,54 @@ function horn(): [Expression, Expression] {
   ];
 }
 
+/** A square that names its number once: what stands twice is computed twice, and gradients are dear. */
+const squared = (value: Expression): Expression => ["^", ["abs", value], 2];
+
+/** How much brighter or darker than level ground full light makes a colour; as in the core's pictures. */
+const STRENGTH = 0.78;
+
+/** Brightness of one light, times the steepness: `east` and `north` of the light are 0 where it is overhead. */
+function oneLight(east: Expression, north: Expression): Expression {
+  return ["-", ["var", "up"], ["+", ["*", ["var", "east"], east], ["*", ["var", "north"], north]]];
+}
+
+/** The same of four lights, each weighted by how much it grazes the ground; the core's `slope.Light` says whence. */
+function fourLights(east: Expression, north: Expression): Expression {
+  const p: Expression = ["+", ["*", east, ["var", "east"]], ["*", north, ["var", "north"]]];
+  const q: Expression = ["-", ["*", east, ["var", "north"]], ["*", north, ["var", "east"]]];
+  // p and q carry the cosine of the altitude, `level`, which the weight does not
+  const steep: Expression = ["+", squared(east), squared(north), 0.000001];
+  const weight: Expression = ["/", squared(["/", p, ["var", "level"]]), steep];
+  const graze: Expression = ["+", ["*", 1 - Math.SQRT1_2, p], ["*", weight, ["-", ["*", Math.SQRT2 - 1, p], q]]];
+  return ["-", ["var", "up"], ["*", 0.5, graze]];
+}
+
+/** The numbers of a light that the shader takes. */
+export function lightOf({ azimuth, altitude, strength }: Light): Record<string, number> {
+  const [turn, rise] = [(azimuth * Math.PI) / 180, (altitude * Math.PI) / 180];
+  const level = Math.cos(rise);
+  return {
+    east: level * Math.sin(turn),
+    north: level * Math.cos(turn),
+    level: Math.max(level, 1e-4),
+    up: Math.sin(rise),
+    strength,
+  };
+}
+
 /** Two colours, so much of the second. */
 function mixed(first: Expression, second: Expression, share: number): Expression {
   return ["interpolate", ["linear"], share, 0, first, 1, second];
 }
 
 /**
- * Colour by value along the look's stops, under relief from Horn's gradients with light from the north-west at 45°.
+ * Colour by value along the look's stops, under relief from Horn's gradients.
  * A coarse surface brings its gradients in bands 2 and 3, one pair for each of its own cells.
  * Below the variable `under` a cell looks as under water, above `over` bleached.
- * Variables: `low`, `high` (the range), `cell` (metres a cell of the tiles in view), `rise` (exaggeration).
+ * Variables: `low`, `high` (the range), `cell` (metres a cell of the tiles in view), `rise` (exaggeration),
+ * and those of `lightOf`, so that a turned light asks for no other tiles and no other shader.
  */
-export function styleOf(look: Look, quantity: Quantity, coarse: boolean): Style {
+export function styleOf(look: Look, quantity: Quantity, coarse: boolean, light: Light): Style {
   const share: Expression = [
     "clamp",
     ["/", ["-", ["band", 1], ["var", "low"]], ["-", ["var", "high"], ["var", "low"]]],
@@ -67,7 +103,14 @@ export function styleOf(look: Look, quantity: Quantity, coarse: boolean): Style 
     ramp.push(at, colour);
     last = at;
   }
-  let colour: Expression = ramp;
+  let colour: Expression = [
+    "case",
+    ["<", ["band", 1], ["var", "under"]],
+    mixed(ramp, ["color", 27, 100, 112, 1], 0.62),
+    [">", ["band", 1], ["var", "over"]],
+    mixed(ramp, ["color", 245, 243, 236, 1], 0.6),
+    ramp,
+  ];
   if (RELIEF[quantity]) {
     const [east, north] = coarse
       ? [
@@ -75,30 +118,26 @@ export function styleOf(look: Look, quantity: Quantity, coarse: boolean): Style 
           ["*", ["band", 3], ["var", "rise"]],
         ]
       : horn();
-    const light: Expression = [
-      "clamp",
-      [
-        "/",
-        ["-", ["+", Math.SQRT1_2, ["*", 0.5, east]], ["*", 0.5, north]],
-        ["sqrt", ["+", 1, ["*", east, east], ["*", north, north]]],
-      ],
-      0,
-      1,
+    const lit = light.several ? fourLights(east, north) : oneLight(east, north);
+    const steep: Expression = ["sqrt", ["+", 1, squared(east), squared(north)]];
+    const bright: Expression = ["clamp", ["/", lit, steep], 0, 1];
+    const shade: Expression = [
+      "*",
+      255,
+      ["clamp", ["+", 1, ["*", STRENGTH, ["var", "strength"], ["-", bright, ["var", "up"]]]], 0, 10],
     ];
-    const shade: Expression = ["*", 255, ["+", 0.45, ["*", 0.78, light]]];
-    colour = ["*", ramp, ["color", shade, shade, shade, 1]];
+    colour = ["*", colour, ["color", shade, shade, shade, 1]];
   }
   return {
-    variables: { low: look.range[0], high: look.range[1], cell: 1, rise: 1, under: NO_HEIGHT, over: -NO_HEIGHT },
-    color: [
-      "case",
-      ["<", ["band", 1], NO_HEIGHT],
-      ["color", 0, 0, 0, 0],
-      ["<", ["band", 1], ["var", "under"]],
-      mixed(colour, ["color", 27, 100, 112, 1], 0.62),
-      [">", ["band", 1], ["var", "over"]],
-      mixed(colour, ["color", 245, 243, 236, 1], 0.6),
-      colour,
-    ],
+    variables: {
+      ...lightOf(light),
+      low: look.range[0],
+      high: look.range[1],
+      cell: 1,
+      rise: 1,
+      under: NO_HEIGHT,
+      over: -NO_HEIGHT,
+    },
+    color: ["case", ["<", ["band", 1], NO_HEIGHT], ["color", 0, 0, 0, 0], colour],
   };
 }

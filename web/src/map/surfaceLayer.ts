@@ -5,7 +5,7 @@ import { Projection } from "ol/proj";
 import DataTile from "ol/source/DataTile";
 import TileGrid from "ol/tilegrid/TileGrid";
 import { bytes, type Grid, type Quantity } from "../api/client";
-import type { Look } from "../desk/store";
+import type { Light, Look } from "../desk/store";
 import { EMPTY, styleOf } from "./style";
 
 const TILE = 256;
@@ -132,6 +132,7 @@ export function surfaceLayer(
   look: Look,
   quantity: Quantity,
   coarse: boolean,
+  light: Light,
 ): SurfaceLayer {
   asked ??= drawnBySoftware();
   if (asked) pace.expectSlow();
@@ -158,5 +159,5 @@ export function surfaceLayer(
       return cells;
     },
   });
-  return new SurfaceLayer({ source, style: styleOf(look, quantity, coarse), cacheSize: 160 });
+  return new SurfaceLayer({ source, style: styleOf(look, quantity, coarse, light), cacheSize: 160 });
 }

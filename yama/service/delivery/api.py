@@ -24,6 +24,7 @@ from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.tiles.api import FindingOut
+from yama.service.tiles.dressed import DressIn
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats.cell_types import steps_for
@@ -32,7 +33,9 @@ router = Router(tags=["packages"])
 
 
 class WantedIn(Schema):
-    """What the files of a package are written as. step: of whole numbers, in the height unit; 0 takes one that fits."""
+    """What the files of a package are written as. step: of whole numbers, in the height unit; 0 takes one that fits.
+    cut: cells a side of the GeoTIFFs that a surface is cut into; 0 leaves it whole. pictures: whether each surface is there as a PNG
+    with world file too."""
 
     surfaces_as: Literal["tif", "asc", "xyz"] = "tif"
     cell_type: Literal["stored", "float32", "int32", "int16", "uint16"] = "stored"
@@ -40,15 +43,19 @@ class WantedIn(Schema):
     nan: bool = True
     features_as: Literal["gpkg", "shp", "geojson", "kml", "dxf"] = "gpkg"
     points_as: Literal["csv", "xlsx"] = "csv"
+    cut: int = Field(default=0, ge=0, le=100_000)
+    pictures: bool = False
 
 
 class PackageIn(Schema):
-    """A package: its name, what goes in, and how."""
+    """A package: its name, what goes in, and how. looks: how the report's maps are dressed, by what cells say; as usual where
+    not given."""
 
     name: str = Field(min_length=1, max_length=120)
     holdings: list[int] = Field(min_length=1, max_length=300)
     wanted: WantedIn = WantedIn()
     report: bool = True
+    looks: dict[str, DressIn] = {}
     note: str = Field("", max_length=4_000)
 
 
@@ -123,7 +130,8 @@ def build(request: HttpRequest, project_id: int, body: PackageIn) -> tuple[int, 
         if finding.weight == "stop":
             raise InputError(f"{finding.sentence} {finding.why}".strip())
     asked = {"name": body.name.strip() or "Package", "holdings": [one.pk for one in holdings], "wanted": vars(wanted),
-             "report": body.report, "note": body.note}  # fmt: skip
+             "report": body.report, "note": body.note,
+             "looks": {quantity: look.model_dump() for quantity, look in body.looks.items() if look.dress()}}  # fmt: skip
     return 202, submit(project, "package", f"Package: {asked['name']}", asked, person(request).pk)
 
 

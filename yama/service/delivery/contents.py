@@ -13,10 +13,13 @@ from yama.terrain import operations
 from yama.terrain.cog import FLOATS, Encoding
 from yama.terrain.deliver import report
 from yama.terrain.deliver.package import safe_name
+from yama.terrain.deliver.pieces import pieces
+from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats.cell_types import encoding_for
 from yama.terrain.grid import Grid
 from yama.terrain.recipe import Step
+from yama.terrain.relief.dress import Dress
 from yama.terrain.surface import Statistics
 
 _TEXT = {"asc": 10, "xyz": 28}  # bytes a cell, about
@@ -34,6 +37,8 @@ class Wanted:
     nan: bool
     features_as: str
     points_as: str
+    cut: int
+    pictures: bool
 
     @property
     def suffixes(self) -> dict[str, str]:
@@ -91,6 +96,11 @@ def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
         size = grid.cell_count * _TEXT[wanted.surfaces_as] / 1e9
         found.append(Finding("bulky", "caution", f"{name} as text takes about {size:.0f} thousand million bytes.",
                              "A GeoTIFF of it is a tenth of that."))  # fmt: skip
+    if wanted.cut and wanted.surfaces_as == "tif":
+        try:
+            pieces(grid, wanted.cut)
+        except InputError as error:
+            found.append(Finding("cut", "stop", f"{name}: {error}"))
     holes = facts.get("holes") or {}
     if holes.get("count"):
         many = "1 hole" if holes["count"] == 1 else f"{holes['count']} holes"
@@ -198,9 +208,14 @@ def lineage(holding: Holding, by_key: dict[str, Holding]) -> tuple[list[str], se
 
 
 def sheet_of(
-    holding: Holding, file: str, project: Project, by_key: dict[str, Holding], found: list[Finding]
+    holding: Holding,
+    file: str,
+    project: Project,
+    by_key: dict[str, Holding],
+    found: list[Finding],
+    dress: Dress | None = None,
 ) -> report.Sheet:
-    """What the report says of a surface."""
+    """What the report says of a surface. dress: of its map; the usual one where None."""
     facts, surface = holding.facts, surfaces.surface_of_holding(holding)
     quantity = surfaces.quantity_of(holding.step)
     numbers, grid = statistics_of(holding), Grid.from_dict(facts["grid"])
@@ -222,7 +237,7 @@ def sheet_of(
     figures = card.figures if card else None
     reason = card.reason if card else "Not judged: the project has no checkpoints, or this is not a surface of heights."
     return report.Sheet(
-        holding.name, file, rows, report.draw_map(surface, project.frame.grid, quantity), figures, reason,
+        holding.name, file, rows, report.draw_map(surface, project.frame.grid, quantity, dress), figures, reason,
         lineage(holding, by_key)[0], found, facts["unit"], unit,
     )  # fmt: skip
 

@@ -19,13 +19,16 @@ from yama.service.jobs.models import Job
 from yama.service.jobs.work import Outcome
 from yama.service.projects.models import Project
 from yama.service.tiles import surfaces
+from yama.service.tiles.dressed import DressIn
 from yama.terrain import formats
 from yama.terrain.deliver import report
 from yama.terrain.deliver.package import Member, pack, safe_name
+from yama.terrain.deliver.pieces import store_pieces, write_picture
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats import las
 from yama.terrain.formats.declared import Declared
+from yama.terrain.relief.dress import Dress
 from yama.terrain.surface import Progress, Surface, refused_by_disk, store
 
 
@@ -36,22 +39,38 @@ def package_path(job: Job) -> Path:
     return folder / f"{job.pk}.zip"
 
 
-def _write(holding: Holding, path: Path, wanted: Wanted, progress: Progress) -> None:
+def _write(holding: Holding, path: Path, wanted: Wanted, dress: Dress | None, progress: Progress) -> list[Path]:
+    """Write what is held, and return the files that came of it."""
     if holding.kind == Holding.Kind.SURFACE:
         surface: Surface = surfaces.surface_of_holding(holding)
-        encoding, _ = contents.encoding_of(holding, wanted)
-        if wanted.surfaces_as == "tif":
-            tags = {"RECIPE": holding.key} if holding.step else {}
-            store(surface, path, progress, tags=tags, encoding=encoding)
-        else:
-            formats.write(surface, path, progress)
-    elif holding.kind == Holding.Kind.POINTS:
+        files = _write_surface(holding, surface, path, wanted, progress)
+        if wanted.pictures:
+            folder = path.parent.parent / "pictures"
+            folder.mkdir(exist_ok=True)
+            dress = dress or Dress.usual(surfaces.quantity_of(holding.step))
+            files += write_picture(surface, folder / f"{path.stem}.png", dress)
+        return files
+    if holding.kind == Holding.Kind.POINTS:
         formats.write(surfaces.points_of(holding), path, progress)
     elif holding.kind == Holding.Kind.FEATURES:
         formats.write(features_of(holding), path, progress)
     else:
         cloud = las.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
         formats.write(cloud, path, progress)
+    # a shapefile is several files
+    return [path, *sorted(one for one in path.parent.iterdir() if one.stem == path.stem and one != path)]
+
+
+def _write_surface(holding: Holding, surface: Surface, path: Path, wanted: Wanted, progress: Progress) -> list[Path]:
+    if wanted.surfaces_as != "tif":
+        formats.write(surface, path, progress)
+        return [path, *sorted(one for one in path.parent.iterdir() if one.stem == path.stem and one != path)]
+    encoding, _ = contents.encoding_of(holding, wanted)
+    tags = {"RECIPE": holding.key} if holding.step else {}
+    if wanted.cut:
+        return list(store_pieces(surface, path, wanted.cut, progress, tags, encoding))
+    store(surface, path, progress, tags=tags, encoding=encoding)
+    return [path]
 
 
 def build(job: Job, progress: Progress) -> Outcome:
@@ -70,6 +89,7 @@ def build(job: Job, progress: Progress) -> Outcome:
     for finding in all_told:
         if finding.weight == "stop":
             raise InputError(f"{finding.sentence} {finding.why}".strip())
+    looks = {quantity: DressIn(**look).dress() for quantity, look in request.get("looks", {}).items()}
     path = package_path(job)
     share = 0.85 / len(holdings)
     with refused_by_disk(path), tempfile.TemporaryDirectory(dir=project_dir(project.pk), prefix="package-") as folder:
@@ -82,17 +102,16 @@ def build(job: Job, progress: Progress) -> Outcome:
                 continue
             file = Path(folder) / names[one.pk]
             file.parent.mkdir(exist_ok=True)
-            _write(one, file, wanted, lambda part, done=done: progress((done + part) * share))  # type: ignore[misc]
-            beside = sorted(other for other in file.parent.iterdir() if other.stem == file.stem and other != file)
-            # a shapefile is several files
-            members += [Member(f"{file.parent.name}/{each.name}", each, about) for each in [file, *beside]]
+            dress = looks.get(surfaces.quantity_of(one.step)) if one.kind == Holding.Kind.SURFACE else None
+            written = _write(one, file, wanted, dress, lambda part, done=done: progress((done + part) * share))  # type: ignore[misc]
+            members += [Member(f"{each.parent.name}/{each.name}", each, about) for each in written]
         taken: set[str] = set()
         for pk, recipe in contents.recipes(holdings).items():
             name = safe_name(by_pk[pk].name, ".recipe.json", taken)
             text = json.dumps(recipe, indent=1, ensure_ascii=False).encode()
             members.append(Member(f"recipes/{name}", text, {"kind": "recipe", "holding": by_pk[pk].name}))
         if request["report"]:
-            members += _report(request, project, holdings, names, findings)
+            members += _report(request, project, holdings, names, findings, looks)
         progress(0.9)
         said_of_all: dict[str, Any] = {
             "name": request["name"], "project": project.name, "made": timezone.now().isoformat(timespec="seconds"),
@@ -112,6 +131,7 @@ def _report(
     holdings: list[Holding],
     names: dict[int, str],
     findings: dict[int, list[Finding]],
+    looks: dict[str, Dress],
 ) -> list[Member]:
     by_key = {one.key: one for one in project.holdings.all()}
     frame = project.frame
@@ -120,7 +140,9 @@ def _report(
         made_of |= contents.lineage(one, by_key)[1]
     sources = sorted((by_key[key] for key in made_of), key=lambda one: one.name)
     sheets = [
-        contents.sheet_of(one, names[one.pk], project, by_key, findings[one.pk])
+        contents.sheet_of(
+            one, names[one.pk], project, by_key, findings[one.pk], looks.get(surfaces.quantity_of(one.step))
+        )
         for one in holdings
         if one.kind == Holding.Kind.SURFACE
     ]

@@ -25,10 +25,11 @@ from yama.terrain.formats import archive, delimited, image, las, lattice, raster
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.judge.accuracy import accuracy
+from yama.terrain.operations.base import Quantity
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step, file_key
+from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import picture
-from yama.terrain.relief.ramps import PATCHES, RAMP_OF
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, statistics, store
 from yama.terrain.voids import holes_of
 
@@ -67,12 +68,10 @@ def surface_facts(surface: Surface, found: Statistics, findings: list[Finding]) 
     }
 
 
-def draw_picture(surface: Surface, frame: Frame, path: Path, quantity: str = "height") -> None:
+def draw_picture(surface: Surface, frame: Frame, path: Path, quantity: Quantity = "height") -> None:
     """Write the small picture of a surface."""
-    ramp = RAMP_OF.get(quantity, "Foreshore")
     with replacing(path) as part:
-        span = (0.5, len(PATCHES) + 0.5) if quantity == "source" else None
-        part.write_bytes(picture(surface, frame.grid, ramp=ramp, span=span))
+        part.write_bytes(picture(surface, frame.grid, Dress.usual(quantity)))
 
 
 def judge(holding: Holding, checkpoints: Holding) -> None:

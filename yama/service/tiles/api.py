@@ -30,6 +30,7 @@ from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid, Window
 from yama.terrain.operations.contours import features_of, lines_of
 from yama.terrain.recipe import Step
+from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import span_of, view_picture
 from yama.terrain.relief.slope import aspect_of, slope_of
 from yama.terrain.surface import Surface
@@ -267,7 +268,7 @@ def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, floa
 @router.post("/{int:project_id}/previews", response={200: PreviewOut, 422: Failure})
 def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any]:
     """Check an operation and make its result viewable without keeping it."""
-    project = open_project(request, project_id, Membership.Role.EDITOR)
+    project = open_project(request, project_id)
     operation, params, inputs, step, findings = prepare(project, body)
     grid = project.frame.grid
     cell_size = getattr(params, "cell_size", None)
@@ -337,7 +338,7 @@ def pictures(request: HttpRequest, project_id: int, body: PicturesIn) -> list[di
         surface: Surface = operation.run(inputs, params, project.frame)
         quantity = operation.quantity_of(params)
         span = span or (span_of(surface, grid) if quantity == "height" else None)
-        png = view_picture(surface, grid, quantity, span if quantity == "height" else None)
+        png = view_picture(surface, grid, Dress.usual(quantity, span if quantity == "height" else None))
         drawn.append({"png": b64encode(png).decode()})
     return drawn
 

@@ -16,8 +16,8 @@ from yama.terrain.findings import Finding
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Bounds, Grid, Window
 from yama.terrain.operations.base import Quantity
+from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import span_of, view_picture
-from yama.terrain.relief.ramps import PATCHES, RAMP_OF, RAMPS
 from yama.terrain.surface import Surface
 
 MAP_WIDE = 1_200
@@ -40,23 +40,19 @@ _TAIL = 0.001  # of all cells at either end of the key
 @dataclass(frozen=True)
 class Map:
     """A surface seen from above, with what one needs to read it. bar: length in metres and share of the map's width.
-    low, high: values at the ends of the key, None where all is empty."""
+    low, high: values at the ends of the key, None where all is empty; gradient: its colours from left to right, for a style
+    sheet."""
 
     png: bytes
     low: float | None
     high: float | None
-    ramp: str
+    gradient: str
     bar: tuple[float, float]
 
     @property
     def image(self) -> str:
         """As an address for a page."""
         return "data:image/png;base64," + b64encode(self.png).decode()
-
-    @property
-    def gradient(self) -> str:
-        """The key's colours from left to right, for a style sheet."""
-        return ", ".join(f"{colour} {at * 100:.1f}%" for at, colour in RAMPS[self.ramp])
 
 
 @dataclass(frozen=True)
@@ -92,18 +88,17 @@ class Report:
     findings: list[Finding] = field(default_factory=list)
 
 
-def draw_map(surface: Surface, frame: Grid, quantity: Quantity) -> Map:
-    """The part of the frame where the surface has values, with relief under colour."""
+def draw_map(surface: Surface, frame: Grid, quantity: Quantity, dress: Dress | None = None) -> Map:
+    """The part of the frame where the surface has values. dress: as somebody dressed it; the usual look where None."""
     area = _filled(surface, frame)
     cell = max((area.east - area.west) / MAP_WIDE, (area.north - area.south) / (1.5 * MAP_WIDE))
     cols, rows = (max(round(side / cell), 8) for side in (area.east - area.west, area.north - area.south))
     grid = Grid(frame.crs, area.west, area.north, cell, cell, rows, cols)
-    span = (0.5, len(PATCHES) + 0.5) if quantity == "source" else span_of(surface, grid, _TAIL)
-    low, high = span or (None, None)
+    dress = dress or Dress.usual(quantity, span_of(surface, grid, _TAIL))
     across = grid.metres_per_cell()[0] * cols
     length = _round_down(across / 4)
-    png = view_picture(surface, grid, quantity, span)
-    return Map(png, low, high, RAMP_OF.get(quantity, "Foreshore"), (length, length / across))
+    png = view_picture(surface, grid, dress)
+    return Map(png, dress.low, dress.high, dress.gradient, (length, length / across))
 
 
 def _filled(surface: Surface, frame: Grid) -> Bounds:

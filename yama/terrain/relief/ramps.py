@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import numpy.typing as npt
 
@@ -43,8 +45,8 @@ RAMP_OF = {
 """The usual ramp of what cells say; Foreshore for heights."""
 
 
-def colours(name: str, shares: npt.NDArray[np.floating]) -> npt.NDArray[np.float32]:
+def colours(ramp: Sequence[Stop], shares: npt.NDArray[np.floating]) -> npt.NDArray[np.float32]:
     """Red, green, blue from 0 to 255 `(..., 3)` of shares 0 to 1 along a ramp; NaN stays NaN."""
-    at = [place for place, _ in RAMPS[name]]
-    stops = np.array([[int(colour[i : i + 2], 16) for i in (1, 3, 5)] for _, colour in RAMPS[name]], np.float32)
+    at = [place for place, _ in ramp]
+    stops = np.array([[int(colour[i : i + 2], 16) for i in (1, 3, 5)] for _, colour in ramp], np.float32)
     return np.stack([np.interp(shares, at, stops[:, band]) for band in range(3)], -1).astype(np.float32)

@@ -86,10 +86,10 @@ def _lights(east, north, main_east, main_north, level, up, result):
         n = north[c]
         p = e * main_east + n * main_north
         q = e * main_north - n * main_east
-        steep = e * e + n * n + np.float32(1e-12)
-        first = p * np.float32(2.414213562) - q
-        third = p * p * p * np.float32(1.707106781) - q * q * q + p * q * q * np.float32(2.121320344)
-        value = (up - level * np.float32(0.5) * (first - third / steep)) / np.sqrt(np.float32(1.0) + e * e + n * n)
+        # the four sums of sines and cosines, put together
+        w = p * p / (e * e + n * n + np.float32(1e-12))
+        graze = p * np.float32(0.2928932188) + w * (p * np.float32(0.4142135624) - q)
+        value = (up - level * np.float32(0.5) * graze) / np.sqrt(np.float32(1.0) + e * e + n * n)
         result[c] = value if not (value < np.float32(0.0)) else np.float32(0.0)
 
 

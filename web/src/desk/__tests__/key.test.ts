@@ -53,10 +53,16 @@ describe("ramps", () => {
       expect([...places].sort((a, b) => a - b)).toEqual(places);
     }
   });
-  it("take a look's own places, if they fit the ramp", () => {
-    const look = { ...FRESH.looks.height, places: [0, 0.1, 0.2, 0.3, 0.4, 0.5, 1] };
-    expect(stopsOf(look).map(([place]) => place)).toEqual(look.places);
-    expect(stopsOf({ ...look, ramp: "Slate" })).toEqual(RAMPS.Slate);
+  it("take a look's own stops", () => {
+    const look = {
+      ...FRESH.looks.height,
+      stops: [
+        [0, "#17343D"],
+        [1, "#FFFFFF"],
+      ] as [number, string][],
+    };
+    expect(stopsOf(look)).toEqual(look.stops);
+    expect(stopsOf({ ...look, stops: null, ramp: "Slate" })).toEqual(RAMPS.Slate);
     expect(gradientOf(look)).toContain("#17343D 0%");
   });
 });

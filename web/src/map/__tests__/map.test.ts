@@ -46,7 +46,7 @@ describe("points", () => {
 
 describe("the style", () => {
   const text = (quantity: "height" | "slope", coarse: boolean) =>
-    JSON.stringify(styleOf(FRESH.looks[quantity], quantity, coarse));
+    JSON.stringify(styleOf(FRESH.looks[quantity], quantity, coarse, FRESH.light));
   it("draws nothing where a cell is empty", () => {
     expect(EMPTY).toBeLessThan(-500_000_000);
     expect(text("height", false)).toContain('["case",["<",["band",1],-500000000],["color",0,0,0,0]');

@@ -2,9 +2,10 @@ import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type Finding, type Holding, type Job } from "../../api/client";
 import { client, isOpen, useJobs } from "../../api/queries";
-import { useHeld, useProject } from "../../desk/context";
+import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { num, percent } from "../../desk/format";
 import { useDesk } from "../../desk/store";
+import { dressOf } from "../../map/ramps";
 import { CELL_TYPES } from "../fit/CellTypeSheet";
 import { Choice, Findings, NameRow, NumberField, Section, Sheet } from "../parts";
 
@@ -28,6 +29,10 @@ const SURFACES = [
   { value: "xyz", title: "XYZ text" },
 ];
 const CELLS = [{ value: "stored", title: "as they are stored" }, ...CELL_TYPES];
+const LOOKS = [
+  { value: "desk", title: "as on the desk now" },
+  { value: "usual", title: "each over its own heights" },
+];
 const EMPTY = [
   { value: "nan", title: "NaN" },
   { value: "number", title: "a number no height has" },
@@ -80,6 +85,15 @@ export function PackageSheet() {
   const cellType = String(params.cell_type ?? "stored");
   const isWhole = cellType.includes("int");
   const withReport = params.report !== false;
+  const looks = useDesk((desk) => desk.looks);
+  const light = useDesk((desk) => desk.light);
+  const looksOf = (held: Holding[]) =>
+    Object.fromEntries(
+      held
+        .filter((one) => one.kind === "surface")
+        .map(quantityOf)
+        .map((quantity) => [quantity, dressOf(looks[quantity], light, quantity === "height")]),
+    );
   const usual = `${project.name}, ${new Date().toISOString().slice(0, 10)}`;
   const name = sheet.name || usual;
   const body = {
@@ -94,7 +108,10 @@ export function PackageSheet() {
       nan: params.empty !== "number",
       features_as: String(params.features_as ?? "gpkg"),
       points_as: String(params.points_as ?? "csv"),
+      cut: surfacesAs === "tif" ? Number(params.cut ?? 0) : 0,
+      pictures: params.pictures === true,
     },
+    looks: params.looks === "usual" ? {} : looksOf(chosen.flatMap((id) => listed.get(id) ?? [])),
   };
   const canBuild = project.role !== "viewer";
   const { data: checked, error } = useQuery({
@@ -236,6 +253,31 @@ export function PackageSheet() {
             )}
           </>
         )}
+        {surfacesAs === "tif" && (
+          <div className="row two">
+            <NumberField
+              label="Cut into files of"
+              unit="cells a side"
+              value={Number(params.cut ?? 0) || null}
+              placeholder="whole"
+              onChange={(cut) => setParam({ cut: cut ?? 0 })}
+            />
+          </div>
+        )}
+        <label className="ck one">
+          <input
+            type="checkbox"
+            checked={params.pictures === true}
+            onChange={(event) => setParam({ pictures: event.target.checked })}
+          />
+          Pictures too, PNG with world file
+        </label>
+        <Choice
+          label="Maps look"
+          value={String(params.looks ?? "desk")}
+          options={LOOKS}
+          onChange={(value) => setParam({ looks: value })}
+        />
         {(features.length > 0 || kinds.has("features")) && (
           <Choice
             label="Lines"

@@ -81,6 +81,22 @@ class PackageTest(ServiceTest):
         _, _, archive = self.build(wanted={"surfaces_as": "asc"}, report=False, holdings=[self.tin.pk])
         self.assertTrue(archive.read("surfaces/TIN_.._of it.asc").startswith(b"ncols"))
 
+    def test_in_pieces_and_as_pictures_dressed_as_on_the_desk(self):
+        look = {"stops": [[0, "#000000"], [1, "#FF0000"]], "low": 0, "high": 60, "lit": False}
+        asked = {"wanted": {"cut": 256, "pictures": True}, "report": True, "looks": {"height": look}}
+        _, _, archive = self.build(holdings=[self.tin.pk, self.slope.pk], **asked)
+        names = set(archive.namelist())
+        stem = "TIN_.._of it"
+        self.assertLessEqual({f"surfaces/{stem} r{r}c{c}.tif" for r in (1, 2) for c in (1, 2)}, names)
+        self.assertLessEqual({f"pictures/{stem}.png", f"pictures/{stem}.pgw", "pictures/Steepness.prj"}, names)
+        with MemoryFile(archive.read(f"pictures/{stem}.png")) as file, file.open() as dataset:
+            self.assertEqual((dataset.count, dataset.read(3).max()), (4, 0))  # red only
+        self.assertIn("#FF0000 100.0%", archive.read("report.html").decode())
+        body = {"name": "x", "holdings": [self.tin.pk], "wanted": {"cut": 9}}
+        self.assertIn("256 or more", self.ask("POST", "/packages", body, 422)["detail"])
+        body = {"name": "x", "holdings": [self.tin.pk], "looks": {"height": {**look, "high": -5}}}
+        self.assertIn("lower end", self.ask("POST", "/packages", body, 422)["detail"])
+
     def test_cells_stay_as_they_were_stored(self):
         self.ask("POST", "/runs", {"operation": "cell_type", "params": {"step": 0.5, "nodata": -9999}, "name": "halves",
                                    "inputs": {"surface": self.tin.pk}}, 202)  # fmt: skip

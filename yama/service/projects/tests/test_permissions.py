@@ -73,7 +73,7 @@ def endpoints(holding, key):
         ("POST", f"{job}/cancel", None, EDIT),
         ("POST", f"{job}/seen", None, EDIT),
         ("GET", f"/tiles/{key}/0/0/0", None, VIEW),
-        ("POST", "/previews", _RUN, EDIT),
+        ("POST", "/previews", _RUN, VIEW),
         ("POST", "/profiles", {"keys": [key], "line": [[0, 0], [1, 1]]}, VIEW),
         ("POST", "/heights", {"a": key}, VIEW),
         ("POST", "/contours", {"run": _RUN, "bounds": [0, 0, 1, 1]}, EDIT),

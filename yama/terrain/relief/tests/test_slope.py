@@ -6,6 +6,7 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from yama.terrain.grid import Grid
+from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import picture
 from yama.terrain.relief.ramps import RAMPS, colours
 from yama.terrain.relief.slope import Light, aspect, aspect_of, gradients_of, hillshade, hillshade_of, slope, slope_of
@@ -74,7 +75,7 @@ class PictureTest(SimpleTestCase):
     def test_a_picture_shows_heights_and_hatches_what_is_empty(self):
         surface = plane(0.4, 0.1)
         surface._levels[0][:, 30:] = np.nan
-        png = picture(surface, GRID, size=64)
+        png = picture(surface, GRID, Dress.usual("height"), 64)
         self.assertEqual(png[:8], b"\x89PNG\r\n\x1a\n")
         self.assertLess(len(png), 20_000)
 
@@ -83,5 +84,5 @@ class PictureTest(SimpleTestCase):
             places = [place for place, _ in stops]
             self.assertEqual((places[0], places[-1]), (0.0, 1.0))
             self.assertEqual(places, sorted(places))
-            first = "#" + "".join(f"{round(v):02X}" for v in colours(name, np.array([0.0]))[0])
+            first = "#" + "".join(f"{round(v):02X}" for v in colours(RAMPS[name], np.array([0.0]))[0])
             self.assertEqual(first, stops[0][1])

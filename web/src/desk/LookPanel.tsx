@@ -1,0 +1,364 @@
+import { Popover } from "@mui/material";
+import { useState } from "react";
+import type { Quantity } from "../api/client";
+import { breaksFor, colourAt, gradientOf, ownStops, RAMPS, type Stop } from "../map/ramps";
+import { SHOWN, type ShownAs } from "../map/useShown";
+import { Choice, NumberField } from "../stages/parts";
+import { num, parse } from "./format";
+import { Caret } from "./icons";
+import { SunDial } from "./SunDial";
+import { FRESH, type Look, useDesk } from "./store";
+
+const CLASSES = [
+  { value: "0", title: "none, colours flow" },
+  ...[4, 6, 8, 12].map((count) => ({ value: String(count), title: `about ${count}, round breaks` })),
+  { value: "own", title: "own breaks" },
+];
+
+interface Props {
+  look: Look;
+  quantity: Quantity;
+  unit: string;
+}
+
+/** The name of the ramp in the key; pressed, everything about the look. */
+export function LookButton(props: Props) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  return (
+    <>
+      <button
+        type="button"
+        className="rampname"
+        aria-label={`Look: ${props.look.ramp}`}
+        onClick={(event) => setAnchor(event.currentTarget)}
+      >
+        {props.look.ramp} <Caret />
+      </button>
+      <Popover
+        anchorEl={anchor}
+        open={Boolean(anchor)}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: "bottom", horizontal: "right" }}
+        transformOrigin={{ vertical: "top", horizontal: "right" }}
+      >
+        <div className="look" role="dialog" aria-label="Look">
+          <ShownChoice quantity={props.quantity} />
+          <Ramps {...props} />
+          {props.quantity === "height" && <LightSetting />}
+          <KeptLooks {...props} />
+        </div>
+      </Popover>
+    </>
+  );
+}
+
+function ShownChoice({ quantity }: { quantity: Quantity }) {
+  const shownAs = useDesk((desk) => desk.shownAs);
+  const set = useDesk((desk) => desk.set);
+  if (quantity === "difference" || quantity === "source") return null;
+  return (
+    <section>
+      <Choice
+        label="Show"
+        value={shownAs}
+        options={Object.entries(SHOWN).map(([value, { title }]) => ({ value, title }))}
+        onChange={(value) => set({ shownAs: value as ShownAs })}
+      />
+    </section>
+  );
+}
+
+/** Ramp, direction, classes and colours. */
+function Ramps({ look, quantity, unit }: Props) {
+  const setLook = useDesk((desk) => desk.look);
+  const set = useDesk((desk) => desk.set);
+  const ramps = useDesk((desk) => desk.ramps);
+  const [name, setName] = useState("");
+  const [typed, setTyped] = useState<string | null>(null);
+  const change = (values: Partial<Look>) => setLook(quantity, values);
+  const stops = ownStops(look);
+  const classed = !look.breaks
+    ? "0"
+    : (CLASSES.find(({ value }) => String(breaksFor(look.range, Number(value))) === String(look.breaks))?.value ??
+      "own");
+  const put = (next: Stop[]) => change({ stops: next });
+  const keep = () => {
+    const called = name.trim();
+    if (!called || called in RAMPS) return;
+    set({ ramps: { ...ramps, [called]: stops } });
+    change({ ramp: called, stops });
+    setName("");
+  };
+  const offered: [string, Stop[] | null][] = [
+    ...Object.keys(RAMPS)
+      .filter((one) => one !== "Patchwork")
+      .map((one): [string, null] => [one, null]),
+    ...Object.entries(ramps),
+  ];
+  return (
+    <section>
+      <h3>Ramp</h3>
+      <div className="swatches" role="radiogroup" aria-label="Ramp">
+        {offered.map(([one, own]) => (
+          <label key={one} className={own ? "own" : ""}>
+            <input
+              type="radio"
+              name="ramp"
+              checked={one === look.ramp}
+              onChange={() => change({ ramp: one, stops: own })}
+            />
+            <i
+              style={{
+                background: gradientOf({ ...look, ramp: one, stops: own, breaks: null }).replace("to top", "to right"),
+              }}
+            />
+            <span>{one}</span>
+            {own && (
+              <button
+                type="button"
+                className="lnk"
+                aria-label={`Forget ${one}`}
+                onClick={() => {
+                  const { [one]: _, ...rest } = ramps;
+                  set({ ramps: rest });
+                }}
+              >
+                ×
+              </button>
+            )}
+          </label>
+        ))}
+      </div>
+      <label className="check">
+        <input
+          type="checkbox"
+          checked={look.reversed}
+          onChange={(event) => change({ reversed: event.target.checked })}
+        />
+        Turned about
+      </label>
+      <Choice
+        label="Classes"
+        value={classed}
+        options={CLASSES}
+        onChange={(value) =>
+          change({
+            breaks:
+              value === "0" ? null : value === "own" ? breaksFor(look.range, 5) : breaksFor(look.range, Number(value)),
+          })
+        }
+      />
+      {look.breaks && (
+        <div className="row">
+          <label htmlFor="look-breaks">Breaks, {unit || "values"}</label>
+          <span className="field">
+            <input
+              id="look-breaks"
+              className="text"
+              value={typed ?? look.breaks.map((value) => num(value, value % 1 ? 2 : 0)).join("; ")}
+              onChange={(event) => setTyped(event.target.value)}
+              onBlur={() => {
+                const values = (typed ?? "").split(/[;\s]+/).flatMap((one) => parse(one) ?? []);
+                if (typed !== null && values.length) change({ breaks: values.sort((one, other) => one - other) });
+                setTyped(null);
+              }}
+              onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+            />
+          </span>
+        </div>
+      )}
+      <div className="stops" role="group" aria-label="Colours, the lowest first">
+        {stops.map(([at, colour], i) => (
+          <span key={`${at}`}>
+            <input
+              type="color"
+              aria-label={`Colour ${i + 1} of ${stops.length}`}
+              value={colour.toLowerCase()}
+              onChange={({ target: { value } }) =>
+                put(stops.map((stop, n): Stop => (n === i ? [at, value.toUpperCase()] : stop)))
+              }
+            />
+          </span>
+        ))}
+        <button
+          type="button"
+          className="lnk"
+          disabled={stops.length > 11}
+          onClick={() => {
+            // where two stops lie farthest apart
+            const gaps = stops.slice(1).map(([at], i) => at - (stops[i]?.[0] ?? 0));
+            const widest = gaps.indexOf(Math.max(...gaps));
+            const at = ((stops[widest]?.[0] ?? 0) + (stops[widest + 1]?.[0] ?? 1)) / 2;
+            put([...stops, [at, colourAt(stops, at)] as Stop].sort(([one], [other]) => one - other));
+          }}
+        >
+          more
+        </button>
+        <button
+          type="button"
+          className="lnk"
+          disabled={stops.length < 3}
+          onClick={() => put(stops.filter((_, i) => i !== Math.floor(stops.length / 2)))}
+        >
+          fewer
+        </button>
+        {look.stops && look.ramp in RAMPS && (
+          <button type="button" className="lnk" onClick={() => change({ stops: null })}>
+            as it was
+          </button>
+        )}
+      </div>
+      <div className="row">
+        <label htmlFor="ramp-name">Keep ramp as</label>
+        <span className="field">
+          <input
+            id="ramp-name"
+            className="text"
+            maxLength={24}
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+        </span>
+        <button type="button" className="btn" disabled={!name.trim() || name.trim() in RAMPS} onClick={keep}>
+          Keep
+        </button>
+      </div>
+    </section>
+  );
+}
+
+/** Where light comes from, and how strong the relief is. */
+function LightSetting() {
+  const light = useDesk((desk) => desk.light);
+  const set = useDesk((desk) => desk.set);
+  const change = (values: Partial<typeof light>) => set({ light: { ...light, ...values } });
+  return (
+    <section>
+      <h3>Light</h3>
+      <div className="lighting">
+        <SunDial azimuth={light.azimuth} altitude={light.altitude} onChange={change} />
+        <div>
+          <div className="row">
+            <NumberField
+              label="From"
+              unit="°"
+              value={Math.round(light.azimuth)}
+              onChange={(value) => value !== null && change({ azimuth: ((value % 360) + 360) % 360 })}
+            />
+          </div>
+          <div className="row">
+            <NumberField
+              label="Altitude"
+              unit="°"
+              value={Math.round(light.altitude)}
+              onChange={(value) => value !== null && change({ altitude: Math.min(Math.max(value, 5), 90) })}
+            />
+          </div>
+          <label className="check">
+            <input
+              type="checkbox"
+              checked={light.several}
+              onChange={(event) => change({ several: event.target.checked })}
+            />
+            Four lights
+          </label>
+        </div>
+      </div>
+      <div className="row">
+        <label htmlFor="light-strength">Strength</label>
+        <input
+          id="light-strength"
+          type="range"
+          min={0}
+          max={1.6}
+          step={0.05}
+          value={light.strength}
+          onChange={(event) => change({ strength: Number(event.target.value) })}
+        />
+        <span className="n">{num(light.strength * 100)} %</span>
+      </div>
+      <div className="row">
+        <label htmlFor="light-rise">Heights times</label>
+        <input
+          id="light-rise"
+          type="range"
+          min={-2}
+          max={3}
+          step={0.25}
+          value={Math.log2(light.rise)}
+          onChange={(event) => change({ rise: 2 ** Number(event.target.value) })}
+        />
+        <span className="n">{num(light.rise, light.rise < 2 ? 2 : 1)}</span>
+      </div>
+      <button type="button" className="lnk" onClick={() => set({ light: FRESH.light })}>
+        Usual light
+      </button>
+    </section>
+  );
+}
+
+/** Looks that were kept under names: put on at a press. */
+function KeptLooks({ look, quantity }: Props) {
+  const kept = useDesk((desk) => desk.keptLooks);
+  const light = useDesk((desk) => desk.light);
+  const set = useDesk((desk) => desk.set);
+  const setLook = useDesk((desk) => desk.look);
+  const [name, setName] = useState("");
+  const mine = kept.filter((one) => one.quantity === quantity);
+  return (
+    <section>
+      <h3>Kept looks</h3>
+      {mine.length > 0 && (
+        <p className="acts">
+          {mine.map((one) => (
+            <span key={one.name}>
+              <button
+                type="button"
+                className="lnk"
+                onClick={() => {
+                  setLook(quantity, one.look);
+                  set({ light: one.light });
+                }}
+              >
+                {one.name}
+              </button>
+              <button
+                type="button"
+                className="lnk"
+                aria-label={`Forget the look ${one.name}`}
+                onClick={() => set({ keptLooks: kept.filter((other) => other !== one) })}
+              >
+                ×
+              </button>
+            </span>
+          ))}
+        </p>
+      )}
+      <div className="row">
+        <label htmlFor="look-name">Keep look as</label>
+        <span className="field">
+          <input
+            id="look-name"
+            className="text"
+            maxLength={24}
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+        </span>
+        <button
+          type="button"
+          className="btn"
+          disabled={!name.trim()}
+          onClick={() => {
+            const called = name.trim();
+            const others = kept.filter((one) => one.name !== called || one.quantity !== quantity);
+            set({ keptLooks: [...others, { name: called, quantity, look, light }] });
+            setName("");
+          }}
+        >
+          Keep
+        </button>
+      </div>
+    </section>
+  );
+}

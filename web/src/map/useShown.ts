@@ -1,0 +1,38 @@
+import type { Holding, Quantity } from "../api/client";
+import { usePreview } from "../api/queries";
+import { quantityOf, useProject } from "../desk/context";
+import { useDesk } from "../desk/store";
+
+/** What can be shown of heights instead of them: the operation that makes it, live. */
+export const SHOWN = {
+  height: { title: "heights", operation: "", params: {} },
+  slope: { title: "slope", operation: "slope", params: {} },
+  aspect: { title: "aspect", operation: "aspect", params: {} },
+  curvature: { title: "curvature", operation: "curvature", params: {} },
+  sky: { title: "sky view", operation: "sky", params: {} },
+  openness: { title: "openness", operation: "sky", params: { kind: "openness" } },
+} as const;
+
+export type ShownAs = keyof typeof SHOWN;
+
+/** What a slot shows on the map and in the key. */
+export interface Shown {
+  key: string;
+  quantity: Quantity;
+  coarse: boolean;
+}
+
+/** What is shown of a surface in a slot: itself, or what was chosen to be shown of heights. */
+export function useShown(held: Holding | undefined): Shown | undefined {
+  const project = useProject();
+  const { operation, params } = SHOWN[useDesk((desk) => desk.shownAs)];
+  const asked = held && operation && quantityOf(held) === "height";
+  const { data, isPlaceholderData } = usePreview(
+    project.id,
+    asked ? { operation, params, inputs: { surface: held.id } } : null,
+  );
+  if (!held) return undefined;
+  if (asked && data?.key && !isPlaceholderData)
+    return { key: data.key, quantity: data.quantity as Quantity, coarse: data.coarse };
+  return { key: held.key, quantity: quantityOf(held), coarse: held.surface?.coarse ?? false };
+}

@@ -1,0 +1,85 @@
+"""How a surface is dressed: colours along a ramp over a range of values, under relief from one light or several.
+
+The map draws the same on the GPU (web/src/map/style.ts); pictures, reports and services draw it here.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import Grid
+from yama.terrain.operations.base import Quantity
+from yama.terrain.relief.ramps import PATCHES, RAMP_OF, RAMPS, Stop, colours
+from yama.terrain.relief.slope import Light, hillshade_of
+from yama.terrain.surface import Heights
+
+_COLOUR = re.compile(r"#[0-9a-fA-F]{6}")
+_MOST_STOPS = 80
+_STRENGTH = 0.78
+"""How much brighter or darker than level ground full light makes a colour."""
+
+
+@dataclass(frozen=True)
+class Dress:
+    """stops: places from 0 to 1 with their colours, from the lowest value. low, high: values at the ends; None for nearly all that
+    is there. lit: whether relief shades the colours; strength: how much, 1 is usual."""
+
+    stops: tuple[Stop, ...]
+    low: float | None = None
+    high: float | None = None
+    light: Light = field(default_factory=Light)
+    strength: float = 1.0
+    lit: bool = True
+
+    def __post_init__(self) -> None:
+        places = [place for place, _ in self.stops]
+        if not 1 < len(self.stops) <= _MOST_STOPS or places != sorted(places) or places[0] < 0 or places[-1] > 1:
+            raise InputError(f"A ramp has 2 to {_MOST_STOPS} stops from 0 to 1, in order.")
+        if not all(_COLOUR.fullmatch(colour) for _, colour in self.stops):
+            raise InputError("A ramp's colours are written #RRGGBB.")
+        ends = [value for value in (self.low, self.high) if value is not None]
+        if not all(math.isfinite(value) for value in (*ends, self.strength)) or (len(ends) == 2 and ends[0] > ends[1]):
+            raise InputError("A ramp's lower end must be a number below its upper end.")
+
+    @classmethod
+    def usual(cls, quantity: Quantity, span: tuple[float, float] | None = None) -> Dress:
+        """The look of a quantity where nobody chose one."""
+        if quantity == "source":
+            span = (0.5, len(PATCHES) + 0.5)
+        low, high = span or (None, None)
+        return cls(RAMPS[RAMP_OF.get(quantity, "Foreshore")], low, high, lit=quantity == "height")
+
+    @property
+    def gradient(self) -> str:
+        """The colours from left to right, for a style sheet."""
+        return ", ".join(f"{colour} {at * 100:.1f}%" for at, colour in self.stops)
+
+    def ends(self, heights: Heights) -> tuple[float, float]:
+        """Values at the ends of the ramp for these heights, not all of them NaN."""
+        if self.low is not None and self.high is not None:
+            return self.low, self.high
+        low, high = np.quantile(heights[~np.isnan(heights)], [0.005, 0.995])
+        return (float(low) if self.low is None else self.low, float(high) if self.high is None else self.high)
+
+    def paint(self, heights: Heights, grid: Grid) -> npt.NDArray[np.float32]:
+        """Red, green and blue from 0 to 255 `(rows, cols, 3)` of heights on `grid` without their outermost ring; NaN where empty."""
+        inner = heights[1:-1, 1:-1]
+        if np.isnan(inner).all():
+            return np.full((*inner.shape, 3), np.nan, np.float32)
+        low, high = self.ends(inner)
+        painted = colours(self.stops, np.clip((inner - low) / max(high - low, 1e-6), 0, 1))
+        if self.lit and self.strength > 0:
+            # relief as strong in a small picture of a wide area as near by
+            rise = self.light.exaggeration * min(max(grid.cell_width / 8, 1.0), 4.0)
+            light = hillshade_of(
+                heights, grid, Light(self.light.azimuth, self.light.altitude, self.light.several, rise)
+            )
+            level = math.sin(math.radians(self.light.altitude))
+            painted *= np.maximum(1 + self.strength * _STRENGTH * (light - level), 0)[..., None]
+        return np.clip(painted, 0, 255)
