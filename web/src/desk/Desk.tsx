@@ -1,3 +1,4 @@
+import { lazy, Suspense } from "react";
 import type { Me, Project } from "../api/client";
 import { MapView } from "../map/MapView";
 import { NewProject } from "../stages/gather/NewProject";
@@ -7,7 +8,11 @@ import { KeyBindings } from "./KeyBindings";
 import { ProbeLine } from "./ProbeLine";
 import { StageRail } from "./StageRail";
 import { Strip } from "./Strip";
+import { useDesk } from "./store";
 import { TopBar } from "./TopBar";
+
+// three dimensions are fetched when somebody wants them
+const View3D = lazy(() => import("../map3d/View3D"));
 
 interface Props {
   project: Project | null;
@@ -18,6 +23,7 @@ interface Props {
 
 /** The one screen: stages, worksheet, map, key, probe, strip. */
 export function Desk({ project, me, projects, open }: Props) {
+  const flying = useDesk((desk) => desk.flying);
   if (!project)
     return (
       <div className="desk">
@@ -40,7 +46,13 @@ export function Desk({ project, me, projects, open }: Props) {
       <StageRail />
       <Worksheet open={open} />
       <main className="view">
-        <MapView />
+        {flying ? (
+          <Suspense fallback={<div className="map" aria-busy="true" />}>
+            <View3D />
+          </Suspense>
+        ) : (
+          <MapView />
+        )}
         <Key />
         <ProbeLine />
       </main>

@@ -42,6 +42,9 @@ export function KeyBindings() {
           case "t":
             mode("pair");
             break;
+          case "g":
+            desk.set({ flying: !desk.flying });
+            break;
           case "f":
             desk.set({ goTo: "whole" });
             break;

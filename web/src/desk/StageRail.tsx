@@ -14,6 +14,7 @@ const KEYS: [string, string][] = [
   ["M", "minus"],
   ["T", "pair"],
   ["P", "profile along a line"],
+  ["G", "three dimensions"],
   ["F", "whole frame"],
   ["Esc", "back to the list of a stage"],
   ["?", "this list"],

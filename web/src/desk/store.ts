@@ -127,6 +127,8 @@ interface Desk extends Remembered {
   /** Whether a line is being drawn, and the place on it under the pointer. */
   tracing: boolean;
   lineAt: [number, number] | null;
+  /** Whether the surfaces are seen in three dimensions. */
+  flying: boolean;
   /** Levels that the map shows: below the lower as under water, above the upper bleached. */
   levels: [number, number] | null;
   /** Jobs that find figures on every cell, by what was asked for. */
@@ -226,6 +228,7 @@ export const useDesk = create<Desk>((set) => ({
   overMap: false,
   measuring: {},
   levels: null,
+  flying: false,
   dressing: null,
   contours: null,
   feet: [],

@@ -12,12 +12,6 @@ import { extentOf, originOf, projectionOf } from "./surfaceLayer";
 import { useDifference } from "./useDifference";
 import { type Shown, useShown } from "./useShown";
 
-/** The same object as long as it says the same. */
-function useStill(shown: Shown | undefined): Shown | undefined {
-  const text = JSON.stringify(shown);
-  return useMemo(() => (text ? (JSON.parse(text) as Shown) : undefined), [text]);
-}
-
 /** The map with its slots, ways of comparing, scale and zoom. */
 export function MapView() {
   const project = useProject();
@@ -36,7 +30,7 @@ export function MapView() {
   const [resolution, setResolution] = useState(10);
   const mode = a && b ? chosen : "alone";
   const difference = useDifference(a, b, mode === "minus");
-  const [shownA, shownB] = [useStill(useShown(a)), useStill(useShown(b))];
+  const [shownA, shownB] = [useShown(a), useShown(b)];
   const pin = usePin();
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the kept view counts when a project is opened, not after
@@ -195,6 +189,9 @@ export function MapView() {
           ))}
       <ScaleBar resolution={resolution} />
       <div className="zoom">
+        <button type="button" className="n" aria-label="Three dimensions" onClick={() => set({ flying: true })}>
+          3D
+        </button>
         <button type="button" aria-label="Zoom in" onClick={() => set({ goTo: "in" })}>
           <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden="true">
             <path d="M6 1v10M1 6h10" />

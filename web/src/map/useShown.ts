@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import type { Holding, Quantity } from "../api/client";
 import { usePreview } from "../api/queries";
 import { quantityOf, useProject } from "../desk/context";
@@ -31,8 +32,9 @@ export function useShown(held: Holding | undefined): Shown | undefined {
     project.id,
     asked ? { operation, params, inputs: { surface: held.id } } : null,
   );
-  if (!held) return undefined;
-  if (asked && data?.key && !isPlaceholderData)
-    return { key: data.key, quantity: data.quantity as Quantity, coarse: data.coarse };
-  return { key: held.key, quantity: quantityOf(held), coarse: held.surface?.coarse ?? false };
+  const made = asked && data?.key && !isPlaceholderData ? data : null;
+  const key = made?.key ?? held?.key;
+  const quantity = (made?.quantity ?? quantityOf(held)) as Quantity;
+  const coarse = made ? made.coarse : (held?.surface?.coarse ?? false);
+  return useMemo(() => (key ? { key, quantity, coarse } : undefined), [key, quantity, coarse]);
 }

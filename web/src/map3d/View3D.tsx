@@ -1,0 +1,241 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { call, type Profile } from "../api/client";
+import { useHeld, useProject } from "../desk/context";
+import { num } from "../desk/format";
+import { useDesk } from "../desk/store";
+import { SlotChip } from "../map/SlotChip";
+import { originOf, topLevel } from "../map/surfaceLayer";
+import { type Shown, useShown } from "../map/useShown";
+import { Scene, type Walk } from "./scene";
+import type { Skin } from "./skin";
+
+type Which = "a" | "b" | "split" | "both";
+const WHICH: [Which, string][] = [
+  ["a", "A"],
+  ["b", "B"],
+  ["split", "Split"],
+  ["both", "B over A"],
+];
+const PACE = 45; // seconds for a whole line
+
+/** The surfaces of the slots in three dimensions, in the map's place. */
+export default function View3D() {
+  const project = useProject();
+  const grid = project.frame.grid;
+  const { a, b } = useHeld();
+  const [shownA, shownB] = [useShown(a), useShown(b)];
+  const looks = useDesk((desk) => desk.looks);
+  const light = useDesk((desk) => desk.light);
+  const line = useDesk((desk) => desk.line);
+  const set = useDesk((desk) => desk.set);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [scene, setScene] = useState<Scene | null>(null);
+  const [refused, setRefused] = useState("");
+  const [state, setState] = useState({ whole: false, trouble: "" });
+  const [asked, setWhich] = useState<Which>("a");
+  const [rise, setRise] = useState(1.5);
+  const [walked, setWalked] = useState<number | null>(null);
+  const [walking, setWalking] = useState(false);
+  const which: Which = a && b ? asked : a ? "a" : "b";
+  const middle = useRef(0);
+  middle.current = (looks.height.range[0] + looks.height.range[1]) / 3;
+
+  // the view counts when it is turned into three dimensions, not after
+  useEffect(() => {
+    if (!canvas.current) return;
+    const ground = { rows: grid.rows, cols: grid.cols, cell: grid.cell_width, top: topLevel(grid) };
+    let made: Scene;
+    try {
+      made = new Scene(canvas.current, project.id, ground, () => middle.current);
+    } catch {
+      setRefused("This browser cannot draw in three dimensions: it offers no WebGL 2.");
+      return;
+    }
+    const box = canvas.current.parentElement;
+    const measure = () => box && made.resize(box.clientWidth, box.clientHeight);
+    measure();
+    const [west, south] = originOf(grid);
+    const { view } = useDesk.getState();
+    const [x, y] = view
+      ? view.center
+      : [west + (grid.cols * grid.cell_width) / 2, south + (grid.rows * grid.cell_height) / 2];
+    made.lookAt(x - west, y - south, Math.min((view?.resolution ?? 8) * 560, grid.rows * grid.cell_height));
+    made.onDrawn = (whole, trouble) =>
+      setState((before) => (before.whole === whole && before.trouble === trouble ? before : { whole, trouble }));
+    window.addEventListener("resize", measure);
+    setScene(made);
+    return () => {
+      window.removeEventListener("resize", measure);
+      setScene(null);
+      made.dispose();
+    };
+  }, [project.id, grid]);
+
+  useEffect(() => {
+    if (!scene) return;
+    const skin = (what: Shown | undefined, between: [number, number] = [0, 1], opacity = 1): Skin[] =>
+      what
+        ? [
+            {
+              key: what.key,
+              coarse: what.coarse,
+              lit: what.quantity === "height",
+              look: looks[what.quantity],
+              light,
+              rise,
+              between,
+              opacity,
+            },
+          ]
+        : [];
+    if (which === "split") scene.show([...skin(shownA, [0, 0.5]), ...skin(shownB, [0.5, 1])]);
+    else if (which === "both") scene.show([...skin(shownA), ...skin(shownB, [0, 1], 0.55)]);
+    else scene.show(skin(which === "a" ? shownA : shownB));
+  }, [scene, which, shownA, shownB, looks, light, rise]);
+
+  const along = a ?? b;
+  const { data } = useQuery({
+    queryKey: ["profile", project.id, along ? [along.key] : [], line],
+    queryFn: ({ signal }) =>
+      call<Profile>("POST", `/projects/${project.id}/profiles`, { keys: [along?.key], line }, signal),
+    enabled: line !== null && along !== undefined,
+    staleTime: Infinity,
+    retry: false,
+  });
+  const [west, south] = originOf(grid);
+  const walk = useRef<Walk | null>(null);
+  useEffect(() => {
+    const course = along && data?.courses[along.key];
+    walk.current =
+      data && course
+        ? {
+            x: data.x.map((value) => value - west),
+            y: data.y.map((value) => value - south),
+            heights: course.heights,
+            distance: data.distance,
+          }
+        : null;
+    scene?.trace(walk.current);
+  }, [scene, data, along, west, south]);
+  useEffect(() => {
+    if (walked !== null && walk.current) scene?.walk(walk.current, walked);
+  }, [scene, walked]);
+  useEffect(() => {
+    if (!walking) return;
+    let last = 0;
+    let frame = 0;
+    const step = (now: number) => {
+      const passed = last ? Math.min(now - last, 200) / 1000 : 0;
+      last = now;
+      setWalked((before) => {
+        const next = (before ?? 0) + passed / PACE;
+        if (next >= 1) setWalking(false);
+        return Math.min(next, 1);
+      });
+      frame = requestAnimationFrame(step);
+    };
+    frame = requestAnimationFrame(step);
+    return () => cancelAnimationFrame(frame);
+  }, [walking]);
+
+  return (
+    <div className="map three" role="region" aria-label="Three dimensions" aria-busy={!state.whole}>
+      <canvas
+        ref={canvas}
+        tabIndex={0}
+        aria-label="Surface in three dimensions"
+        onKeyDown={(event) => {
+          const turned = {
+            ArrowLeft: [-0.1, 0, 1],
+            ArrowRight: [0.1, 0, 1],
+            ArrowUp: [0, -0.06, 1],
+            ArrowDown: [0, 0.06, 1],
+            "+": [0, 0, 0.85],
+            "-": [0, 0, 1.18],
+          }[event.key];
+          if (!turned) return;
+          event.preventDefault();
+          scene?.turn(...(turned as [number, number, number]));
+        }}
+      />
+      {!state.whole && !refused && <div className="busy" role="progressbar" aria-label="Loading the surface" />}
+      <SlotChip slot="a" holding={a} />
+      <SlotChip slot="b" holding={b} />
+      <div className="bar3d">
+        <button type="button" className="btn" onClick={() => set({ flying: false })}>
+          Back to the map
+        </button>
+        {a && b && (
+          <span className="seg" role="radiogroup" aria-label="Surfaces in three dimensions">
+            {WHICH.map(([value, title]) => (
+              <label key={value}>
+                <input type="radio" name="which3d" checked={which === value} onChange={() => setWhich(value)} />
+                {title}
+              </label>
+            ))}
+          </span>
+        )}
+        <label className="rise3d">
+          Heights times
+          <input
+            type="range"
+            min={0.5}
+            max={5}
+            step={0.25}
+            value={rise}
+            onChange={(event) => setRise(Number(event.target.value))}
+          />
+          <span className="n">{num(rise, 2)}</span>
+        </label>
+        {data && (
+          <span className="walk3d">
+            <button
+              type="button"
+              className="lnk"
+              onClick={() => {
+                if (walked === 1) setWalked(0);
+                setWalking(!walking);
+              }}
+            >
+              {walking ? "Stand still" : "Walk the profile line"}
+            </button>
+            {walked !== null && (
+              <input
+                type="range"
+                aria-label="Place on the line"
+                min={0}
+                max={1}
+                step={0.002}
+                value={walked}
+                onChange={(event) => {
+                  setWalking(false);
+                  setWalked(Number(event.target.value));
+                }}
+              />
+            )}
+          </span>
+        )}
+        <button
+          type="button"
+          className="lnk"
+          onClick={async () => {
+            const blob = await scene?.picture();
+            if (!blob) return;
+            const link = document.createElement("a");
+            link.href = URL.createObjectURL(blob);
+            link.download = `${(along?.name ?? project.name).replaceAll(/[^\w .-]/g, "_")}, 3D.png`;
+            link.click();
+            URL.revokeObjectURL(link.href);
+          }}
+        >
+          PNG
+        </button>
+      </div>
+      {(refused || state.trouble || (!a && !b)) && (
+        <div className="maphint">{refused || state.trouble || "Put a surface in A or B to see it here."}</div>
+      )}
+      <div className="hint3d">Drag to move, right button to turn, wheel to come near; arrows and + − do the same</div>
+    </div>
+  );
+}

@@ -1,0 +1,188 @@
+import * as three from "three";
+import { MapControls } from "three/examples/jsm/controls/MapControls.js";
+import { type Skin, SurfaceSkin } from "./skin";
+import type { Ground } from "./tiles3d";
+
+const SKY = "#E9E5D9";
+const EYE = 45; // metres over the ground on a walk
+const AHEAD = 220; // metres that a walker looks ahead
+
+/** A line on the ground, in metres from the frame's south-west. */
+export interface Walk {
+  x: number[];
+  y: number[];
+  heights: (number | null)[];
+  distance: number[];
+}
+
+/** Surfaces in three dimensions: drawn when something has changed, and not otherwise. */
+export class Scene {
+  private readonly renderer: three.WebGLRenderer;
+  private readonly scene = new three.Scene();
+  private readonly camera = new three.PerspectiveCamera(45, 1, 1, 200_000);
+  private readonly controls: MapControls;
+  private skins: SurfaceSkin[] = [];
+  private line: three.Line | null = null;
+  private asked = 0;
+  private rise = 1;
+  private readonly middle: [number, number];
+  /** Told when a picture has been drawn: whether all of it is there, and what went wrong. */
+  onDrawn: (whole: boolean, trouble: string) => void = () => undefined;
+
+  constructor(
+    canvas: HTMLCanvasElement,
+    private readonly projectId: number,
+    private readonly ground: Ground,
+    private readonly height: () => number,
+  ) {
+    this.renderer = new three.WebGLRenderer({ canvas, antialias: true });
+    this.renderer.outputColorSpace = three.LinearSRGBColorSpace; // colours are painted as they are shown
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio || 1, 2));
+    this.scene.background = new three.Color(SKY).convertLinearToSRGB();
+    this.middle = [(ground.cols * ground.cell) / 2, (ground.rows * ground.cell) / 2];
+    this.controls = new MapControls(this.camera, canvas);
+    this.controls.enableDamping = false;
+    this.controls.maxPolarAngle = 1.5;
+    this.controls.minDistance = 20;
+    this.controls.maxDistance = 4 * Math.max(...this.middle);
+    this.controls.addEventListener("change", () => this.redraw());
+  }
+
+  /** Look at a place of the map from the south, so that about `span` metres of it are seen. */
+  lookAt(x: number, y: number, span: number): void {
+    const level = this.height() * this.rise;
+    this.controls.target.set(x - this.middle[0], level, this.middle[1] - y);
+    const far = span * 1.05;
+    this.camera.position.set(x - this.middle[0], level + far * 0.62, this.middle[1] - y + far * 0.78);
+    this.controls.update();
+    this.redraw();
+  }
+
+  /** Turn about the place that is looked at, and come nearer or go away; for keys. */
+  turn(by: number, up: number, nearer: number): void {
+    const arm = this.camera.position.clone().sub(this.controls.target);
+    const at = new three.Spherical().setFromVector3(arm);
+    at.theta += by;
+    at.phi = Math.min(Math.max(at.phi + up, 0.05), 1.5);
+    at.radius = Math.max(at.radius * nearer, 20);
+    this.camera.position.copy(this.controls.target).add(new three.Vector3().setFromSpherical(at));
+    this.controls.update();
+    this.redraw();
+  }
+
+  /** Show these surfaces, the first at the bottom. */
+  show(skins: Skin[]): void {
+    const rise = skins[0]?.rise ?? this.rise;
+    if (rise !== this.rise) {
+      const level = this.height();
+      this.controls.target.y += level * (rise - this.rise);
+      this.camera.position.y += level * (rise - this.rise);
+      if (this.line) this.line.scale.y = rise;
+      this.rise = rise;
+    }
+    const kept = this.skins;
+    this.skins = skins.map((skin) => {
+      const at = kept.findIndex((one) => one.key === skin.key);
+      const found = at < 0 ? undefined : kept.splice(at, 1)[0];
+      if (found) {
+        found.dress(skin);
+        return found;
+      }
+      const made = new SurfaceSkin(this.projectId, this.ground, skin, () => this.redraw());
+      this.scene.add(made.group);
+      return made;
+    });
+    for (const one of kept) {
+      this.scene.remove(one.group);
+      one.dispose();
+    }
+    this.redraw();
+  }
+
+  private place(x: number, y: number, height: number): three.Vector3 {
+    return new three.Vector3(x - this.middle[0], height, this.middle[1] - y);
+  }
+
+  /** Draw a line on the ground; null takes it away. */
+  trace(walk: Walk | null): void {
+    if (this.line) {
+      this.scene.remove(this.line);
+      this.line.geometry.dispose();
+      this.line = null;
+    }
+    const points = walk?.x.flatMap((x, i) => {
+      const height = walk.heights[i];
+      return height == null ? [] : [this.place(x, walk.y[i] as number, height + 2)];
+    });
+    if (points?.length) {
+      const material = new three.LineBasicMaterial({ color: new three.Color("#1F2A30").convertLinearToSRGB() });
+      this.line = new three.Line(new three.BufferGeometry().setFromPoints(points), material);
+      this.line.scale.y = this.rise;
+      this.scene.add(this.line);
+    }
+    this.redraw();
+  }
+
+  /** Stand at a share of a line and look along it. */
+  walk(walk: Walk, share: number): void {
+    const length = walk.distance.at(-1) ?? 0;
+    const at = (distance: number) => {
+      const found = walk.distance.findIndex((one) => one >= distance);
+      const i = found < 0 ? walk.distance.length - 1 : found;
+      return this.place(walk.x[i] as number, walk.y[i] as number, (walk.heights[i] ?? this.height()) * this.rise);
+    };
+    const here = at(share * length);
+    const there = at(Math.min(share * length + AHEAD, length));
+    if (here.distanceTo(there) < 1) there.copy(here).add(here.clone().sub(at(Math.max(length - AHEAD, 0))));
+    here.y += EYE;
+    there.y += EYE * 0.55;
+    this.camera.position.copy(here);
+    this.controls.target.copy(there);
+    this.controls.update();
+    this.redraw();
+  }
+
+  resize(width: number, height: number): void {
+    this.renderer.setSize(width, height, false);
+    this.camera.aspect = width / Math.max(height, 1);
+    this.camera.updateProjectionMatrix();
+    this.redraw();
+  }
+
+  /** Draw at the next occasion. */
+  redraw(): void {
+    this.asked ||= requestAnimationFrame(() => {
+      this.asked = 0;
+      this.draw();
+    });
+  }
+
+  private draw(): void {
+    const { x, y, z } = this.camera.position;
+    const eye: [number, number, number] = [x + this.middle[0], this.middle[1] - z, y / this.rise];
+    for (const one of this.skins) one.look(eye, this.height());
+    const away = this.camera.position.distanceTo(this.controls.target);
+    this.camera.near = Math.max(away / 200, 1);
+    this.camera.updateProjectionMatrix();
+    this.renderer.render(this.scene, this.camera);
+    this.onDrawn(
+      this.skins.every((one) => one.isWhole),
+      this.skins.map((one) => one.trouble).find(Boolean) ?? "",
+    );
+  }
+
+  /** What is seen, as a PNG. */
+  picture(): Promise<Blob | null> {
+    this.draw();
+    return new Promise((done) => this.renderer.domElement.toBlob(done));
+  }
+
+  dispose(): void {
+    cancelAnimationFrame(this.asked);
+    this.asked = -1;
+    this.controls.dispose();
+    for (const one of this.skins) one.dispose();
+    this.line?.geometry.dispose();
+    this.renderer.dispose();
+  }
+}

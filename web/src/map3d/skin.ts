@@ -1,0 +1,331 @@
+import * as three from "three";
+import { bytes } from "../api/client";
+import type { Light, Look } from "../desk/store";
+import { colourAt, stopsOf } from "../map/ramps";
+import { EMPTY, lightOf } from "../map/style";
+import { chosenTiles, drawnTiles, type Ground, nameOf, placeOf, TILE, type Tile } from "./tiles3d";
+
+const SIDE = TILE + 2;
+const MESH = 64; // squares along a side of a tile's mesh
+const KEPT = 160; // tiles
+const AT_ONCE = 6;
+
+/** A square of 1 x 1 with a skirt that hangs down around it, so that neighbours of other sizes leave no crack. */
+function sheet(): three.BufferGeometry {
+  const side = MESH + 1;
+  const at: number[] = [];
+  for (let r = 0; r < side; r++) for (let c = 0; c < side; c++) at.push(c / MESH, r / MESH, 0);
+  const faces: number[] = [];
+  const quad = (a: number, b: number, c: number, d: number) => faces.push(a, c, b, b, c, d);
+  for (let r = 0; r < MESH; r++)
+    for (let c = 0; c < MESH; c++) quad(r * side + c, r * side + c + 1, (r + 1) * side + c, (r + 1) * side + c + 1);
+  const rim: number[] = [];
+  for (let c = 0; c < MESH; c++) rim.push(c);
+  for (let r = 0; r < MESH; r++) rim.push(r * side + MESH);
+  for (let c = MESH; c > 0; c--) rim.push(MESH * side + c);
+  for (let r = MESH; r > 0; r--) rim.push(r * side);
+  const hung = at.length / 3;
+  for (const i of rim) at.push(at[3 * i] as number, at[3 * i + 1] as number, 1);
+  rim.forEach((i, n) => {
+    const next = (n + 1) % rim.length;
+    quad(i, rim[next] as number, hung + n, hung + next);
+  });
+  const made = new three.BufferGeometry();
+  made.setAttribute("position", new three.Float32BufferAttribute(at, 3));
+  made.setIndex(faces);
+  return made;
+}
+
+const VERTEX = `
+precision highp float;
+uniform sampler2D cells;
+uniform vec3 place; // west, north, width
+uniform vec2 middle;
+uniform float rise;
+uniform float lowest;
+out vec2 at;
+out float east;
+float total;
+float count;
+void take(ivec2 where, float weight) {
+  float h = texelFetch(cells, clamp(where, ivec2(0), ivec2(${SIDE - 1})), 0).r;
+  if (h > ${EMPTY / 2}.0) { total += weight * h; count += weight; }
+}
+void main() {
+  at = position.xy * ${TILE}.0;
+  vec2 f = at + 0.5;
+  ivec2 i = ivec2(floor(f));
+  vec2 w = f - vec2(i);
+  total = 0.0;
+  count = 0.0;
+  take(i, (1.0 - w.x) * (1.0 - w.y));
+  take(i + ivec2(1, 0), w.x * (1.0 - w.y));
+  take(i + ivec2(0, 1), (1.0 - w.x) * w.y);
+  take(i + ivec2(1, 1), w.x * w.y);
+  float h = count > 0.0 ? total / count : lowest;
+  east = place.x + position.x * place.z;
+  float north = place.y - position.y * place.z;
+  vec3 world = vec3(east - middle.x, h * rise - position.z * place.z * 0.04, middle.y - north);
+  gl_Position = projectionMatrix * viewMatrix * vec4(world, 1.0);
+}`;
+
+const FRAGMENT = `
+precision highp float;
+uniform sampler2D cells;
+uniform sampler2D ramp;
+uniform vec3 place;
+uniform vec2 range;
+uniform vec2 between; // shares of the frame's width that are shown
+uniform float width;
+uniform vec4 light; // east, north, level, up
+uniform vec2 strength; // of relief, of heights for it
+uniform bool several;
+uniform bool lit;
+uniform bool coarse;
+uniform float opacity;
+uniform vec3 tint;
+in vec2 at;
+in float east;
+out vec4 colour;
+float near(ivec2 i, float h) {
+  float found = texelFetch(cells, i, 0).r;
+  return found > ${EMPTY / 2}.0 ? found : h;
+}
+void main() {
+  if (east < between.x * width || east > between.y * width) discard;
+  ivec2 i = clamp(ivec2(floor(at)), ivec2(0), ivec2(${TILE - 1})) + 1;
+  vec4 cell = texelFetch(cells, i, 0);
+  float h = cell.r;
+  if (h < ${EMPTY / 2}.0) discard;
+  float share = clamp((h - range.x) / max(range.y - range.x, 0.000001), 0.0, 1.0);
+  vec3 painted = texture(ramp, vec2((share * 255.0 + 0.5) / 256.0, 0.5)).rgb;
+  if (lit) {
+    vec2 g;
+    if (coarse) g = cell.gb;
+    else {
+      float nw = near(i + ivec2(-1, -1), h), n = near(i + ivec2(0, -1), h), ne = near(i + ivec2(1, -1), h);
+      float w = near(i + ivec2(-1, 0), h), e = near(i + ivec2(1, 0), h);
+      float sw = near(i + ivec2(-1, 1), h), s = near(i + ivec2(0, 1), h), se = near(i + ivec2(1, 1), h);
+      g = vec2(ne - nw + se - sw + 2.0 * (e - w), nw - sw + ne - se + 2.0 * (n - s)) / (8.0 * place.z / ${TILE}.0);
+    }
+    g *= strength.y;
+    float steep = dot(g, g);
+    float bright;
+    if (several) {
+      float p = dot(g, light.xy), q = g.x * light.y - g.y * light.x;
+      float weight = p * p / (light.z * light.z) / (steep + 0.000001);
+      bright = light.w - 0.5 * (${1 - Math.SQRT1_2} * p + weight * (${Math.SQRT2 - 1} * p - q));
+    } else bright = light.w - dot(g, light.xy);
+    bright = clamp(bright / sqrt(1.0 + steep), 0.0, 1.0);
+    painted *= max(1.0 + 0.78 * strength.x * (bright - light.w), 0.0);
+  }
+  colour = vec4(mix(painted, tint, opacity < 1.0 ? 0.45 : 0.0), opacity);
+}`;
+
+/** What is drawn of a surface, and how. */
+export interface Skin {
+  key: string;
+  coarse: boolean;
+  lit: boolean;
+  look: Look;
+  light: Light;
+  rise: number;
+  between: [number, number];
+  /** 1, or less for a skin that lets the other through. */
+  opacity: number;
+}
+
+interface Held {
+  mesh: three.Mesh<three.BufferGeometry, three.ShaderMaterial>;
+  cells: three.DataTexture;
+  used: number;
+}
+
+/** One surface in the scene: tiles of the map as meshes, coloured and lit by the same rules. */
+export class SurfaceSkin {
+  readonly group = new three.Group();
+  private held = new Map<string, Held>();
+  private waiting = new Map<string, AbortController>();
+  private empty = new Set<string>();
+  private wanted: Tile[] = [];
+  private clock = 0;
+  private failed = "";
+  private readonly sheet = sheet();
+  private readonly ramp = new three.DataTexture(new Uint8Array(256 * 4), 256, 1);
+  private readonly shared: Record<string, three.IUniform>;
+
+  constructor(
+    private readonly projectId: number,
+    private readonly ground: Ground,
+    private readonly skin: Skin,
+    private readonly changed: () => void,
+  ) {
+    const width = ground.cols * ground.cell;
+    this.ramp.magFilter = three.LinearFilter;
+    this.shared = {
+      ramp: { value: this.ramp },
+      middle: { value: new three.Vector2(width / 2, (ground.rows * ground.cell) / 2) },
+      width: { value: width },
+      rise: { value: 1 },
+      lowest: { value: 0 },
+      range: { value: new three.Vector2() },
+      between: { value: new three.Vector2(0, 1) },
+      light: { value: new three.Vector4() },
+      strength: { value: new three.Vector2(1, 1) },
+      several: { value: false },
+      lit: { value: true },
+      coarse: { value: skin.coarse },
+      opacity: { value: 1 },
+      tint: { value: new three.Vector3(60 / 255, 78 / 255, 158 / 255) }, // indigo, B's
+    };
+    this.dress(skin);
+  }
+
+  get key(): string {
+    return this.skin.key;
+  }
+
+  /** Why tiles could not be read, if so. */
+  get trouble(): string {
+    return this.failed;
+  }
+
+  /** Whether everything that is wanted is there. */
+  get isWhole(): boolean {
+    return this.wanted.length > 0 && this.wanted.every((tile) => this.isThere(nameOf(tile)));
+  }
+
+  private isThere = (name: string): boolean => this.held.has(name) || this.empty.has(name);
+
+  /** Another look, light, height or share of the width: only numbers for the GPU change. */
+  dress({ look, light, rise, between, opacity, lit }: Skin): void {
+    const set = (name: string, value: unknown) => {
+      (this.shared[name] as three.IUniform).value = value;
+    };
+    const stops = stopsOf(look);
+    const data = this.ramp.image.data as unknown as Uint8Array;
+    for (let i = 0; i < 256; i++) {
+      const colour = colourAt(stops, i / 255);
+      for (let band = 0; band < 3; band++)
+        data[4 * i + band] = Number.parseInt(colour.slice(1 + 2 * band, 3 + 2 * band), 16);
+      data[4 * i + 3] = 255;
+    }
+    this.ramp.needsUpdate = true;
+    const { east = 0, north = 0, level = 1, up = 1 } = lightOf(light);
+    set("light", new three.Vector4(east, north, level, up));
+    set("strength", new three.Vector2(light.strength, light.rise * rise));
+    set("several", light.several);
+    set("range", new three.Vector2(look.range[0], Math.max(look.range[1], look.range[0] + 1e-6)));
+    set("lowest", look.range[0]);
+    set("between", new three.Vector2(...between));
+    set("rise", rise);
+    set("opacity", opacity);
+    set("lit", lit);
+    for (const { mesh } of this.held.values()) {
+      mesh.material.transparent = opacity < 1;
+      mesh.renderOrder = opacity < 1 ? 1 : 0;
+    }
+    this.group.userData.opacity = opacity;
+    this.changed();
+  }
+
+  /** Show what an eye sees; what is missing is asked for, the nearest first. */
+  look(eye: [number, number, number], height: number): void {
+    this.clock += 1;
+    this.wanted = chosenTiles(this.ground, eye, height);
+    // what lies over all of it comes first, so that something is there at once
+    const asked = [{ level: this.ground.top, col: 0, row: 0 }, ...this.wanted];
+    const names = new Set(asked.map(nameOf));
+    for (const [name, waits] of this.waiting)
+      if (!names.has(name)) {
+        waits.abort();
+        this.waiting.delete(name);
+      }
+    for (const tile of asked) {
+      if (this.waiting.size >= AT_ONCE) break;
+      const name = nameOf(tile);
+      if (!this.isThere(name) && !this.waiting.has(name)) void this.load(tile, name);
+    }
+    const drawn = new Set(drawnTiles(this.wanted, this.isThere, this.ground.top).map(nameOf));
+    for (const [name, one] of this.held) {
+      one.mesh.visible = drawn.has(name);
+      if (one.mesh.visible) one.used = this.clock;
+    }
+    if (this.held.size > KEPT) {
+      const oldest = [...this.held].filter(([, one]) => !one.mesh.visible).sort(([, a], [, b]) => a.used - b.used);
+      for (const [name, one] of oldest.slice(0, this.held.size - KEPT)) this.drop(name, one);
+    }
+  }
+
+  private async load(tile: Tile, name: string): Promise<void> {
+    const waits = new AbortController();
+    this.waiting.set(name, waits);
+    try {
+      const path = `/projects/${this.projectId}/tiles/${this.skin.key}/${tile.level}/${tile.col}/${tile.row}`;
+      const body = await bytes(path, waits.signal);
+      if (body) this.hold(tile, name, new Float32Array(body));
+      else this.empty.add(name);
+      this.failed = "";
+    } catch (error) {
+      if (waits.signal.aborted) return;
+      this.failed = error instanceof Error ? error.message : String(error);
+      this.empty.add(name); // asked for once: a tile that fails fails again
+    } finally {
+      this.waiting.delete(name);
+    }
+    this.changed();
+  }
+
+  private hold(tile: Tile, name: string, read: Float32Array): void {
+    const bands = this.skin.coarse ? 3 : 1;
+    const cells = new Float32Array(this.skin.coarse ? SIDE * SIDE * 4 : SIDE * SIDE);
+    const step = this.skin.coarse ? 4 : 1;
+    for (let i = 0; i < SIDE * SIDE; i++)
+      for (let band = 0; band < bands; band++) {
+        const value = read[bands * i + band] as number;
+        cells[step * i + band] = Number.isNaN(value) ? (band ? 0 : EMPTY) : value;
+      }
+    const texture = new three.DataTexture(
+      cells,
+      SIDE,
+      SIDE,
+      this.skin.coarse ? three.RGBAFormat : three.RedFormat,
+      three.FloatType,
+    );
+    texture.needsUpdate = true;
+    const material = new three.ShaderMaterial({
+      glslVersion: three.GLSL3,
+      vertexShader: VERTEX,
+      fragmentShader: FRAGMENT,
+      uniforms: {
+        ...this.shared,
+        cells: { value: texture },
+        place: { value: new three.Vector3(...placeOf(this.ground, tile)) },
+      },
+      side: three.DoubleSide,
+      transparent: (this.group.userData.opacity ?? 1) < 1,
+    });
+    const mesh = new three.Mesh(this.sheet, material);
+    mesh.frustumCulled = false; // heights are known on the GPU only
+    mesh.visible = false;
+    mesh.renderOrder = material.transparent ? 1 : 0;
+    this.group.add(mesh);
+    this.held.set(name, { mesh, cells: texture, used: this.clock });
+  }
+
+  private drop(name: string, { mesh, cells }: Held): void {
+    this.group.remove(mesh);
+    mesh.material.dispose();
+    cells.dispose();
+    this.held.delete(name);
+  }
+
+  /** Give back what the GPU holds. */
+  dispose(): void {
+    for (const waits of this.waiting.values()) waits.abort();
+    this.waiting.clear();
+    for (const [name, one] of this.held) this.drop(name, one);
+    this.sheet.dispose();
+    this.ramp.dispose();
+  }
+}
