@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -78,3 +79,28 @@ def load(path: str | Path) -> tuple[str, dict[str, Step], dict[str, dict[str, An
         if step.key != key:
             raise InputError(f"Step {key} of {path} was changed after it was written; its key no longer matches.")
     return data.get("result", ""), steps, data.get("files", {})
+
+
+def below(key: str, steps: Mapping[str, Step]) -> list[str]:
+    """Keys of all steps that were made from `key`, directly or not; each after those it was made from."""
+    uses = {one: {source for keys in step.inputs.values() for source in keys} for one, step in steps.items()}
+    reached = {key}
+    grew = True
+    while grew:
+        more = {one for one, sources in uses.items() if one not in reached and sources & reached}
+        grew = bool(more)
+        reached |= more
+    reached.discard(key)
+    ordered: list[str] = []
+    while len(ordered) < len(reached):
+        ready = [
+            one for one in steps if one in reached and one not in ordered and not (uses[one] & reached) - {*ordered}
+        ]
+        ordered += ready
+    return ordered
+
+
+def with_instead(step: Step, instead: Mapping[str, str], version: int) -> Step:
+    """The same step on other inputs: each key that is in `instead` gives way to what stands there."""
+    inputs = {role: [instead.get(key, key) for key in keys] for role, keys in step.inputs.items()}
+    return Step(step.operation, version, step.params, inputs, step.frame)

@@ -64,6 +64,8 @@ export interface Sheet {
   inputs: Inputs;
   params: Record<string, unknown>;
   name: string;
+  /** The holding that is made again with something changed. */
+  again?: number | null;
 }
 
 export interface ShownPreview {

@@ -34,13 +34,14 @@ export function RunFoot({
 }) {
   const project = useProject();
   const put = useDesk((desk) => desk.put);
-  const { surfaces } = useHeld();
+  const { surfaces, all } = useHeld();
   const { data: jobs = [] } = useJobs(project.id);
   const { preview, made } = work;
   const stopped = preview?.findings.some((finding) => finding.weight === "stop");
   const job = jobs.find((one) => one.id === made?.job?.id);
   const holdingId = job?.holding_id ?? made?.holding_id;
   const holding = surfaces.find((one) => one.id === holdingId);
+  const older = all.find((one) => one.id === work.sheet.again);
   const running = job ? isOpen(job) : false;
   if (!work.canRun) return <p className="remark">Viewers look; only editors and owners make surfaces.</p>;
   return (
@@ -72,6 +73,16 @@ export function RunFoot({
               </button>
             ))}
           </span>
+        </p>
+      )}
+      {older && !holding && (
+        <p className="said">
+          <span>
+            A newer take of <b style={{ fontWeight: 600 }}>{older.name}</b>.
+          </span>
+          <button type="button" className="lnk" onClick={work.forgetAgain}>
+            No, something else
+          </button>
         </p>
       )}
       <div className="est">

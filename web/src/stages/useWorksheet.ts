@@ -77,6 +77,8 @@ export function useWorksheet(operation: string, roles: string[]) {
     setInput: (role: string, id: number | number[]) => change(operation, { inputs: { ...sheet.inputs, [role]: id } }),
     setParams: (values: Record<string, unknown>) => change(operation, { params: { ...sheet.params, ...values } }),
     setName: (name: string) => change(operation, { name }),
+    /** What this is a newer take of is forgotten. */
+    forgetAgain: () => change(operation, { again: null }),
     complete,
     body: asked,
     canRun,
@@ -85,7 +87,9 @@ export function useWorksheet(operation: string, roles: string[]) {
     waiting: preview.isFetching || JSON.stringify(asked) !== signature,
     run: async (name: string, live = false) => {
       if (!body) return;
-      setMade(await start.mutateAsync({ path: "/runs", body: { ...body, name, live } }));
+      setMade(
+        await start.mutateAsync({ path: "/runs", body: { ...body, name, live, instead_of: sheet.again ?? null } }),
+      );
     },
     starting: start.isPending,
     failed: start.error?.message ?? null,

@@ -40,6 +40,8 @@ export function surface(id: number, name: string, change: Partial<Holding> = {})
     origin: {},
     uploaded: false,
     mended_by: "",
+    instead_of: null,
+    outdated: false,
     bounds: null,
     holes: null,
     findings: [],

@@ -32,7 +32,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.formats import vector
 from yama.terrain.formats.las import CLASSES
 from yama.terrain.grid import Grid, parse_crs
-from yama.terrain.recipe import export, source
+from yama.terrain.recipe import below, export, source
 
 router = Router(tags=["holdings"])
 
@@ -157,7 +157,8 @@ class HolesOut(Schema):
 
 class HoldingOut(Schema):
     """A thing held in a project. mended_by: name of the same upload with more declared about it, where there is one.
-    bounds: west, south, east, north in the frame's CRS."""
+    instead_of: the holding it is a newer take of. outdated: what made it is computed otherwise by now. bounds: west, south, east,
+    north in the frame's CRS."""
 
     id: int
     kind: Literal["surface", "points", "features", "cloud", "image"]
@@ -176,6 +177,8 @@ class HoldingOut(Schema):
     origin: dict[str, Any]
     uploaded: bool
     mended_by: str
+    instead_of: int | None
+    outdated: bool
     bounds: tuple[float, float, float, float] | None
     holes: HolesOut | None
     findings: list[FindingOut]
@@ -190,10 +193,11 @@ class RenameIn(Schema):
 
 
 class MakeIn(RunIn):
-    """Run an operation; `live` keeps the recipe only."""
+    """Run an operation; `live` keeps the recipe only. instead_of: the holding that the result is a newer take of."""
 
     name: str = Field("", max_length=120)
     live: bool = False
+    instead_of: int | None = None
 
 
 class AcceptedOut(Schema):
@@ -308,6 +312,9 @@ def _out(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict
         "origin": holding.origin,
         "uploaded": bool(holding.file_key),
         "mended_by": _mended_by(holding, by_key),
+        "instead_of": by_key[holding.instead_of].pk if holding.instead_of in by_key else None,
+        "outdated": holding.step is not None
+        and holding.step.version != operations.find(holding.step.operation).version,
         "bounds": _bounds(holding, project),
         "holes": holding.facts.get("holes"),
         "findings": holding.facts.get("findings", []),
@@ -353,7 +360,10 @@ def run(request: HttpRequest, project_id: int, body: MakeIn) -> tuple[int, dict[
         return 200, {"holding_id": existing.pk}
     name = body.name.strip() or operation.title
     title = name if name.startswith(operation.title) else f"{operation.title}: {name}"
-    request_data = {"step": vars(step), "name": name, "live": body.live}
+    request_data: dict[str, Any] = {"step": vars(step), "name": name, "live": body.live}
+    if body.instead_of is not None:
+        older = get_object_or_404(Holding, pk=body.instead_of, project=project)
+        request_data["instead_of"] = older.key if older.key != step.key else ""
     return 202, {"job": submit(project, "run", title, request_data, person(request).pk, step.key)}
 
 
@@ -369,6 +379,34 @@ def store_live(request: HttpRequest, project_id: int, holding_id: int) -> tuple[
     return 202, {
         "job": submit(holding.project, "run", f"Store {holding.name}", request_data, person(request).pk, holding.key)
     }
+
+
+class RemakeIn(Schema):
+    """The holding to take instead."""
+
+    instead: int
+
+
+@router.post("/{int:project_id}/holdings/{int:holding_id}/remake", response={202: JobOut, 422: Failure})
+def remake(request: HttpRequest, project_id: int, holding_id: int, body: RemakeIn) -> tuple[int, Job]:
+    """Make everything that was made from a holding again from another, beside what is there, as a job."""
+    holding = _get(request, project_id, holding_id, Membership.Role.EDITOR)
+    other = get_object_or_404(Holding, pk=body.instead, project_id=project_id)
+    if other.pk == holding.pk:
+        raise InputError("It is made from that already. Choose another to take instead.")
+    if other.kind != holding.kind:
+        raise InputError(
+            f"{other.name} is of another kind than {holding.name}, so nothing can be made from it instead."
+        )
+    steps = {one.key: one.step for one in holding.project.holdings.all() if one.step is not None}
+    listed = below(holding.key, steps)
+    if not listed:
+        raise InputError(f"Nothing here was made from {holding.name}.")
+    if other.key in listed:
+        raise InputError(f"{other.name} was made from {holding.name} itself.")
+    title = f"Remake {len(listed)} from {other.name}"
+    asked = {"key": holding.key, "instead": other.key}
+    return 202, submit(holding.project, "remake", title, asked, person(request).pk)
 
 
 # -- one holding ------------------------------------------------------------------------------------------

@@ -45,6 +45,8 @@ class Holding(models.Model):
     declared: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(default=dict, blank=True)
     origin: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(default=dict, blank=True)
     """Where an upload came from when nobody dropped it: depot, product and tile, or the zip it was in."""
+    instead_of = models.CharField(max_length=32, blank=True)
+    """Key of the holding that this is a newer take of; what was made from that one is out of date."""
     source_crs = models.TextField(blank=True)
     """CRS that the technician gave for an upload that did not say its own."""
     facts = models.JSONField(default=dict)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -27,7 +27,7 @@ from yama.terrain.frame import Frame
 from yama.terrain.judge.accuracy import accuracy
 from yama.terrain.operations.base import Quantity
 from yama.terrain.points import Points
-from yama.terrain.recipe import Step, file_key
+from yama.terrain.recipe import Step, below, file_key, with_instead
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import picture
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, statistics, store
@@ -296,9 +296,34 @@ def _beside_others(project: Project, surface: Surface, name: str, declared: Decl
 
 def run_operation(job: Job, progress: Progress) -> Outcome:
     """Run an operation and keep what it makes, stored or live."""
+    return _run(job, Step.from_dict(job.request["step"]), job.key, job.request, progress)
+
+
+def remake(job: Job, progress: Progress) -> Outcome:
+    """Make everything below a holding again from another, beside what is there; the findings are those of all of it."""
     request, project = job.request, job.project
-    step = Step.from_dict(request["step"])
-    existing = find_key(project.pk, job.key)
+    held = {one.key: one for one in project.holdings.all()}
+    instead: dict[str, str] = {request["key"]: request["instead"]}
+    if not set(instead) | set(instead.values()) <= set(held):
+        raise InputError("What was to be taken instead is no longer in the project. Choose again.")
+    steps = {one.key: one.step for one in held.values() if one.step is not None}
+    todo = below(request["key"], steps)
+    findings: list[Finding] = []
+    last: int | None = None
+    for done, key in enumerate(todo):
+        old = held[key]
+        step = with_instead(steps[key], instead, operations.find(steps[key].operation).version)
+        asked = {"name": old.name, "live": old.live, "instead_of": key}
+        made = _run(job, step, step.key, asked, lambda part, done=done: progress((done + part) / len(todo)))  # type: ignore[misc]
+        instead[key] = step.key
+        last = made.holding_id
+        findings += [replace(one, sentence=f"{old.name}: {one.sentence}") for one in made.findings]
+    return Outcome(last, findings=findings)
+
+
+def _run(job: Job, step: Step, key: str, request: dict[str, Any], progress: Progress) -> Outcome:
+    project = job.project
+    existing = find_key(project.pk, key)
     if existing is not None and (request["live"] or not existing.live):
         return Outcome(existing.pk)
     operation = operations.find(step.operation)
@@ -310,8 +335,8 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
         return Outcome(figures=operation.figures(inputs, params, frame, progress), findings=findings)
     result = operation.make(inputs, params, frame, progress)
     holding = existing or Holding(
-        project=project, key=job.key, kind=Holding.Kind.SURFACE, recipe=vars(step),
-        name=free_name(project, request["name"]), created_by_id=job.created_by_id,
+        project=project, key=key, kind=Holding.Kind.SURFACE, recipe=vars(step),
+        name=free_name(project, request["name"]), created_by_id=job.created_by_id, instead_of=request.get("instead_of", ""),
     )  # fmt: skip
     if isinstance(result, Features):
         with transaction.atomic():
@@ -326,7 +351,7 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
     if holding.live:
         found = statistics(surface, progress)
     else:
-        found = store(surface, holding.cells_path, progress, tags={"RECIPE": job.key})
+        found = store(surface, holding.cells_path, progress, tags={"RECIPE": key})
         surface = StoredSurface(holding.cells_path)
     if found.empty == found.cells:
         holding.cells_path.unlink(missing_ok=True)

@@ -33,6 +33,7 @@ def endpoints(holding, key):
         ("POST", f"{one}/declare", {"declared": {"nodata": 7}}, EDIT),
         ("POST", "/runs", _RUN, EDIT),
         ("POST", f"{one}/store", None, EDIT),
+        ("POST", f"{one}/remake", {"instead": holding}, EDIT),
         ("PATCH", one, {"name": "other"}, EDIT),
         ("DELETE", one, None, EDIT),
         ("GET", f"{one}/accuracy", None, VIEW),

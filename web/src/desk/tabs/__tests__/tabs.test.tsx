@@ -97,16 +97,18 @@ describe("heights and recipe", () => {
   });
 
   it("lead back to the worksheet with everything filled in", async () => {
-    service({ "GET /projects/1/holdings": [made] });
+    const operations = [{ name: "interpolate_points", stage: "Build", title: "Interpolate points" }];
+    service({ "GET /projects/1/holdings": [made], "GET /projects/operations": operations });
     draw(<RecipeTab />);
     act(() => useDesk.setState({ slots: { a: "key1", b: null } }));
     expect(await screen.findByText(/reach limit: 60/)).toBeTruthy();
-    fireEvent.click(screen.getByRole("button", { name: /Run again/ }));
+    fireEvent.click(await screen.findByRole("button", { name: /Run again/ }));
     await waitFor(() => expect(useDesk.getState()).toMatchObject({ stage: "Build", operation: "interpolate_points" }));
     expect(useDesk.getState().sheets.interpolate_points).toEqual({
       params: { reach_limit: 60 },
       inputs: { points: 5 },
       name: "",
+      again: 1,
     });
   });
 });
