@@ -17,6 +17,7 @@ from yama.service.jobs.api import router as jobs
 from yama.service.projects.api import router as projects
 from yama.service.projects.frames import holdings_router as holdings_frames
 from yama.service.projects.frames import router as frames
+from yama.service.sharing.api import router as sharing
 from yama.service.tiles.api import router as tiles
 from yama.service.tiles.figures import router as figures
 from yama.terrain.errors import TerrainError
@@ -32,6 +33,7 @@ api.add_router("/projects", uploads)
 api.add_router("/projects", depots)
 api.add_router("/projects", jobs)
 api.add_router("/projects", delivery)
+api.add_router("/projects", sharing)
 api.add_router("/projects", tiles)
 api.add_router("/projects", figures)
 

@@ -32,6 +32,7 @@ INSTALLED_APPS = [
     "yama.service.tiles",
     "yama.service.depots",
     "yama.service.delivery",
+    "yama.service.sharing",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -13,6 +13,7 @@ export type ContourLine = Schemas["ContourOut"];
 export type Distribution = Schemas["DistributionOut"];
 export type Heights = Schemas["HeightsOut"];
 export type Profile = Schemas["ProfileOut"];
+export type Share = Schemas["ShareOut"];
 export type Zone = Schemas["ZoneOut"];
 export type Picture = Schemas["PictureOut"];
 export type Probe = Schemas["ProbeOut"];

@@ -8,6 +8,7 @@ import { InterpolatePoints } from "./build/InterpolatePoints";
 import { WhichMethod } from "./build/WhichMethod";
 import { ContoursSheet } from "./deliver/ContoursSheet";
 import { Downloads } from "./deliver/Downloads";
+import { OpenSheet } from "./deliver/OpenSheet";
 import { PackageSheet } from "./deliver/PackageSheet";
 import { Calculate } from "./fit/Calculate";
 import { CellTypeSheet } from "./fit/CellTypeSheet";
@@ -192,6 +193,13 @@ const OWN: Entry[] = [
     title: "Package",
     summary: "Chosen files in one zip, with a report, checksums and recipes.",
     sheet: PackageSheet,
+  },
+  {
+    stage: "Deliver",
+    name: "open",
+    title: "Open to other programs",
+    summary: "Tiles and cells of a surface under an address, until it is closed.",
+    sheet: OpenSheet,
   },
   {
     stage: "Deliver",

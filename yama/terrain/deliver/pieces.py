@@ -89,5 +89,5 @@ def write_picture(surface: Surface, path: Path, dress: Dress) -> list[Path]:
     world = (grid.cell_width, 0.0, 0.0, -grid.cell_height, grid.x_of(0), grid.y_of(0))
     beside = [path.with_suffix(".pgw"), path.with_suffix(".prj")]
     beside[0].write_text("".join(f"{float(value)!r}\n" for value in world), encoding="ascii")
-    beside[1].write_text(parse_crs(grid.crs).to_wkt("WKT1_ESRI"), encoding="utf-8")
+    beside[1].write_text(parse_crs(grid.crs).to_wkt("WKT1_GDAL"), encoding="utf-8")
     return [path, *beside]

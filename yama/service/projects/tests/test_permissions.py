@@ -8,6 +8,7 @@ from yama.service.tests.base import ServiceTest
 
 VIEW, EDIT, OWN = "viewer", "editor", "owner"
 _FRAME = {"crs": "EPSG:32741", "cell_size": 2, "west": 0, "south": 0, "east": 10, "north": 10}
+_DRESS = {"stops": [[0, "#000000"], [1, "#FFFFFF"]], "low": 0, "high": 9}
 _RUN = {"operation": "slope", "params": {}, "inputs": {"surface": 1}}
 
 
@@ -76,6 +77,9 @@ def endpoints(holding, key):
         ("GET", f"/tiles/{key}/0/0/0", None, VIEW),
         ("POST", "/previews", _RUN, VIEW),
         ("POST", "/profiles", {"keys": [key], "line": [[0, 0], [1, 1]]}, VIEW),
+        ("GET", "/shares", None, EDIT),
+        ("POST", "/shares", {"holding": holding, "dress": _DRESS}, EDIT),
+        ("DELETE", "/shares/1", None, EDIT),
         ("POST", "/heights", {"a": key}, VIEW),
         ("POST", "/contours", {"run": _RUN, "bounds": [0, 0, 1, 1]}, EDIT),
         ("POST", "/pictures", {"runs": [_RUN], "bounds": [0, 0, 1, 1], "width": 20, "height": 20}, EDIT),
