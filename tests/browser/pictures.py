@@ -49,18 +49,8 @@ class PicturesTest(Joining):
         self.shot("curtain")
         self.mode("Minus")
         self.shot("minus")
-        self.mode("Pair")
-        page.mouse.wheel(0, -900)
-        self.point_at(0.2, 0.55)
-        self.shot("pair")
         self.mode("Curtain")
         page.get_by_role("button", name="Whole frame").click()
-        self.settle()
-        for x, y in ((0.46, 0.5), (0.5, 0.62), (0.47, 0.74)):
-            box = page.locator(".map").bounding_box()
-            page.locator(".map").click(position={"x": box["width"] * x, "y": box["height"] * y})
-            page.wait_for_timeout(700)
-        self.shot("readings")
         page.get_by_role("tab", name="Surfaces").click()
         self.stage("Judge")
         page.get_by_role("button", name="Accuracy at checkpoints").click()
@@ -76,13 +66,6 @@ class PicturesTest(Joining):
         self.put("B", "Survey TIN")
         self.stage("Gather")
         page.get_by_role("button", name="Add files").click()
-        own = self.var / "bank levels.csv"
-        rows = [f"{i};{448_500 + i * 37 % 900};{5_436_000 + i * 53 % 900};{80 + i % 31},5;bank" for i in range(400)]
-        own.write_text("no;e;n;level;remark\n" + "\n".join(rows) + "\n")
-        page.get_by_label("Files to add").set_input_files(own)
-        page.get_by_role("button", name="Go there").click()
-        self.shot("columns")
-        page.get_by_role("button", name="Leave it").click()
         page.get_by_label("Files to add").set_input_files(
             [demo / "avel_lidar_449_5435.laz", demo / "old_sheet_contours.zip"]
         )
@@ -185,15 +168,6 @@ class PicturesTest(Joining):
         page.mouse.wheel(0, -700)
         page.wait_for_timeout(45_000)  # parts are solved when first looked at
         self.shot("contours")
-        page.get_by_role("button", name="All in Build").click()
-        page.get_by_role("button", name="Find ground points").click()
-        page.get_by_role("button", name="Whole frame").click()
-        page.get_by_label("Show old_sheet_contours").uncheck()
-        page.get_by_label("Show avel_lidar_448_5437").check()
-        page.get_by_role("list", name="Points and lines").get_by_role("button", name="avel_lidar_448_5437").click()
-        page.get_by_role("button", name="Go there").click()
-        page.get_by_label("coloured by").select_option("class")
-        self.shot("ground")
         self.joins()
 
     def joins(self):
@@ -271,3 +245,32 @@ class PicturesTest(Joining):
         page.get_by_role("button", name="Build package").click()
         expect(page.get_by_text("The package is built.")).to_be_visible(timeout=60_000)
         self.shot("deliver")
+        self.sees()
+
+    def sees(self):
+        """The mosaic dressed, its heights, what it was made from, and a flight over it."""
+        page = self.page
+        page.get_by_role("button", name="All in Deliver").click()
+        page.get_by_role("tab", name="Lines & points").click()
+        box = page.get_by_label("Show Contours of the mosaic", exact=True)
+        if box.count() and box.is_checked():
+            box.uncheck()
+        self.put("B", "Beacon 30")
+        page.get_by_role("tab", name="Heights").click()
+        page.locator(".seg label", has_text="Areas and volumes").click()
+        page.get_by_label("Lower level").fill("120")
+        page.get_by_label("Upper level").fill("300")
+        self.shot("heights")
+        page.get_by_role("tab", name="Recipe").click()
+        page.get_by_role("button", name=re.compile("^Look: ")).click()
+        page.get_by_label("Four lights").check()
+        page.get_by_label("Altitude").fill("35")
+        self.shot("look")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Three dimensions").click()
+        expect(page.get_by_role("region", name="Three dimensions")).to_have_attribute(
+            "aria-busy", "false", timeout=60_000
+        )
+        page.locator(".seg label", has_text="Split").click()
+        page.wait_for_timeout(4000)
+        page.screenshot(path=ROOT / "docs" / "screenshots" / "three.png")

@@ -19,6 +19,7 @@ import numpy as np
 import numpy.typing as npt
 import rasterio
 from isal import isal_zlib
+from pyproj import CRS
 
 from yama.terrain.files import PART
 from yama.terrain.grid import Grid, Window, parse_crs
@@ -162,10 +163,18 @@ class _Level:
 
 class Writer:
     """A file that is written block by block and is whole only after `finish`. A context manager; leaving it deletes the
-    scratch file. Raises OSError where the disk is full."""
+    scratch file. crs: said instead of the grid's own, of which it is an extension. Raises OSError where the disk is full."""
 
-    def __init__(self, path: Path, grid: Grid, encoding: Encoding = FLOATS, tags: dict[str, str] | None = None) -> None:
+    def __init__(
+        self,
+        path: Path,
+        grid: Grid,
+        encoding: Encoding = FLOATS,
+        tags: dict[str, str] | None = None,
+        crs: CRS | None = None,
+    ) -> None:
         self._path, self._grid, self._encoding, self._tags = path, grid, encoding, tags or {}
+        self._crs = crs or parse_crs(grid.crs)
         self._levels = [_Level(grid.rows, grid.cols)]
         while max(self._levels[-1].rows, self._levels[-1].cols) > TILE:
             last = self._levels[-1]
@@ -227,7 +236,7 @@ class Writer:
             raise ValueError("A block of this surface was never given.")
         self._file.flush()
         big = self._end + sum(level.sizes.size * 40 for level in self._levels) > _CLASSIC_LIMIT
-        texts = template(self._grid, self._encoding, self._tags)
+        texts = template(self._grid, self._encoding, self._tags, self._crs)
         layouts = [self._entries(number, level, texts) for number, level in enumerate(self._levels)]
         head = 16 if big else 8
         start = head + len(_ghost())
@@ -307,11 +316,11 @@ def _directory(entries: Sequence[Entry], here: int, after: int, big: bool) -> by
     return number + listed + struct.pack("<Q" if big else "<I", after) + outside
 
 
-def template(grid: Grid, encoding: Encoding, tags: dict[str, str]) -> dict[int, Entry]:
+def template(grid: Grid, encoding: Encoding, tags: dict[str, str], crs: CRS) -> dict[int, Entry]:
     """The tags that say place, CRS, metadata and the empty value, as rasterio writes them for a file of one cell."""
     with rasterio.MemoryFile() as memory:
         with memory.open(
-            driver="GTiff", dtype=encoding.cell_type, count=1, width=1, height=1, crs=parse_crs(grid.crs).to_wkt(),
+            driver="GTiff", dtype=encoding.cell_type, count=1, width=1, height=1, crs=crs.to_wkt(),
             transform=grid.transform, nodata=encoding.nodata,
         ) as dataset:  # fmt: skip
             dataset.update_tags(**tags)

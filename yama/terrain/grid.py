@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 from affine import Affine
 from pyproj import CRS
+from pyproj.crs import CompoundCRS
 from pyproj.exceptions import CRSError
 
 from yama.terrain.errors import GridError
@@ -79,6 +80,29 @@ def crs_name(crs: CRS) -> str:
     """The shortest text that names a CRS again: `EPSG:code` where the register has it, else WKT."""
     authority = crs.to_authority(min_confidence=70)
     return ":".join(authority) if authority else crs.to_wkt()
+
+
+def horizontal(crs: CRS) -> CRS:
+    """The part of a compound CRS that says where on the ground; any other CRS itself."""
+    return crs.sub_crs_list[0] if crs.is_compound else crs
+
+
+def compound(crs: str, vertical_datum: str, unit: str) -> CRS:
+    """A CRS with one of heights beside it: the register's where `vertical_datum` is a code or name of it, else one of that name in
+    metres. The CRS itself where it is compound already, where nothing is known of zero, or where heights are in a unit that the
+    other would not say (GeoTIFF keeps none for a zero level outside of the register)."""
+    plain = parse_crs(crs)
+    if plain.is_compound or not vertical_datum:
+        return plain
+    try:
+        heights = CRS.from_user_input(vertical_datum)
+    except CRSError:
+        name = vertical_datum.replace('"', '""')
+        heights = CRS.from_wkt(f'VERTCRS["{name}",VDATUM["{name}"],CS[vertical,1],AXIS["up",up],LENGTHUNIT["metre",1]]')
+    metres = {"m": 1.0, "ft": 0.3048, "us-ft": 1200 / 3937}.get(unit, 0.0)
+    if not heights.is_vertical or not math.isclose(heights.axis_info[0].unit_conversion_factor, metres):
+        return plain
+    return CompoundCRS(f"{plain.name} + {heights.name}", [plain, heights])
 
 
 def metres_per_unit(crs: str, y: float) -> tuple[float, float]:

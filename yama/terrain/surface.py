@@ -31,7 +31,7 @@ from yama.terrain.cluster import pool
 from yama.terrain.cog import BLOCK, FLOATS, Encoding, halve
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.files import replacing
-from yama.terrain.grid import FloatArray, Grid, Window, crs_name, parse_crs
+from yama.terrain.grid import FloatArray, Grid, Window, compound, crs_name, horizontal, parse_crs
 
 Heights = npt.NDArray[np.float32]
 Made = TypeVar("Made")
@@ -184,7 +184,7 @@ class StoredSurface(Surface):
             with rasterio.open(self.path, driver=driver) as dataset:
                 if dataset.crs is None and not crs:
                     raise InputError(f"{self._name} does not say its CRS. Give it one before using it.")
-                crs = crs or crs_name(parse_crs(dataset.crs.to_wkt()))
+                crs = crs or crs_name(horizontal(parse_crs(dataset.crs.to_wkt())))
                 grid = Grid.from_transform(crs, dataset.transform, dataset.height, dataset.width)
                 tags = dataset.tags()
                 self._nodata = dataset.nodatavals[band - 1]
@@ -392,9 +392,11 @@ def store(
     workers: int = 2,
     tags: dict[str, str] | None = None,
     encoding: Encoding | None = None,
+    given_away: bool = False,
 ) -> Statistics:
     """Write a surface as a cloud-optimised GeoTIFF (as `surface.encoding` says, unless told otherwise) and return its statistics.
 
+    given_away: the file says its zero level in its CRS too, for programs that look for it there.
     Works block by block in bounded memory and writes beside `path` under another name; `path` appears only
     when the file is whole. Raises CancelledError when `progress` does, and InputError where the disk is full; leaves
     nothing behind then.
@@ -410,7 +412,8 @@ def store(
         found[window.row, window.col] = made[0]
         writer.add(window, made[1])
 
-    with refused_by_disk(path), replacing(path) as part, cog.Writer(part, surface.grid, encoding, said) as writer:
+    crs = compound(surface.grid.crs, surface.vertical_datum, surface.unit) if given_away else None
+    with refused_by_disk(path), replacing(path) as part, cog.Writer(part, surface.grid, encoding, said, crs) as writer:
         walk(surface, _Encoded(encoding), keep, lambda share: progress(share * 0.95), executor, workers)
         writer.finish()
         progress(1.0)

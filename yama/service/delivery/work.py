@@ -69,7 +69,7 @@ def _write_surface(holding: Holding, surface: Surface, path: Path, wanted: Wante
     tags = {"RECIPE": holding.key} if holding.step else {}
     if wanted.cut:
         return list(store_pieces(surface, path, wanted.cut, progress, tags, encoding))
-    store(surface, path, progress, tags=tags, encoding=encoding)
+    store(surface, path, progress, tags=tags, encoding=encoding, given_away=True)
     return [path]
 
 

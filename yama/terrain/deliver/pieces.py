@@ -70,7 +70,7 @@ def store_pieces(
     listed = pieces(surface.grid, side)
     for done, (place, window) in enumerate(listed):
         file = path.with_name(f"{path.stem} {place}{path.suffix}")
-        found = store(Piece(surface, window), file, tags=tags, encoding=encoding)
+        found = store(Piece(surface, window), file, tags=tags, encoding=encoding, given_away=True)
         progress((done + 1) / len(listed))
         if found.empty == found.cells:
             file.unlink()

@@ -154,7 +154,7 @@ def write(
     suffix = path.suffix.lower()
     if isinstance(held, Surface):
         if suffix in (".tif", ".tiff"):
-            store(held, path, progress, tags=tags)
+            store(held, path, progress, tags=tags, given_away=True)
         elif suffix == ".asc":
             text_grid.write_ascii(held, path, progress=progress)
         elif suffix == ".xyz":

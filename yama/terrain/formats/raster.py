@@ -17,7 +17,7 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.formats.declared import NOTHING, UNITS, Declared
-from yama.terrain.grid import MAX_CELLS, Grid, crs_name, parse_crs
+from yama.terrain.grid import MAX_CELLS, Grid, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, ignore_progress, sample
 from yama.terrain.voids import HoleFinder, Holes
@@ -147,6 +147,9 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
             stop(Finding("rotated", "stop", f"{name}: {error}", "Resample it to a north-up grid and add it again."))
     _check_crs(facts, declared, transform)
     _set_unit(facts, declared, says_unit)
+    if facts.crs and parse_crs(facts.crs).is_compound:  # what it says of heights is known by now
+        facts.crs = crs_name(horizontal(parse_crs(facts.crs)))
+        facts.grid = facts.grid and {**facts.grid, "crs": facts.crs}
     if facts.bands > 1:
         stop(Finding("bands", "caution", f"{name} has {facts.bands} bands; the first is taken as height.",
                      "A picture has three or four bands and holds colours, not heights."))  # fmt: skip
@@ -434,7 +437,7 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Stor
         vertical_datum=facts.vertical_datum,
         name=facts.name,
         driver=facts.driver,
-        crs=declared.crs,
+        crs=facts.crs,
         empty=declared.nodata,
         factor=UNITS[facts.unit],
     )

@@ -6,10 +6,12 @@ from unittest import mock
 
 import numpy as np
 import rasterio
+from pyproj import CRS
 
 from yama.terrain import cog
 from yama.terrain.cog import Block, Encoding, Writer
 from yama.terrain.errors import InputError
+from yama.terrain.formats import raster
 from yama.terrain.formats.cell_types import encoding_for
 from yama.terrain.grid import Grid
 from yama.terrain.surface import ArraySurface, Statistics, StoredSurface, store
@@ -152,3 +154,34 @@ class CellTypeTest(FolderTest):
         for cell_type, scale in (("float16", 1.0), ("int16", -1.0), ("int16", float("nan"))):
             with self.assertRaises(InputError):
                 encoding_for(found, cell_type, scale)
+
+
+class ZeroLevelTest(FolderTest):
+    def test_what_is_given_away_says_its_zero_in_its_crs_and_comes_back_the_same(self):
+        for datum, unit, wanted in (
+            ("Sundrel mean sea level", "m", ("Sundrel mean sea level", "metre")),
+            ("EPSG:5773", "m", ("EGM96 height", "metre")),
+        ):
+            source = rough(40, 50)
+            surface = ArraySurface(source.read_all(), source.grid, unit, datum)
+            path = self.folder / f"{datum[-4:]}{unit}.tif"
+            store(surface, path, given_away=True)
+            with rasterio.open(path) as dataset:
+                crs = CRS.from_wkt(dataset.crs.to_wkt())
+            self.assertTrue(crs.is_compound)
+            self.assertEqual(crs.sub_crs_list[0].to_epsg(), 32741)
+            self.assertEqual((crs.sub_crs_list[1].name, crs.sub_crs_list[1].axis_info[0].unit_name), wanted)
+            self.assertEqual(StoredSurface(path).grid, source.grid)
+            back = raster.read(path)
+            self.assertEqual((back.grid, back.vertical_datum), (source.grid, datum))
+            np.testing.assert_array_equal(back.read_all(), source.read_all())
+            facts = raster.inspect(path)
+            self.assertEqual((facts.crs, facts.vertical_datum), ("EPSG:32741", datum))
+
+    def test_where_nothing_true_can_be_said_of_zero_the_crs_stays_plain(self):
+        feet = ArraySurface(rough(40, 50).read_all(), rough(40, 50).grid, "ft", "Sundrel mean sea level")
+        for name, surface in (("plain", rough(40, 50)), ("feet", feet)):  # a CRS in metres would lie about feet
+            store(surface, self.folder / f"{name}.tif", given_away=True)
+            with rasterio.open(self.folder / f"{name}.tif") as dataset:
+                self.assertEqual(dataset.crs.to_epsg(), 32741)
+                self.assertEqual(dataset.tags()["HEIGHT_UNIT"], surface.unit)
