@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import struct
 import subprocess
 import sys
 import tempfile
@@ -54,6 +55,54 @@ def big_cloud(path: Path, count: int = 10_000_000) -> None:
     cloud.classification = (7 * rng.random(count)).astype(np.uint8)
     cloud.return_number = np.ones(count, np.uint8)
     cloud.write(str(path), do_compress=True)
+
+
+def many_tiles(folder: Path, across: int = 10, down: int = 5, count: int = 2_000_000) -> list[Path]:
+    """LAZ tiles of one kilometre, six in ten points ground: one is made, the others are its bytes at another place."""
+    rng = np.random.default_rng(3)
+    header = laspy.LasHeader(version="1.4", point_format=6)
+    header.scales, header.offsets = np.full(3, 0.001), np.array([448_000.0, 5_438_000.0, 0.0])
+    header.add_crs(CRS.from_epsg(32741))
+    cloud = laspy.LasData(header)
+    x, y = np.sort(1000 * rng.random(count)), 1000 * rng.random(count)
+    cloud.x, cloud.y = 448_000 + x, 5_438_000 + y
+    cloud.z = 100 + 20 * np.sin(x / 90) * np.cos(y / 130)
+    cloud.classification = np.where(rng.random(count) < 0.6, 2, 5).astype(np.uint8)
+    cloud.return_number = np.ones(count, np.uint8)
+    first = folder / "0 0.laz"
+    cloud.write(str(first), do_compress=True)
+    raw = bytearray(first.read_bytes())
+    # of the header: offsets of x and y, then greatest and least x, greatest and least y
+    places = {0: (155, 179, 187), 1: (163, 195, 203)}
+    base = {at: struct.unpack_from("<d", raw, at)[0] for axis in places.values() for at in axis}
+    found = []
+    for row in range(down):
+        for col in range(across):
+            for axis, move in ((0, 1000.0 * col), (1, 1000.0 * row)):
+                for at in places[axis]:
+                    struct.pack_into("<d", raw, at, base[at] + move)
+            found.append(folder / f"{row} {col}.laz")
+            found[-1].write_bytes(raw)
+    return found
+
+
+def grid_tiles(folder: Path) -> tuple[float, float, int]:
+    """In a process of its own: fifty tiles of two million points to one ground surface of 1 m. Seconds, peak in GB, points."""
+    script = (
+        "import sys,time; from pathlib import Path; sys.path.insert(0,sys.argv[1])\n"
+        "from bench.gather import peak_memory\n"
+        "from yama.terrain.formats import las; from yama.terrain.grid import Grid; from yama.terrain.surface import store\n"
+        "from yama.terrain.interpolate.binning import Filter, GriddedCloud\n"
+        "held=[las.read(one) for one in sorted(Path(sys.argv[2]).glob('*.laz'))]\n"
+        "grid=Grid('EPSG:32741',448000,5443000,1,1,5000,10000); started=time.perf_counter()\n"
+        "store(GriddedCloud(held,grid,'mean',Filter(classes=(2,)),gap=4.0),Path(sys.argv[2])/'out.tif')\n"
+        "print(time.perf_counter()-started, peak_memory()/1e3, sum(one.count for one in held))\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", script, str(ROOT), str(folder)], capture_output=True, text=True, check=True
+    )
+    took, peak, count = done.stdout.split()
+    return float(took), float(peak), int(count)
 
 
 def decode_cloud(path: Path) -> None:

@@ -15,6 +15,9 @@ from yama.terrain.interpolate.constrained import constrain
 from yama.terrain.interpolate.delaunay import Triangulation, triangulate
 from yama.terrain.interpolate.triangulation import triangulated_at
 
+MOST_SOFT = 200_000
+"""Points that soft breaklines are turned into, at most."""
+
 _DIFFER = 0.05
 """Height units by which two breaklines must differ where they cross to be worth a finding."""
 
@@ -114,6 +117,28 @@ def _with_heights(parts: list[FloatArray], x: FloatArray, y: FloatArray, z: Floa
 def _height_at(part: FloatArray, line: shapely.LineString, spot: shapely.Point) -> float:
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(part[:, :2], axis=0).T))])
     return float(np.interp(line.project(spot), along, part[:, 2]))
+
+
+def along(lines: Lines, step: float) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Points of breaklines that are soft: their vertices, and places between them no farther than `step` apart, `(points,)` each.
+
+    They bring heights to any method without breaking its smoothness. Of lines so long that there would be more than
+    MOST_SOFT, places lie farther apart.
+    """
+    if not len(lines.pieces):
+        return np.empty(0), np.empty(0), np.empty(0)
+    a, b = lines.pieces[:, 0], lines.pieces[:, 1]
+    lengths = np.hypot(lines.x[b] - lines.x[a], lines.y[b] - lines.y[a])
+    step = max(step, float(lengths.sum()) / MOST_SOFT)
+    counts = np.maximum(np.ceil(lengths / step).astype(np.int64), 1) - 1
+    piece = np.repeat(np.arange(len(counts)), counts)
+    number = np.arange(piece.size) - np.repeat(np.cumsum(counts) - counts, counts)
+    share = (number + 1) / (counts[piece] + 1)
+    found = [
+        np.concatenate([values, values[a[piece]] + share * (values[b[piece]] - values[a[piece]])])
+        for values in (lines.x, lines.y, lines.z)
+    ]
+    return found[0], found[1], found[2]
 
 
 def mesh_with(

@@ -17,7 +17,7 @@ from yama.terrain.findings import Finding, Mend
 from yama.terrain.fit.clip import Flattened, polygons_of, rim_levels, whole_numbers
 from yama.terrain.frame import Frame
 from yama.terrain.grid import FloatArray, Grid, metres_per_unit, parse_crs
-from yama.terrain.interpolate.breaklines import Lines, lines_of, mesh_with
+from yama.terrain.interpolate.breaklines import Lines, along, lines_of, mesh_with
 from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
 from yama.terrain.interpolate.natural import natural_neighbour
@@ -54,6 +54,10 @@ class InterpolateParams(Params):
     )
     stray_points: Literal["use", "leave_out"] = Field(
         "use", description="Points farther outside the frame than the frame is wide: use them or not."
+    )
+    breaklines_are: Literal["hard", "soft"] = Field(
+        "hard",
+        description="Hard: edges of facets, in a triangulation only. Soft: points along them, which any method can take.",
     )
     left_out: list[tuple[float, float]] = Field(
         [], max_length=10_000, description="Places in the frame's CRS; points within 2 cm of one are not used."
@@ -134,21 +138,32 @@ def _breaklines(
     rims: Sequence[Features] = (),
 ) -> Lines | None:  # fmt: skip
     """The breaklines given and the rims of lakes, cut where they cross; None where there are none or the method knows none."""
-    given = [*features_in(inputs, "breaklines"), *rims]
+    hard = params.breaklines_are == "hard"
+    given = [*(features_in(inputs, "breaklines") if hard else []), *rims]
     if params.method != "triangulation" or not given:
         return None
     return lines_of(given, frame.grid.crs, x, y, z)
 
 
+def _soft_breaklines(
+    inputs: Inputs, params: InterpolateParams, x: FloatArray, y: FloatArray, z: FloatArray, frame: Frame
+) -> Lines | None:
+    """The breaklines given where they are soft."""
+    given = features_in(inputs, "breaklines")
+    return lines_of(given, frame.grid.crs, x, y, z) if given and params.breaklines_are == "soft" else None
+
+
 def _about_breaklines(inputs: Inputs, params: InterpolateParams, chosen: Points, frame: Frame) -> list[Finding]:
     if not inputs.get("breaklines"):
         return []
-    if params.method != "triangulation":
-        return [Finding("no_breaklines", "note", "Breaklines count in a triangulation only.", "This method passes them over.",
-                        Mend("Triangulate", {"method": "triangulation"}))]  # fmt: skip
+    soft = params.breaklines_are == "soft"
+    if params.method != "triangulation" and not soft:
+        return [Finding("no_breaklines", "note", "Hard breaklines count in a triangulation only.", "This method passes them over.",
+                        Mend("Take them as soft", {"breaklines_are": "soft"}))]  # fmt: skip
     x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
     try:
-        lines = _breaklines(inputs, params, x, y, z, frame)
+        read = _soft_breaklines if soft else _breaklines
+        lines = read(inputs, params, x, y, z, frame)
     except InputError:
         return []  # of the points themselves, which another finding names
     if lines is None or not len(lines.pieces):
@@ -369,6 +384,11 @@ class InterpolatePoints(Operation):
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
+        soft = _soft_breaklines(inputs, params, x, y, z, frame)
+        if soft is not None:
+            lain = along(soft, 2 * grid.cell_width)
+            x, y, z = (np.concatenate([own, more]) for own, more in zip((x, y, z), lain, strict=True))
+            x, y, z = merge_duplicates(x, y, z, "mean")
         reach = params.reach_limit or np.inf
         if params.result == "distance":
             across, _ = metres_per_unit(grid.crs, grid.bounds.south)

@@ -40,6 +40,11 @@ const RESULTS = [
   { value: "distance", title: "distance to a point" },
 ];
 
+const BREAKLINES = [
+  { value: "hard", title: "hard, edges of facets" },
+  { value: "soft", title: "soft, points along them" },
+];
+
 /** Survey points to a surface: what goes in, how, findings, preview and run. */
 export function InterpolatePoints() {
   const project = useProject();
@@ -111,8 +116,14 @@ export function InterpolatePoints() {
           places={(params.left_out as [number, number][] | undefined) ?? []}
           onChange={(left_out) => setParams({ left_out })}
         />
-        {method === "triangulation" && lines.length > 0 && (
-          <Beside label="Breaklines" input="breaklines" holdings={lines} work={work} />
+        {lines.length > 0 && <Beside label="Breaklines" input="breaklines" holdings={lines} work={work} />}
+        {Array.isArray(work.inputs.breaklines) && work.inputs.breaklines.length > 0 && (
+          <Choice
+            label="They are"
+            value={String(params.breaklines_are ?? "hard")}
+            options={BREAKLINES}
+            onChange={(breaklines_are) => setParams({ breaklines_are })}
+          />
         )}
         {areas.length > 0 && (
           <>

@@ -9,7 +9,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
-from yama.terrain.interpolate.breaklines import lines_of, mesh_with
+from yama.terrain.interpolate.breaklines import MOST_SOFT, along, lines_of, mesh_with
 from yama.terrain.points import Points
 
 CRS = "EPSG:32741"
@@ -104,6 +104,31 @@ class OperationTest(SimpleTestCase):
         np.testing.assert_allclose(depth[beside], 0.0, atol=1e-3)
         _, plain = self.made([])
         self.assertLess(np.nanmax(np.abs(plane(xs, ys) - plain().read_all())), 1e-3)
+
+    def test_soft_ones_bring_their_heights_to_every_method(self):
+        xs, ys = np.meshgrid(*GRID.centres(GRID.whole))
+        bottom = np.abs(ys - 5_438_050) < 0.6
+        for method in ("natural_neighbour", "nearest", "inverse_distance", "spline", "kriging", "triangulation"):
+            with self.subTest(method):
+                found, run = self.made(ditch(), method, breaklines_are="soft")
+                self.assertNotIn("no_breaklines", found)
+                depth = (plane(xs, ys) - run().read_all())[bottom]
+                self.assertGreater(np.nanmedian(depth), 1.5)
+                _, hard = self.made(ditch(), method)
+                if method != "triangulation":
+                    self.assertLess(np.nanmedian((plane(xs, ys) - hard().read_all())[bottom]), 1.0)
+
+    def test_soft_points_lie_on_the_lines_no_farther_apart_than_asked(self):
+        lines = lines_of([features(shapely.LineString([(0, 0, 10), (100, 0, 20), (100, 7, 20)]))], CRS, *ground())
+        x, y, z = along(lines, 8.0)
+        on = y == 0
+        order = np.sort(x[on])
+        self.assertLessEqual(np.diff(order).max(), 8.0)
+        np.testing.assert_allclose(z[on], 10 + x[on] / 10)
+        self.assertEqual(x.size, len(set(zip(x.tolist(), y.tolist(), strict=True))))
+        few = along(lines_of([features(shapely.LineString([(0, 0, 1), (1e9, 0, 1)]))], CRS, *ground()), 1.0)
+        self.assertLessEqual(few[0].size, MOST_SOFT + 2)
+        self.assertEqual(along(lines_of([], CRS, *ground()), 1.0)[0].size, 0)
 
     def test_findings_both_ways(self):
         crossing = shapely.LineString([(448_040, 5_438_000, 50), (448_040, 5_438_100, 50)])
