@@ -7,12 +7,10 @@ import { many, percent } from "../format";
 import { type Stage, useDesk } from "../store";
 import { graphOf, HIGH, laidOut, type Node, newerTakes, staleOf, WIDE } from "./lineage";
 
-const words = (value: unknown): string =>
-  Array.isArray(value)
-    ? value.map(words).join(", ")
-    : value !== null && typeof value === "object"
-      ? "…"
-      : String(value);
+const words = (value: unknown): string => {
+  if (Array.isArray(value)) return value.length > 8 ? `${value.length} values` : value.map(words).join(", ");
+  return value !== null && typeof value === "object" ? "…" : String(value);
+};
 
 /** The first few names, and how many more there are. */
 const named = (names: string[]): string =>

@@ -98,7 +98,9 @@ describe("interpolating points", () => {
     );
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "They are" }));
     fireEvent.click(await screen.findByRole("option", { name: /soft/ }));
-    await waitFor(() => expect(bodies(asked, "/previews").at(-1)).toMatchObject({ params: { breaklines_are: "soft" } }));
+    await waitFor(() =>
+      expect(bodies(asked, "/previews").at(-1)).toMatchObject({ params: { breaklines_are: "soft" } }),
+    );
     fireEvent.mouseDown(screen.getByRole("combobox", { name: /Breaklines/ }));
     fireEvent.click(screen.getByRole("option", { name: "none" }));
     await waitFor(() => expect(useDesk.getState().sheets.interpolate_points?.inputs.breaklines).toEqual([]));

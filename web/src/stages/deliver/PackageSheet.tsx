@@ -256,7 +256,7 @@ export function PackageSheet() {
         {surfacesAs === "tif" && (
           <div className="row two">
             <NumberField
-              label="Cut into files of"
+              label="Cut into"
               unit="cells a side"
               value={Number(params.cut ?? 0) || null}
               placeholder="whole"
