@@ -1,9 +1,10 @@
 import { Popover } from "@mui/material";
-import { useState } from "react";
+import { useId, useState } from "react";
 import type { Quantity } from "../api/client";
 import { breaksFor, colourAt, gradientOf, ownStops, RAMPS, type Stop } from "../map/ramps";
-import { SHOWN, type ShownAs } from "../map/useShown";
+import { SHOWN, type ShownAs, useShownProblem } from "../map/useShown";
 import { Choice, NumberField } from "../stages/parts";
+import { useHeld } from "./context";
 import { num, parse } from "./format";
 import { Caret } from "./icons";
 import { SunDial } from "./SunDial";
@@ -55,6 +56,8 @@ export function LookButton(props: Props) {
 function ShownChoice({ quantity }: { quantity: Quantity }) {
   const shownAs = useDesk((desk) => desk.shownAs);
   const set = useDesk((desk) => desk.set);
+  const { a, b } = useHeld();
+  const problem = [useShownProblem(a), useShownProblem(b)].find(Boolean);
   if (quantity === "difference" || quantity === "source") return null;
   return (
     <section>
@@ -64,6 +67,11 @@ function ShownChoice({ quantity }: { quantity: Quantity }) {
         options={Object.entries(SHOWN).map(([value, { title }]) => ({ value, title }))}
         onChange={(value) => set({ shownAs: value as ShownAs })}
       />
+      {problem && (
+        <p className="err" role="alert">
+          {problem}
+        </p>
+      )}
     </section>
   );
 }
@@ -73,7 +81,6 @@ function Ramps({ look, quantity, unit }: Props) {
   const setLook = useDesk((desk) => desk.look);
   const set = useDesk((desk) => desk.set);
   const ramps = useDesk((desk) => desk.ramps);
-  const [name, setName] = useState("");
   const [typed, setTyped] = useState<string | null>(null);
   const change = (values: Partial<Look>) => setLook(quantity, values);
   const stops = ownStops(look);
@@ -82,12 +89,9 @@ function Ramps({ look, quantity, unit }: Props) {
     : (CLASSES.find(({ value }) => String(breaksFor(look.range, Number(value))) === String(look.breaks))?.value ??
       "own");
   const put = (next: Stop[]) => change({ stops: next });
-  const keep = () => {
-    const called = name.trim();
-    if (!called || called in RAMPS) return;
+  const keep = (called: string) => {
     set({ ramps: { ...ramps, [called]: stops } });
     change({ ramp: called, stops });
-    setName("");
   };
   const offered: [string, Stop[] | null][] = [
     ...Object.keys(RAMPS)
@@ -208,21 +212,7 @@ function Ramps({ look, quantity, unit }: Props) {
           </button>
         )}
       </div>
-      <div className="row">
-        <label htmlFor="ramp-name">Keep ramp as</label>
-        <span className="field">
-          <input
-            id="ramp-name"
-            className="text"
-            maxLength={24}
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-          />
-        </span>
-        <button type="button" className="btn" disabled={!name.trim() || name.trim() in RAMPS} onClick={keep}>
-          Keep
-        </button>
-      </div>
+      <KeepAs label="Keep ramp as" taken={Object.keys(RAMPS)} onKeep={keep} />
     </section>
   );
 }
@@ -303,7 +293,6 @@ function KeptLooks({ look, quantity }: Props) {
   const light = useDesk((desk) => desk.light);
   const set = useDesk((desk) => desk.set);
   const setLook = useDesk((desk) => desk.look);
-  const [name, setName] = useState("");
   const mine = kept.filter((one) => one.quantity === quantity);
   return (
     <section>
@@ -334,31 +323,39 @@ function KeptLooks({ look, quantity }: Props) {
           ))}
         </p>
       )}
-      <div className="row">
-        <label htmlFor="look-name">Keep look as</label>
-        <span className="field">
-          <input
-            id="look-name"
-            className="text"
-            maxLength={24}
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-          />
-        </span>
-        <button
-          type="button"
-          className="btn"
-          disabled={!name.trim()}
-          onClick={() => {
-            const called = name.trim();
-            const others = kept.filter((one) => one.name !== called || one.quantity !== quantity);
-            set({ keptLooks: [...others, { name: called, quantity, look, light }] });
-            setName("");
-          }}
-        >
-          Keep
-        </button>
-      </div>
+      <KeepAs
+        label="Keep look as"
+        onKeep={(called) => {
+          const others = kept.filter((one) => one.name !== called || one.quantity !== quantity);
+          set({ keptLooks: [...others, { name: called, quantity, look, light }] });
+        }}
+      />
     </section>
+  );
+}
+
+/** A name to keep something under; not one that is taken. */
+function KeepAs(props: { label: string; taken?: string[]; onKeep: (name: string) => void }) {
+  const [name, setName] = useState("");
+  const id = useId();
+  const called = name.trim();
+  return (
+    <div className="row">
+      <label htmlFor={id}>{props.label}</label>
+      <span className="field">
+        <input id={id} className="text" maxLength={24} value={name} onChange={(event) => setName(event.target.value)} />
+      </span>
+      <button
+        type="button"
+        className="btn"
+        disabled={!called || props.taken?.includes(called)}
+        onClick={() => {
+          props.onKeep(called);
+          setName("");
+        }}
+      >
+        Keep
+      </button>
+    </div>
   );
 }

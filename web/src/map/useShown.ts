@@ -23,15 +23,22 @@ export interface Shown {
   coarse: boolean;
 }
 
-/** What is shown of a surface in a slot: itself, or what was chosen to be shown of heights. */
-export function useShown(held: Holding | undefined): Shown | undefined {
+function useAsked(held: Holding | undefined) {
   const project = useProject();
   const { operation, params } = SHOWN[useDesk((desk) => desk.shownAs)];
-  const asked = held && operation && quantityOf(held) === "height";
-  const { data, isPlaceholderData } = usePreview(
-    project.id,
-    asked ? { operation, params, inputs: { surface: held.id } } : null,
-  );
+  const asked = Boolean(held && operation && quantityOf(held) === "height");
+  return {
+    asked,
+    ...usePreview(project.id, asked && held ? { operation, params, inputs: { surface: held.id } } : null),
+  };
+}
+
+/** Why what was chosen to be shown of heights is not, if so. */
+export const useShownProblem = (held: Holding | undefined): string | undefined => useAsked(held).error?.message;
+
+/** What is shown of a surface in a slot: itself, or what was chosen to be shown of heights. */
+export function useShown(held: Holding | undefined): Shown | undefined {
+  const { asked, data, isPlaceholderData } = useAsked(held);
   const made = asked && data?.key && !isPlaceholderData ? data : null;
   const key = made?.key ?? held?.key;
   const quantity = (made?.quantity ?? quantityOf(held)) as Quantity;

@@ -27,6 +27,13 @@ export function Sheet(props: { stage: Stage; title: string; lead?: string; foot?
   );
 }
 
+/** A worksheet that works on a surface, where there is none yet. */
+export const NoSurface = ({ stage, title }: { stage: Stage; title: string }) => (
+  <Sheet stage={stage} title={title}>
+    <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
+  </Sheet>
+);
+
 export function Section({ title, aside, children }: { title: string; aside?: ReactNode; children: ReactNode }) {
   return (
     <section className="sec">

@@ -57,14 +57,18 @@ def _write(holding: Holding, path: Path, wanted: Wanted, dress: Dress | None, pr
     else:
         cloud = las.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
         formats.write(cloud, path, progress)
-    # a shapefile is several files
+    return _with_beside(path)
+
+
+def _with_beside(path: Path) -> list[Path]:
+    """A file and those of its name: a shapefile is several, and an ASCII grid has its CRS in another."""
     return [path, *sorted(one for one in path.parent.iterdir() if one.stem == path.stem and one != path)]
 
 
 def _write_surface(holding: Holding, surface: Surface, path: Path, wanted: Wanted, progress: Progress) -> list[Path]:
     if wanted.surfaces_as != "tif":
         formats.write(surface, path, progress)
-        return [path, *sorted(one for one in path.parent.iterdir() if one.stem == path.stem and one != path)]
+        return _with_beside(path)
     encoding, _ = contents.encoding_of(holding, wanted)
     tags = {"RECIPE": holding.key} if holding.step else {}
     if wanted.cut:

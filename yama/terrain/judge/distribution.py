@@ -7,6 +7,7 @@ read twice and never held together.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -27,6 +28,8 @@ SHARES = (0.01, 0.05, 0.25, 0.5, 0.75, 0.95, 0.99)
 BINS = 64
 _ENDS = (0.001, 0.999)
 _BLOCK = 1024
+_READS = 7
+"""How often `describe` reads all blocks."""
 _HALVES = 1 << 16
 _KEPT = 4_000_000
 """Cells that are read once and kept; of more, blocks are read again."""
@@ -176,7 +179,7 @@ def _quantiles(
 def describe(
     blocks: Blocks, cell: float, area: float = 1.0, levels: tuple[float, float] | None = None, into_metres: float = 1.0
 ) -> Distribution:
-    """Figures of blocks of heights, `(any,)` and NaN where empty, which are read up to seven times.
+    """Figures of blocks of heights, `(any,)` and NaN where empty, which are read _READS times.
 
     cell: their width in metres; area: that of one cell in m²; levels: lower and upper, in the unit of the heights; into_metres:
     of that unit. Raises InputError where the upper level lies below the lower.
@@ -285,8 +288,20 @@ def distributions(
 
         kept = [read(window) for window in windows] if total <= _KEPT else None
 
-        def blocks(read: Callable[[Window], Heights] = read, kept: list[Heights] | None = kept) -> Iterator[Heights]:
-            yield from kept if kept is not None else map(read, windows)
+        done = itertools.count(1)
+
+        def blocks(
+            read: Callable[[Window], Heights] = read,
+            kept: list[Heights] | None = kept,
+            number: int = number,
+            done: itertools.count[int] = done,
+        ) -> Iterator[Heights]:
+            if kept is not None:
+                yield from kept
+                return
+            for window in windows:
+                yield read(window)
+                progress((number + next(done) / (_READS * len(windows))) / len(asked))
 
         found[name] = describe(
             blocks, wide, wide * high, about if name == "minus" else levels, UNITS.get(surface.unit, 1.0)

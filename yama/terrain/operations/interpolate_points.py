@@ -180,7 +180,8 @@ def _about_breaklines(inputs: Inputs, params: InterpolateParams, chosen: Points,
     if lines.draped:
         found.append(
             Finding("draped", "note", f"{lines.draped} vertices of breaklines have no height and take that of the facets.",
-                    "They turn edges along the line, but bring no ground of their own.")
+                    "They bring no ground of their own." if soft
+                    else "They turn edges along the line, but bring no ground of their own.")
         )  # fmt: skip
     return found
 

@@ -190,4 +190,12 @@ describe("what is shown of heights", () => {
     await waitFor(() => expect(seen.at(-1)).toEqual({ key: "steep", quantity: "slope", coarse: true }));
     expect(asked.at(-1)?.body).toEqual({ operation: "slope", params: {}, inputs: { surface: 1 } });
   });
+
+  it("is said where it cannot be", async () => {
+    service({ "GET /projects/1/holdings": [surface(1, "Lidar")] });
+    draw(<Live />);
+    act(() => useDesk.setState({ slots: { a: "key1", b: null }, shownAs: "sky" }));
+    fireEvent.click(screen.getByRole("button", { name: "Look: Foreshore" }));
+    expect((await screen.findByRole("alert")).textContent).toContain("nothing at");
+  });
 });

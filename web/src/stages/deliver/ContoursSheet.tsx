@@ -4,7 +4,18 @@ import { useHeld, useProject } from "../../desk/context";
 import { num, percent } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { useContoursInView } from "../../map/useContours";
-import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
+import {
+  Beside,
+  Choice,
+  Findings,
+  HoldingChoice,
+  has,
+  NameRow,
+  NoSurface,
+  NumberField,
+  Section,
+  Sheet,
+} from "../parts";
 import { PreviewSwitch } from "../RunFoot";
 import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
@@ -52,12 +63,7 @@ export function ContoursSheet() {
       onChange={(value) => setParams({ [key]: value })}
     />
   );
-  if (!usable.length)
-    return (
-      <Sheet stage="Deliver" title="Contours">
-        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
-      </Sheet>
-    );
+  if (!usable.length) return <NoSurface stage="Deliver" title="Contours" />;
   return (
     <Sheet
       stage="Deliver"

@@ -169,7 +169,12 @@ export function PackageSheet() {
                   <span className="n">{percent(running?.progress ?? 0)}</span>
                 ) : (
                   <>
-                    <span className="n">{num(chosen.length)}</span> {chosen.length === 1 ? "file" : "files"}
+                    <span className="n">{num(chosen.length)}</span>{" "}
+                    {body.wanted.cut || body.wanted.pictures
+                      ? "holdings as several files"
+                      : chosen.length === 1
+                        ? "file"
+                        : "files"}
                     {withReport ? " and a report" : ""}
                   </>
                 )}

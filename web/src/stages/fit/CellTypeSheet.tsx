@@ -1,4 +1,4 @@
-import { Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
+import { Choice, Findings, HoldingChoice, NameRow, NoSurface, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
@@ -27,12 +27,7 @@ export function CellTypeSheet() {
   const isWhole = type !== "float32";
   const says = isWhole ? `${type} of ${step} ${unit}` : "decimals";
   const name = work.sheet.name || (chosen ? `${chosen.name}, ${says}` : "");
-  if (!usable.length)
-    return (
-      <Sheet stage="Fit" title="Set cell type">
-        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
-      </Sheet>
-    );
+  if (!usable.length) return <NoSurface stage="Fit" title="Set cell type" />;
   return (
     <Sheet stage="Fit" title="Set cell type" foot={<RunFoot work={work} name={name} canBeLive />}>
       <Section title="What goes in">

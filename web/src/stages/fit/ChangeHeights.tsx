@@ -1,5 +1,5 @@
 import { useHeld } from "../../desk/context";
-import { Beside, Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
+import { Beside, Choice, Findings, HoldingChoice, NameRow, NoSurface, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
@@ -30,12 +30,7 @@ export function ChangeHeights() {
       ? `in ${UNITS.find((one) => one.value === to)?.title}`
       : `${offset > 0 ? "+" : ""}${offset} ${to}`;
   const name = work.sheet.name || (chosen ? `${chosen.name}, ${says}` : "");
-  if (!usable.length)
-    return (
-      <Sheet stage="Fit" title="Change heights">
-        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
-      </Sheet>
-    );
+  if (!usable.length) return <NoSurface stage="Fit" title="Change heights" />;
   return (
     <Sheet stage="Fit" title="Change heights" foot={<RunFoot work={work} name={name} canBeLive />}>
       <Section title="What goes in">

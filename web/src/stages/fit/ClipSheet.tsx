@@ -1,7 +1,18 @@
 import { useEffect } from "react";
 import { useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
-import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
+import {
+  Beside,
+  Choice,
+  Findings,
+  HoldingChoice,
+  has,
+  NameRow,
+  NoSurface,
+  NumberField,
+  Section,
+  Sheet,
+} from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
@@ -47,12 +58,7 @@ export function ClipSheet() {
   const keep = (params.keep as string) ?? "inside";
   const name =
     work.sheet.name || (chosen ? `${chosen.name}, ${keep === "outside" ? "emptied inside" : "clipped"}` : "");
-  if (!usable.length)
-    return (
-      <Sheet stage="Fit" title="Clip and mask">
-        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
-      </Sheet>
-    );
+  if (!usable.length) return <NoSurface stage="Fit" title="Clip and mask" />;
   return (
     <Sheet stage="Fit" title="Clip and mask" foot={<RunFoot work={work} name={name} canBeLive />}>
       <Section title="What goes in">

@@ -1,6 +1,17 @@
 import { useHeld, useProject } from "../../desk/context";
 import { size } from "../../desk/format";
-import { Beside, Choice, Findings, HoldingChoice, has, NameRow, NumberField, Section, Sheet } from "../parts";
+import {
+  Beside,
+  Choice,
+  Findings,
+  HoldingChoice,
+  has,
+  NameRow,
+  NoSurface,
+  NumberField,
+  Section,
+  Sheet,
+} from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
@@ -25,12 +36,7 @@ export function FitSheet() {
   const areas = features.filter((one) => has(one, "polygons"));
   const cell = (params.cell_size as number | null) ?? project.frame.grid.cell_width;
   const name = work.sheet.name || (chosen ? `${chosen.name} at ${size(cell)} m` : "");
-  if (!usable.length)
-    return (
-      <Sheet stage="Fit" title="Reproject and resample">
-        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
-      </Sheet>
-    );
+  if (!usable.length) return <NoSurface stage="Fit" title="Reproject and resample" />;
   return (
     <Sheet stage="Fit" title="Reproject and resample" foot={<RunFoot work={work} name={name} canBeLive />}>
       <Section title="What goes in">

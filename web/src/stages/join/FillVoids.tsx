@@ -2,7 +2,7 @@ import { num } from "../../desk/format";
 import { MethodIcon } from "../../desk/icons";
 import { Methods } from "../build/Methods";
 import { HolesList } from "../gather/HolesList";
-import { Beside, Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
+import { Beside, Choice, Findings, HoldingChoice, NameRow, NoSurface, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
@@ -32,12 +32,7 @@ export function FillVoids() {
   const method = (params.method as string) ?? "facets";
   const marks = params.result === "filled";
   const name = work.sheet.name || (chosen ? `${chosen.name}, ${marks ? "filled cells" : "filled"}` : "");
-  if (!usable.length)
-    return (
-      <Sheet stage="Join" title="Fill holes">
-        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
-      </Sheet>
-    );
+  if (!usable.length) return <NoSurface stage="Join" title="Fill holes" />;
   return (
     <Sheet stage="Join" title="Fill holes" foot={<RunFoot work={work} name={name} canBeLive />}>
       <Section title="What goes in">

@@ -4,7 +4,7 @@ import numpy as np
 import shapely
 from django.test import SimpleTestCase
 
-from yama.terrain.errors import InputError
+from yama.terrain.errors import CancelledError, InputError
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid
 from yama.terrain.judge import distribution
@@ -101,10 +101,22 @@ class AreaTest(SimpleTestCase):
         kept = distributions(surface, None, FRAME, Over(), (10.0, 60.0))
         before = distribution._KEPT
         distribution._KEPT = 1
+        told: list[float] = []
+
+        def stop(share):
+            if share > 0.3:
+                raise CancelledError("stop")
+
         try:
-            self.assertEqual(distributions(surface, None, FRAME, Over(), (10.0, 60.0)), kept)
+            self.assertEqual(
+                distributions(surface, surface, FRAME, Over(), (10.0, 60.0), (0, 0), told.append)["a"], kept["a"]
+            )
+            with self.assertRaises(CancelledError):
+                distributions(surface, None, FRAME, Over(), progress=stop)
         finally:
             distribution._KEPT = before
+        self.assertEqual((told, told[-1]), (sorted(told), 1.0))
+        self.assertGreater(len(told), 3 * distribution._READS)
         rough = distributions(surface, None, FRAME, Over(cells=20_000), (10.0, 60.0))["a"]
         self.assertEqual(rough["cell"], 4.0)
         self.assertAlmostEqual(rough["mean"], kept["a"]["mean"], places=2)
