@@ -43,12 +43,15 @@ def _write(holding: Holding, path: Path, wanted: Wanted, dress: Dress | None, pr
     """Write what is held, and return the files that came of it."""
     if holding.kind == Holding.Kind.SURFACE:
         surface: Surface = surfaces.surface_of_holding(holding)
-        files = _write_surface(holding, surface, path, wanted, progress)
+        share = 0.8 if wanted.pictures else 1.0
+        files = _write_surface(holding, surface, path, wanted, lambda part: progress(share * part))
         if wanted.pictures:
             folder = path.parent.parent / "pictures"
             folder.mkdir(exist_ok=True)
             dress = dress or Dress.usual(surfaces.quantity_of(holding.step))
-            files += write_picture(surface, folder / f"{path.stem}.png", dress)
+            files += write_picture(
+                surface, folder / f"{path.stem}.png", dress, lambda part: progress(share + (1 - share) * part)
+            )
         return files
     if holding.kind == Holding.Kind.POINTS:
         formats.write(surfaces.points_of(holding), path, progress)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -11,13 +12,14 @@ from yama.terrain.cog import Encoding
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Grid, Window, parse_crs
 from yama.terrain.relief.dress import Dress
-from yama.terrain.relief.picture import view_picture
+from yama.terrain.relief.picture import png_of, span_of, view_pixels
 from yama.terrain.surface import Heights, Progress, Surface, ignore_progress, store
 
 LEAST_SIDE = 256
 MOST_FILES = 5_000
 MOST_PIXELS = 4_096
 """Pixels of a picture along a side."""
+_STRIP = 256
 
 
 class Piece(Surface):
@@ -78,14 +80,25 @@ def store_pieces(
             yield file
 
 
-def write_picture(surface: Surface, path: Path, dress: Dress) -> list[Path]:
+def write_picture(surface: Surface, path: Path, dress: Dress, progress: Progress = ignore_progress) -> list[Path]:
     """Write a PNG as the surface is dressed, empty cells clear, with a world file (.pgw: the size of a pixel, then the centre of the
-    first one) and a .prj with the CRS. It has a pixel a cell, or for large surfaces one for 2**n of them."""
+    first one) and a .prj with the CRS. It has a pixel a cell, or for large surfaces one for 2**n of them; it is painted in strips.
+    Raises CancelledError when `progress` does."""
     level = 0
     while max(surface.grid.at_level(level).rows, surface.grid.at_level(level).cols) > MOST_PIXELS:
         level += 1
     grid = surface.grid.at_level(level)
-    path.write_bytes(view_picture(surface, grid, dress, clear=True))
+    if dress.low is None or dress.high is None:  # the same for every strip
+        low, high = span_of(surface, surface.grid.at_level(level + 2)) or (0.0, 1.0)
+        dress = replace(
+            dress, low=low if dress.low is None else dress.low, high=high if dress.high is None else dress.high
+        )
+    pixels = np.empty((grid.rows, grid.cols, 4), np.uint8)
+    for top in range(0, grid.rows, _STRIP):
+        window = Window(top, 0, min(_STRIP, grid.rows - top), grid.cols)
+        pixels[top : top + window.rows] = view_pixels(surface, grid.part(window), dress, clear=True)
+        progress((top + window.rows) / grid.rows)
+    path.write_bytes(png_of(pixels))
     world = (grid.cell_width, 0.0, 0.0, -grid.cell_height, grid.x_of(0), grid.y_of(0))
     beside = [path.with_suffix(".pgw"), path.with_suffix(".prj")]
     beside[0].write_text("".join(f"{float(value)!r}\n" for value in world), encoding="ascii")

@@ -33,15 +33,22 @@ def picture(surface: Surface, frame: Grid, dress: Dress, size: int = 228) -> byt
 
 def view_picture(surface: Surface, grid: Grid, dress: Dress, clear: bool = False) -> bytes:
     """A PNG of a pixel for each cell of any grid. clear: empty cells let through what lies below, instead of a hatch."""
+    return png_of(view_pixels(surface, grid, dress, clear))
+
+
+def view_pixels(surface: Surface, grid: Grid, dress: Dress, clear: bool = False) -> npt.NDArray[np.uint8]:
+    """The pixels of `view_picture`: `(grid.rows, grid.cols, 3)`, or 4 with opacity where clear."""
     classes = dress.stops == RAMPS["Patchwork"]
-    heights = fitted(surface, grid, "nearest" if classes else "bilinear").read(grid.whole.grown(1))
-    painted = dress.paint(heights, grid.part(grid.whole.grown(1)))
+    around = grid.part(grid.whole.grown(1))  # relief at the rim needs the ground beyond it
+    heights = fitted(surface, around, "nearest" if classes else "bilinear").read(around.whole)
+    painted = dress.paint(heights, around)
     filled = ~np.isnan(heights[1:-1, 1:-1])
     if clear:
-        return _png(np.concatenate([np.nan_to_num(painted), 255.0 * filled[..., None]], axis=-1))
+        opacity = np.where(filled, np.uint8(255), np.uint8(0))
+        return np.dstack([np.nan_to_num(painted).round().astype(np.uint8), opacity])
     rows, cols = np.indices(filled.shape)
     hatch = np.where(((rows + cols) % 8 == 0)[..., None], _HATCH, _GROUND)
-    return _png(np.where(filled[..., None], painted, hatch))
+    return np.where(filled[..., None], painted, hatch).round().astype(np.uint8)
 
 
 def span_of(surface: Surface, grid: Grid, tail: float = 0.005) -> tuple[float, float] | None:
@@ -69,14 +76,14 @@ def _shown(surface: Surface, frame: Grid) -> Bounds:
     return Bounds(inside.west - margin, inside.south - margin, inside.east + margin, inside.north + margin)
 
 
-def _png(image: npt.NDArray[np.floating]) -> bytes:
-    """An image of 0 to 255 as PNG: `(rows, cols, 3)`, or 4 with opacity."""
+def png_of(image: npt.NDArray[np.uint8]) -> bytes:
+    """Pixels as PNG: `(rows, cols, 3)`, or 4 with opacity."""
     high, wide = image.shape[:2]
     buffer = io.BytesIO()
     with warnings.catch_warnings():
         warnings.simplefilter("ignore", NotGeoreferencedWarning)
         with rasterio.MemoryFile() as memory:
             with memory.open(driver="PNG", width=wide, height=high, count=image.shape[2], dtype="uint8") as dataset:
-                dataset.write(np.moveaxis(image.round().astype(np.uint8), -1, 0))
+                dataset.write(np.moveaxis(image, -1, 0))
             buffer.write(memory.read())
     return buffer.getvalue()

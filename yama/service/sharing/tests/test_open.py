@@ -68,6 +68,14 @@ class OpenTest(ServiceTest):
         for place in (f"{top + 1}/0/0", f"{top}/9/0", f"{top}/0/9"):
             self.get(f"{base}/tiles/{place}.png", 404)
 
+    def test_no_seam_runs_between_tiles(self):
+        self.as_role("editor")
+        lit = {**LOOK, "lit": True, "azimuth": 90, "stops": [[0, "#808080"], [1, "#808080"]]}  # a plane: one brightness
+        base = self.ask("POST", "/shares", {"holding": self.held.pk, "dress": lit}, 201)["wmts"].split("/1.0.0")[0]
+        with MemoryFile(self.get(f"{base}/tiles/{levels_of(GRID)}/0/0.png").content) as file, file.open() as dataset:
+            inner = dataset.read(1)[1:, 1:]  # but for the surface's own rim
+        self.assertEqual(len(np.unique(inner)), 1)
+
     def test_the_file_is_read_by_ranges(self):
         raw = self.held.cells_path.read_bytes()
         address = self.opened["file"]

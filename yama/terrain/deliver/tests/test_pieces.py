@@ -7,6 +7,7 @@ from yama.terrain.deliver.pieces import Piece, pieces, store_pieces, write_pictu
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Grid, Window
 from yama.terrain.relief.dress import Dress
+from yama.terrain.relief.picture import span_of, view_picture
 from yama.terrain.surface import ArraySurface
 from yama.terrain.tests.test_surface import FolderTest, rough
 
@@ -46,13 +47,18 @@ class PiecesTest(FolderTest):
 
 class PictureTest(FolderTest):
     def test_lies_where_the_surface_lies_and_is_clear_where_it_is_empty(self):
-        surface = rough(120, 90)
-        files = write_picture(surface, self.folder / "land.png", Dress.usual("height"))
+        surface = rough(620, 90)  # of several strips
+        told: list[float] = []
+        files = write_picture(surface, self.folder / "land.png", Dress.usual("height"), told.append)
+        self.assertEqual((len(told), told[-1]), (3, 1.0))
         self.assertEqual([one.suffix for one in files], [".png", ".pgw", ".prj"])
         with rasterio.open(files[0]) as dataset:  # finds the world file by its name
             self.assertEqual(dataset.bounds, surface.grid.bounds)
             bands = dataset.read()
         np.testing.assert_array_equal(bands[3] > 0, ~np.isnan(surface.read_all()))
+        dress = Dress.usual("height", span_of(surface, surface.grid.at_level(2)))
+        with rasterio.MemoryFile(view_picture(surface, surface.grid, dress, clear=True)) as file, file.open() as whole:
+            np.testing.assert_allclose(bands.astype(int), whole.read().astype(int), atol=1)  # no strip is seen
         self.assertEqual(rasterio.CRS.from_wkt(files[2].read_text()).to_epsg(), 32741)
 
     def test_colours_are_those_of_the_dress(self):
