@@ -29,6 +29,7 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
 from bench import build, gather, join  # noqa: E402
+from yama.terrain.allocation import keep_freed_memory  # noqa: E402
 from yama.terrain.fit.reproject import difference  # noqa: E402
 from yama.terrain.formats import delimited, las, raster  # noqa: E402
 from yama.terrain.grid import Grid  # noqa: E402
@@ -79,7 +80,7 @@ def read_on_all_cores(surface: Surface) -> np.ndarray:
     def keep(window, heights):
         result[window.row : window.row + window.rows, window.col : window.col + window.cols] = heights
 
-    walk(surface, read_block, keep, workers=CORES, block=256)
+    walk(surface, read_block, keep, workers=CORES)
     return result
 
 
@@ -559,6 +560,7 @@ def main() -> int:
     if options.store_difference:
         _store_difference()
         return 0
+    keep_freed_memory()  # as the service does
     loaded = compile_time()
     rows = [row for name in options.names or BENCHMARKS for row in BENCHMARKS[name]()]
     lines = [

@@ -6,7 +6,10 @@ import os
 
 from celery import Celery
 
+from yama.terrain.allocation import keep_freed_memory
+
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "yama.service.settings")
+keep_freed_memory()
 app = Celery("yama")
 app.config_from_object("django.conf:settings", namespace="CELERY")
 app.autodiscover_tasks(["yama.service.jobs"])

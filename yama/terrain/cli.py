@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from yama.terrain import formats, operations, recipe
+from yama.terrain.allocation import keep_freed_memory
 from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError, TerrainError
 from yama.terrain.features import Features
@@ -225,6 +226,7 @@ def parser() -> argparse.ArgumentParser:
 def main(argv: Sequence[str] | None = None) -> int:
     """Run a command; returns the exit status."""
     arguments = parser().parse_args(argv)
+    keep_freed_memory()
     try:
         arguments.run(arguments)
     except TerrainError as error:

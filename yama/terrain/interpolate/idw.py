@@ -11,22 +11,34 @@ import numpy as np
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
-from yama.terrain.interpolate.point_index import PointIndex, in_bucket_order, nearest_k
+from yama.terrain.interpolate.point_index import (
+    PointIndex,
+    gather,
+    in_bucket_order,
+    in_their_order,
+    nearest_k,
+    nearest_of,
+)
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
 
 _MOST_SEEN = 1024
+_FEW, _TOGETHER = 4, 8
+"""Of so few neighbours each cell searches on its own; of more, so many cells of a row gather points together."""
+_NONE = -1
 
 
 @kernel
-def _weigh(squares, found, count, z, power):
-    if squares[0] == 0.0:
-        return z[found[0]]
+def _weigh(squares, found, count, nearest, z, power):
+    if nearest == 0.0:
+        place = 0
+        while squares[place] > 0.0:
+            place += 1
+        return z[found[place]]
     weights = 0.0
     total = 0.0
-    nearest = squares[0]  # weights relative to the nearest neither over- nor underflow
     for i in range(count):
-        ratio = nearest / squares[i]
+        ratio = nearest / squares[i]  # weights relative to the nearest neither over- nor underflow
         weight = ratio if power == 2.0 else ratio ** (0.5 * power)
         weights += weight
         total += weight * z[found[i]]
@@ -35,30 +47,57 @@ def _weigh(squares, found, count, z, power):
 
 @kernel
 def _inverse_distance(xs, ys, x, y, z, starts, layout, k, power, radius, reach, result):
-    squares = np.empty(k)
-    found = np.empty(k, np.int64)
+    """Cell after cell of a row. How far the k nearest points reach changes little from one to the next, so the points within
+    somewhat more than that are gathered for a few cells together and each takes its own of them. Where that does not pay, and
+    where fewer than k are found there, a cell searches on its own."""
+    room = 8 * k + 128
+    near_x, near_y, near, apart = np.empty(room), np.empty(room), np.empty(room, np.int64), np.empty(room)
+    squares = np.empty(room + 1)
+    found = np.empty(room + 1, np.int64)
     limit = radius * radius
-    near = min(reach, radius) ** 2
+    close = min(reach, radius) ** 2
     for r in range(ys.size):
-        count = 0
+        extent = 0.0  # how far the k nearest of the cell before reach; 0 where it has not as many
+        gathered = 0
+        until = 0
+        width = 0.0
         for c in range(xs.size):
-            bound = limit
-            if count == k:
-                # the k nearest of the cell before bound this cell's: those points are here too, if farther away
-                bound = 0.0
-                for i in range(k):
-                    dx = x[found[i]] - xs[c]
-                    dy = y[found[i]] - ys[r]
-                    bound = max(bound, dx * dx + dy * dy)
-                bound = min(bound, limit)
-            elif near < np.inf and nearest_k(xs[c], ys[r], 1, near, x, y, starts, layout, squares, found) == 0:
-                result[r, c] = np.nan  # told quickly, which matters far from all points
-                continue
-            count = nearest_k(xs[c], ys[r], k, bound, x, y, starts, layout, squares, found)
-            if count == 0 or squares[0] > reach * reach:
-                result[r, c] = np.nan
-            else:
-                result[r, c] = _weigh(squares, found, count, z, power)
+            count = _NONE
+            step = xs[c] - xs[c - 1] if c else 0.0
+            if k > _FEW and extent > step:
+                guess = extent + step / np.sqrt(k)
+                if c >= until or guess > width:
+                    width = guess + step / np.sqrt(k)
+                    until = min(c + _TOGETHER, xs.size)
+                    beyond = width * (1.0 + 1e-9) + 1e-6 * layout[2]  # for what rounding does to buckets
+                    gathered = gather(
+                        xs[c] - beyond, ys[r] - beyond, xs[until - 1] + beyond, ys[r] + beyond, x, y, starts, layout,
+                        near_x, near_y, near,
+                    )  # fmt: skip
+                for wide in (guess, width):
+                    if gathered >= 0 and count == _NONE:
+                        bound = min(wide * wide, limit)
+                        count = nearest_of(
+                            xs[c], ys[r], k, bound, near_x, near_y, near, gathered, apart, squares, found
+                        )
+                        if count > k or (count < k and bound < limit):
+                            count = _NONE
+            if count == _NONE:
+                # no point near is told quickly, which matters far from all points
+                if close < np.inf and nearest_k(xs[c], ys[r], 1, close, x, y, starts, layout, squares, found) == 0:
+                    result[r, c] = np.nan
+                    extent = 0.0
+                    continue
+                count = nearest_k(xs[c], ys[r], k, limit, x, y, starts, layout, squares, found)
+                in_their_order(squares, found, count)
+            result[r, c] = np.nan
+            closest, farthest = np.inf, 0.0
+            for i in range(count):
+                closest = min(closest, squares[i])
+                farthest = max(farthest, squares[i])
+            extent = np.sqrt(farthest) if count == k else 0.0
+            if count and closest <= reach * reach:
+                result[r, c] = _weigh(squares, found, count, closest, z, power)
 
 
 @kernel
@@ -92,7 +131,7 @@ def _by_sector(xs, ys, x, y, z, starts, layout, k, sectors, power, radius, reach
                 if used == k * sectors or count < seen or seen == most:
                     break
                 seen = min(2 * seen, most)
-            result[r, c] = _weigh(kept, places, used, z, power)
+            result[r, c] = _weigh(kept, places, used, kept[:used].min(), z, power)
 
 
 def inverse_distance(
@@ -185,7 +224,7 @@ def _at(qx, qy, x, y, z, starts, layout, k, power, radius, result, nearest_at):
         nearest_at[i] = np.sqrt(squares[0]) if count else np.inf
         while count and squares[count - 1] > radius * radius:
             count -= 1
-        result[i] = _weigh(squares, found, count, z, power) if count else np.nan
+        result[i] = _weigh(squares, found, count, squares[0], z, power) if count else np.nan
 
 
 def inverse_distance_at(

@@ -182,6 +182,76 @@ def _take(qx, qy, k, start, stop, x, y, squares, found, count, worst):
 
 
 @kernel
+def in_their_order(squares, found, count):
+    """Puts what `nearest_k` found into the order of the sorted arrays, in which sums are the same however it was found."""
+    for i in range(1, count):
+        square = squares[i]
+        place = found[i]
+        before = i
+        while before > 0 and found[before - 1] > place:
+            squares[before] = squares[before - 1]
+            found[before] = found[before - 1]
+            before -= 1
+        squares[before] = square
+        found[before] = place
+
+
+@kernel
+def gather(qwest, qsouth, qeast, qnorth, x, y, starts, layout, near_x, near_y, near):
+    """The points of all buckets that reach into a rectangle, and so all points in it: fills their coordinates and places, in
+    the order of the sorted arrays. Returns how many there are, -1 where there is not room for them."""
+    west, south, size, rows, cols = layout[:5]
+    left = int(min(max((qwest - west) / size, 0.0), cols - 1.0))
+    right = int(min(max((qeast - west) / size, 0.0), cols - 1.0))
+    low = int(min(max((qsouth - south) / size, 0.0), rows - 1.0))
+    high = int(min(max((qnorth - south) / size, 0.0), rows - 1.0))
+    count = 0
+    for row in range(low, high + 1):
+        start = starts[row * cols + left]
+        stop = starts[row * cols + right + 1]
+        if count + stop - start > near.size:
+            return -1
+        for i in range(start, stop):
+            near_x[count] = x[i]
+            near_y[count] = y[i]
+            near[count] = i
+            count += 1
+    return count
+
+
+@kernel
+def nearest_of(qx, qy, k, bound, near_x, near_y, near, gathered, apart, squares, found):
+    """Of gathered points the k nearest within `bound` (a squared distance), in the order of the sorted arrays; of points equally
+    far those that come first there. Returns how many there are: all within the bound where they are fewer than k, and
+    `2 * k + 1` where so many more lie within it that they are better searched for otherwise.
+
+    apart: room as for near. squares, found: room `gathered + 1`."""
+    for i in range(gathered):
+        dx = near_x[i] - qx
+        dy = near_y[i] - qy
+        apart[i] = dx * dx + dy * dy
+    count = 0
+    for i in range(gathered):
+        squares[count] = apart[i]
+        found[count] = near[i]
+        count += apart[i] <= bound  # no branch: the processor could not foretell it
+    if count > 2 * k:
+        return 2 * k + 1
+    while count > k:
+        worst = 0
+        most = squares[0]
+        for i in range(1, count):
+            if squares[i] >= most:
+                most = squares[i]
+                worst = i
+        count -= 1
+        for i in range(worst, count):
+            squares[i] = squares[i + 1]
+            found[i] = found[i + 1]
+    return count
+
+
+@kernel
 def _empty_beyond(heights, xs, ys, limit, x, y, starts, layout):
     squares = np.empty(1)
     found = np.empty(1, np.int64)

@@ -22,31 +22,45 @@ def _bin(value, first, size, count):
 
 
 @kernel
-def _sort_triangles(x, y, z, triangles, west, south, size, rows, cols):
-    """Triangles sorted by the bin of their south-west corner, with CSR offsets of the bins, and their corners.
+def _used_corners(x, y, z, triangles, corners, numbered):
+    """The points that triangles use, in the order of their first use, so that what is drawn together lies together in memory.
+
+    Fills corners `(points, 3)` with their x, y and z, and numbered `(triangles, 3)` with the triangles in their numbers;
+    returns how many there are."""
+    number = np.full(x.size, -1, np.int32)
+    used = 0
+    for t in range(triangles.shape[0]):
+        for k in range(3):
+            old = triangles[t, k]
+            if number[old] < 0:
+                number[old] = used
+                corners[used, 0] = x[old]
+                corners[used, 1] = y[old]
+                corners[used, 2] = z[old]
+                used += 1
+            numbered[t, k] = number[old]
+    return used
+
+
+@kernel
+def _sort_triangles(corners, triangles, west, south, size, rows, cols, result):
+    """Fills result with the triangles sorted by the bin of their south-west corner; returns CSR offsets of the bins.
 
     Triangles larger than a bin, and those reaching out of the binned area, come after all bins: they concern every
-    window. The others reach at most into the next bin to the east and to the north. The corners, `(points, 3)` of
-    x, y and z, are numbered in the order in which the sorted triangles first use them, so that what is drawn together
-    lies together in memory.
+    window. The others reach at most into the next bin to the east and to the north.
     """
     count = triangles.shape[0]
     bins = rows * cols
-    given = np.empty((x.size, 3))
-    for i in range(x.size):
-        given[i, 0] = x[i]
-        given[i, 1] = y[i]
-        given[i, 2] = z[i]
     starts = np.zeros(bins + 2, np.int64)
     home = np.empty(count, np.int32)
     for t in range(count):
         a = triangles[t, 0]
         b = triangles[t, 1]
         c = triangles[t, 2]
-        left = min(given[a, 0], given[b, 0], given[c, 0])
-        low = min(given[a, 1], given[b, 1], given[c, 1])
-        wide = max(given[a, 0], given[b, 0], given[c, 0]) - left
-        high = max(given[a, 1], given[b, 1], given[c, 1]) - low
+        left = min(corners[a, 0], corners[b, 0], corners[c, 0])
+        low = min(corners[a, 1], corners[b, 1], corners[c, 1])
+        wide = max(corners[a, 0], corners[b, 0], corners[c, 0]) - left
+        high = max(corners[a, 1], corners[b, 1], corners[c, 1]) - low
         inside = left >= west and low >= south and left < west + cols * size and low < south + rows * size
         if inside and wide <= size and high <= size:
             home[t] = _bin(low, south, size, rows) * cols + _bin(left, west, size, cols)
@@ -56,44 +70,28 @@ def _sort_triangles(x, y, z, triangles, west, south, size, rows, cols):
     for i in range(bins + 1):
         starts[i + 1] += starts[i]
     cursor = starts.copy()
-    result = np.empty((count, 3), np.int32)
     for t in range(count):
         place = cursor[home[t]]
         cursor[home[t]] += 1
         for k in range(3):
             result[place, k] = triangles[t, k]
-    number = np.full(x.size, -1, np.int32)
-    corners = np.empty((x.size, 3))
-    used = 0
-    for t in range(count):
-        for k in range(3):
-            old = result[t, k]
-            if number[old] < 0:
-                number[old] = used
-                for axis in range(3):
-                    corners[used, axis] = given[old, axis]
-                used += 1
-            result[t, k] = number[old]
-    return corners[:used], result, starts
+    return starts
 
 
 @kernel
-def _edge(corners, i, j):
-    """An edge from its lower-numbered end: x, y, z there, change of x and z for one step of y, and the other end."""
-    if i > j:
-        i, j = j, i
-    rise = corners[j, 1] - corners[i, 1]
-    if rise == 0.0:
-        rise = np.inf
+def _edge(corners, low, top):
+    """An edge from its lower end: x, y, z there, change of x and z for one step of y, and the other end."""
+    rise = corners[top, 1] - corners[low, 1]
+    per_rise = 1.0 / rise if rise > 0.0 else 0.0
     return (
-        corners[i, 0],
-        corners[i, 1],
-        corners[i, 2],
-        (corners[j, 0] - corners[i, 0]) / rise,
-        (corners[j, 2] - corners[i, 2]) / rise,
-        corners[j, 0],
-        corners[j, 1],
-        corners[j, 2],
+        corners[low, 0],
+        corners[low, 1],
+        corners[low, 2],
+        (corners[top, 0] - corners[low, 0]) * per_rise,
+        (corners[top, 2] - corners[low, 2]) * per_rise,
+        corners[top, 0],
+        corners[top, 1],
+        corners[top, 2],
     )
 
 
@@ -109,7 +107,7 @@ def _crossing(x0, y0, z0, dx, dz, x1, y1, z1, at):
 def _draw(corners, triangles, first, last, edge_limit, west, north, width, height, result):
     """Fill the cells of triangles [first, last), row by row, between where their edges cross the row.
 
-    A crossing is computed from the edge's lower-numbered end, so two triangles that share an edge get the same number
+    A crossing is computed from the edge's lower end, so two triangles that share an edge get the same number
     to the last bit: no cell between them is left out. The edge from the lowest to the highest corner bounds every row
     on one side; the other side's edge changes at the middle corner.
     """
@@ -117,6 +115,7 @@ def _draw(corners, triangles, first, last, edge_limit, west, north, width, heigh
     east = west + cols * width
     south = north - rows * height
     longest = edge_limit * edge_limit
+    per_width, per_height = 1.0 / width, 1.0 / height
     for t in range(first, last):
         low = triangles[t, 0]
         mid = triangles[t, 1]
@@ -141,8 +140,8 @@ def _draw(corners, triangles, first, last, edge_limit, west, north, width, heigh
             or (corners[low, 0] - corners[top, 0]) ** 2 + (corners[low, 1] - corners[top, 1]) ** 2 > longest
         ):
             continue
-        first_row = max(int(math.ceil((north - corners[top, 1]) / height - 0.5)), 0)
-        last_row = min(int(math.floor((north - corners[low, 1]) / height - 0.5)), rows - 1)
+        first_row = max(int(math.ceil((north - corners[top, 1]) * per_height - 0.5)), 0)
+        last_row = min(int(math.floor((north - corners[low, 1]) * per_height - 0.5)), rows - 1)
         if first_row > last_row:
             continue
         x0, y0, z0, dx, dz, x1, y1, z1 = _edge(corners, low, top)
@@ -155,8 +154,8 @@ def _draw(corners, triangles, first, last, edge_limit, west, north, width, heigh
                 above = False
             here, level = _crossing(x0, y0, z0, dx, dz, x1, y1, z1, at)
             there, other = _crossing(u0, v0, w0, du, dw, u1, v1, w1, at)
-            from_col = max(int(math.ceil((min(here, there) - west) / width - 0.5)), 0)
-            to_col = min(int(math.floor((max(here, there) - west) / width - 0.5)), cols - 1)
+            from_col = max(int(math.ceil((min(here, there) - west) * per_width - 0.5)), 0)
+            to_col = min(int(math.floor((max(here, there) - west) * per_width - 0.5)), cols - 1)
             if from_col > to_col:
                 continue
             gradient = (other - level) / (there - here) if there != here else 0.0
@@ -251,7 +250,10 @@ def triangulated(
     extent = max(east - west, north - south)
     size = max(extent / min(max(math.sqrt(len(mesh.triangles)) / 8, 1.0), 2048.0), 1e-12)
     bin_rows, bin_cols = int((north - south) / size) + 1, int((east - west) / size) + 1
-    corners, triangles, starts = _sort_triangles(x, y, z, mesh.triangles, west, south, size, bin_rows, bin_cols)
+    corners, numbered = np.empty((x.size, 3)), np.empty_like(mesh.triangles)
+    corners = corners[: _used_corners(x, y, z, mesh.triangles, corners, numbered)]
+    triangles = np.empty_like(numbered)
+    starts = _sort_triangles(corners, numbered, west, south, size, bin_rows, bin_cols, triangles)
     index = PointIndex.of(x, y) if np.isfinite(reach) else None
 
     def evaluate(part: Grid) -> Heights:

@@ -8,7 +8,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.grid import Bounds, Grid, Window
 from yama.terrain.interpolate.delaunay import triangulate
 from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
-from yama.terrain.interpolate.point_index import PointIndex, nearest_k
+from yama.terrain.interpolate.point_index import PointIndex, gather, nearest_k, nearest_of
 from yama.terrain.interpolate.triangulation import triangulated
 
 GRID = Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, 60, 80)
@@ -114,6 +114,43 @@ class InverseDistanceTest(SimpleTestCase):
         self.assertGreaterEqual(found.min(), np.float32(z.min()))
         self.assertLessEqual(found.max(), np.float32(z.max()))
 
+    def test_any_window_reads_the_same_cells_to_the_last_bit(self):
+        """However a cell came by its points: alone, or from those gathered for its neighbours."""
+        rng = np.random.default_rng(6)
+        dense = scattered(20_000, 3)
+        lattice = [
+            axis.ravel() for axis in np.meshgrid(np.arange(447_990, 448_170, 3.0), np.arange(5_437_870, 5_438_010, 3.0))
+        ]
+        heap = np.concatenate(
+            [np.vstack(dense[:2]), rng.normal(0, 0.2, (2, 5_000)) + np.array([[448_080], [5_437_940]])], axis=1
+        )
+        for x, y in (dense[:2], lattice, heap, scattered(200)[:2]):
+            z = rng.normal(100, 20, len(x))
+            for settings in ({}, {"neighbours": 5, "radius": 4.0}, {"neighbours": 40, "reach": 6.0, "power": 1.5}):
+                surface = inverse_distance(np.asarray(x), np.asarray(y), z, GRID, **settings)
+                whole = surface.read_all()
+                for _ in range(10):
+                    row, col = int(rng.integers(0, 50)), int(rng.integers(0, 70))
+                    part = surface.read(Window(row, col, 7, 9))
+                    np.testing.assert_array_equal(part, whole[row : row + 7, col : col + 9])
+
+    def test_equal_to_the_formula_where_points_lie_dense_and_in_heaps(self):
+        rng = np.random.default_rng(8)
+        x, y, _ = scattered(6_000, 4)
+        x = np.concatenate([x, rng.normal(448_060, 0.5, 400)])
+        y = np.concatenate([y, rng.normal(5_437_950, 0.5, 400)])
+        z = rng.normal(100, 20, x.size)
+        cx, cy = cells()
+        for neighbours, radius in ((8, np.inf), (30, 7.0)):
+            found = inverse_distance(x, y, z, GRID, neighbours=neighbours, radius=radius).read_all()
+            square = (cx.ravel()[:, None] - x) ** 2 + (cy.ravel()[:, None] - y) ** 2
+            order = np.argsort(square, axis=1, kind="stable")[:, :neighbours]
+            near = np.take_along_axis(square, order, 1)
+            weights = np.where(near <= radius**2, 1 / near, 0)
+            with np.errstate(invalid="ignore"):
+                expected = (weights * z[order]).sum(1) / weights.sum(1)
+            np.testing.assert_allclose(found.ravel(), expected, rtol=1e-6)
+
     def test_nearest_takes_the_nearest_points_height(self):
         x, y, z = scattered()
         np.testing.assert_allclose(nearest(x, y, z, GRID).read_all(), self.expected(x, y, z, 1, 1.0), rtol=1e-6)
@@ -140,6 +177,41 @@ class PointIndexTest(SimpleTestCase):
                 self.assertEqual(count, 7)
                 expected = np.sort((x - qx) ** 2 + (y - qy) ** 2)[:7]
                 np.testing.assert_allclose(squares, expected, rtol=1e-12)
+
+
+class GatheredTest(SimpleTestCase):
+    def test_the_nearest_of_gathered_points_are_those_of_the_search(self):
+        rng = np.random.default_rng(5)
+        x, y = np.round(rng.uniform(0, 60, (2, 4_000)), 1)  # many points equally far
+        index = PointIndex.of(x, y)
+        near_x, near_y, near, apart = np.empty(900), np.empty(900), np.empty(900, np.int64), np.empty(900)
+        squares, found = np.empty(901), np.empty(901, np.int64)
+        expected_squares, expected = np.empty(12), np.empty(12, np.int64)
+        for qx, qy in rng.uniform(0, 60, (300, 2)):
+            held = gather(
+                qx - 4, qy - 4, qx + 4, qy + 4, index.x, index.y, index.starts, index.layout, near_x, near_y, near
+            )
+            self.assertTrue(np.all(np.diff(near[:held]) > 0))
+            nearest_k(qx, qy, 12, np.inf, index.x, index.y, index.starts, index.layout, expected_squares, expected)
+            bound = expected_squares[-1] * 1.1
+            count = nearest_of(qx, qy, 12, bound, near_x, near_y, near, held, apart, squares, found)
+            self.assertEqual(count, 12)
+            np.testing.assert_array_equal(found[:12], np.sort(expected))
+            np.testing.assert_array_equal(np.sort(squares[:12]), expected_squares)
+
+    def test_what_does_not_fit_is_told(self):
+        index = PointIndex.of(*np.random.default_rng(1).uniform(0, 10, (2, 500)))
+        small, places = np.empty(20), np.empty(20, np.int64)
+        all_of_it = (-1.0, -1.0, 11.0, 11.0, index.x, index.y, index.starts, index.layout)
+        self.assertEqual(gather(*all_of_it, small, small.copy(), places), -1)
+        large, ids = np.empty(500), np.empty(500, np.int64)
+        other = large.copy()
+        held = gather(*all_of_it, large, other, ids)
+        self.assertEqual(held, 500)
+        count = nearest_of(
+            5.0, 5.0, 12, 50.0, large, other, ids, held, np.empty(500), np.empty(501), np.empty(501, np.int64)
+        )
+        self.assertEqual(count, 25)
 
 
 class SectorsTest(SimpleTestCase):
