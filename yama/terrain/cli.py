@@ -114,11 +114,12 @@ def _run(step: Step, inputs: Inputs, frame: Frame, out: Path) -> None:
         )
     taken = operations.take_inputs(operation, inputs)
     params = operations.parse_params(operation, step.params)
-    _say(operation.check(taken, params, frame))
-    result = operation.run(taken, params, frame)
+    task = operations.Task(operation, taken, params, frame)
+    _say(task.check())
+    result = task.run()
     if isinstance(result, (Surface, Features, Reclassified)):
         formats.write(result, out, tags={"RECIPE": step.key})
-        _say(operation.found(result))
+        _say(task.found(result))
     else:
         out.write_text(json.dumps(result, indent=2) + "\n", encoding="utf-8")
 
@@ -175,9 +176,8 @@ def _cook(arguments: argparse.Namespace) -> None:
             step = steps[key]
             operation = operations.find(step.operation)
             taken = operations.take_inputs(operation, gathered(step))
-            made[key] = operation.run(
-                taken, operations.parse_params(operation, step.params), Frame.from_dict(step.frame or {})
-            )
+            params = operations.parse_params(operation, step.params)
+            made[key] = operations.Task(operation, taken, params, Frame.from_dict(step.frame or {})).run()
         else:
             raise InputError(f"The recipe does not say how {key} is made.")
         return made[key]

@@ -21,10 +21,10 @@ from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
 from yama.terrain.formats import las
-from yama.terrain.formats.declared import UNITS
 from yama.terrain.grid import parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Progress, ignore_progress
+from yama.terrain.units import UNITS
 
 NODE_POINTS = 16_000
 MAX_LEVEL = 8

@@ -1,6 +1,7 @@
 import { createContext, useContext, useMemo } from "react";
 import type { Holding, Project, Quantity } from "../api/client";
 import { useHoldings } from "../api/queries";
+import { shortUnit } from "./format";
 import { useDesk } from "./store";
 
 const ProjectContext = createContext<Project | null>(null);
@@ -40,12 +41,12 @@ export function useHeld() {
 
 export const unitOf = (quantity: Quantity, heightUnit: string): string =>
   ({
-    height: heightUnit,
-    difference: heightUnit,
+    height: shortUnit(heightUnit),
+    difference: shortUnit(heightUnit),
     slope: "°",
     aspect: "°",
     brightness: "",
-    spread: heightUnit,
+    spread: shortUnit(heightUnit),
     count: "",
     intensity: "",
     distance: "m",

@@ -13,6 +13,19 @@ export function size(value: number): string {
   return num(value, value >= 20 || Number.isInteger(value) ? 0 : value >= 1 ? 1 : 2);
 }
 
+/** Height units as they are chosen, and their length in metres. */
+export const HEIGHT_UNITS = [
+  { value: "m", title: "metres", metres: 1 },
+  { value: "ft", title: "international feet", metres: 0.3048 },
+  { value: "us-ft", title: "US survey feet", metres: 1200 / 3937 },
+];
+
+/** Metres in a unit of height. */
+export const metresIn = (unit: string) => HEIGHT_UNITS.find((one) => one.value === unit)?.metres ?? 1;
+
+/** A unit of height as it stands behind a figure. */
+export const shortUnit = (unit: string) => (unit === "us-ft" ? "ft" : unit);
+
 /** Many cells in words: 21.0 million, 740 thousand. */
 export function many(value: number): string {
   if (value >= 1e9) return `${num(value / 1e9, 1)} thousand million`;

@@ -10,11 +10,13 @@ import type View from "ol/View";
 import { useEffect, useRef, useState } from "react";
 import type { Quantity } from "../api/client";
 import { useProject } from "../desk/context";
+import { metresIn } from "../desk/format";
 import { useDesk } from "../desk/store";
 import { areaMark, dotMark, errorMark, pinMark, placeMark, previewBorder, rimMark, spotMark } from "./featuresLayer";
 import { stopsOf } from "./ramps";
 import { lightOf, styleOf } from "./style";
 import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
+import { useTilePath } from "./tilePath";
 import { useContours } from "./useContours";
 import { useDrawing } from "./useDrawing";
 import { useDressed } from "./useDressed";
@@ -46,6 +48,8 @@ interface Props {
 /** One map: surfaces from the bottom up, then points, features and marks. */
 export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: Props) {
   const project = useProject();
+  const metres = metresIn(project.frame.unit);
+  const path = useTilePath(project);
   const grid = project.frame.grid;
   const [west, south] = originOf(grid);
   const looks = useDesk((desk) => desk.looks);
@@ -159,7 +163,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       clips.current.set(id, { from: one.from, to: one.to, first: order === 0 });
       let entry = held.get(id);
       if (!entry) {
-        const layer = surfaceLayer(project.id, one.key, grid, look, one.quantity, one.coarse, light);
+        const layer = surfaceLayer(path, one.key, grid, look, one.quantity, one.coarse, light);
         layer.on("prerender", (event) => {
           const gl = event.context as WebGLRenderingContext;
           const { from, to, first } = clips.current.get(id) ?? { from: 0, to: 1, first: true };
@@ -193,23 +197,23 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
         low,
         high: Math.max(high, low + 1e-6),
         cell,
-        rise: light.rise * riseAt(cell),
+        rise: light.rise * riseAt(cell) * metres,
         under,
         over,
       });
     });
     map.render();
-  }, [map, drawn, looks, light, levels, project.id, grid, view]);
+  }, [map, drawn, looks, light, levels, path, grid, view, metres]);
 
   useEffect(() => {
     const relight = () => {
       const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
       for (const { layer } of layers.current.values())
-        layer.updateStyleVariables({ cell, rise: light.rise * riseAt(cell) });
+        layer.updateStyleVariables({ cell, rise: light.rise * riseAt(cell) * metres });
     };
     view.on("change:resolution", relight);
     return () => view.un("change:resolution", relight);
-  }, [view, grid, light.rise]);
+  }, [view, grid, light.rise, metres]);
 
   useEffect(() => {
     const held = layers.current;

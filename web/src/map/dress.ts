@@ -1,4 +1,5 @@
 import type { Holding } from "../api/client";
+import { shortUnit } from "../desk/format";
 
 export type CloudBy = "height" | "class" | "intensity" | "return";
 
@@ -30,9 +31,8 @@ const KIND_COLOURS: Record<string, string> = {
 };
 
 /** The unit of a holding's heights as it stands behind a figure. */
-function shortUnit(holding: Holding): string {
-  const unit = holding.recipe?.operation === "contours" ? holding.recipe.params.unit : "m";
-  return unit === "ft" || unit === "us-ft" ? "ft" : "m";
+function heightUnit(holding: Holding): string {
+  return shortUnit(String((holding.recipe?.operation === "contours" && holding.recipe.params.unit) || "m"));
 }
 
 /** The usual dress of a holding. */
@@ -47,7 +47,7 @@ export function usualDress(holding: Holding, judging = false): Dress {
     colour: judging ? "#9C2B2B" : "",
     width: height ? 0.8 : 1.4,
     label: height ?? name ?? (holding.kind === "image" ? "name" : ""),
-    unit: height ? shortUnit(holding) : "",
+    unit: height ? heightUnit(holding) : "",
     indexed: holding.recipe?.operation === "contours" && holding.recipe.params.index_every !== 0,
     labelFrom: height ? 4 : 40,
     filter: "",

@@ -7,6 +7,7 @@ import TileGrid from "ol/tilegrid/TileGrid";
 import { bytes, type Grid, type Quantity } from "../api/client";
 import type { Light, Look } from "../desk/store";
 import { EMPTY, styleOf } from "./style";
+import type { TilePath } from "./tilePath";
 
 const TILE = 256;
 const SIDE = TILE + 2;
@@ -126,7 +127,7 @@ let asked: boolean | undefined;
 
 /** A surface on the map: float cells from the service, coloured and lit on the GPU. */
 export function surfaceLayer(
-  projectId: number,
+  path: TilePath,
   key: string,
   grid: Grid,
   look: Look,
@@ -153,7 +154,7 @@ export function surfaceLayer(
     transition: 0,
     wrapX: false,
     loader: async (z: number, x: number, y: number) => {
-      const body = await bytes(`/projects/${projectId}/tiles/${key}/${top - z}/${x}/${y}`);
+      const body = await bytes(path(key, top - z, x, y));
       const cells = body ? new Float32Array(body) : new Float32Array(SIDE * SIDE * bands).fill(EMPTY);
       for (let i = 0; i < cells.length; i++) if (Number.isNaN(cells[i])) cells[i] = EMPTY;
       return cells;

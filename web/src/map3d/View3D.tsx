@@ -2,10 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { call, type Profile } from "../api/client";
 import { useHeld, useProject } from "../desk/context";
-import { num } from "../desk/format";
+import { metresIn, num } from "../desk/format";
 import { useDesk } from "../desk/store";
 import { SlotChip } from "../map/SlotChip";
 import { originOf, topLevel } from "../map/surfaceLayer";
+import { useTilePath } from "../map/tilePath";
 import { type Shown, useShown } from "../map/useShown";
 import { Scene, type Walk } from "./scene";
 import type { Skin } from "./skin";
@@ -22,6 +23,8 @@ const PACE = 45; // seconds for a whole line
 /** The surfaces of the slots in three dimensions, in the map's place. */
 export default function View3D() {
   const project = useProject();
+  const metres = metresIn(project.frame.unit);
+  const path = useTilePath(project);
   const grid = project.frame.grid;
   const { a, b } = useHeld();
   const [shownA, shownB] = [useShown(a), useShown(b)];
@@ -47,7 +50,7 @@ export default function View3D() {
     const ground = { rows: grid.rows, cols: grid.cols, cell: grid.cell_width, top: topLevel(grid) };
     let made: Scene;
     try {
-      made = new Scene(canvas.current, project.id, ground, () => middle.current);
+      made = new Scene(canvas.current, path, ground, () => middle.current);
     } catch {
       setRefused("This browser cannot draw in three dimensions: it offers no WebGL 2.");
       return;
@@ -70,7 +73,7 @@ export default function View3D() {
       setScene(null);
       made.dispose();
     };
-  }, [project.id, grid]);
+  }, [path, grid]);
 
   useEffect(() => {
     if (!scene) return;
@@ -83,7 +86,7 @@ export default function View3D() {
               lit: what.quantity === "height",
               look: looks[what.quantity],
               light,
-              rise,
+              rise: rise * metres,
               between,
               opacity,
             },
@@ -92,7 +95,7 @@ export default function View3D() {
     if (which === "split") scene.show([...skin(shownA, [0, 0.5]), ...skin(shownB, [0.5, 1])]);
     else if (which === "both") scene.show([...skin(shownA), ...skin(shownB, [0, 1], 0.55)]);
     else scene.show(skin(which === "a" ? shownA : shownB));
-  }, [scene, which, shownA, shownB, looks, light, rise]);
+  }, [scene, which, shownA, shownB, looks, light, rise, metres]);
 
   const along = a ?? b;
   const { data } = useQuery({

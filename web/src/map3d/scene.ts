@@ -1,5 +1,6 @@
 import * as three from "three";
 import { MapControls } from "three/examples/jsm/controls/MapControls.js";
+import type { TilePath } from "../map/tilePath";
 import { type Skin, SurfaceSkin } from "./skin";
 import type { Ground } from "./tiles3d";
 
@@ -31,7 +32,7 @@ export class Scene {
 
   constructor(
     canvas: HTMLCanvasElement,
-    private readonly projectId: number,
+    private readonly path: TilePath,
     private readonly ground: Ground,
     private readonly height: () => number,
   ) {
@@ -88,7 +89,7 @@ export class Scene {
         found.dress(skin);
         return found;
       }
-      const made = new SurfaceSkin(this.projectId, this.ground, skin, () => this.redraw());
+      const made = new SurfaceSkin(this.path, this.ground, skin, () => this.redraw());
       this.scene.add(made.group);
       return made;
     });

@@ -3,6 +3,7 @@ import { bytes } from "../api/client";
 import type { Light, Look } from "../desk/store";
 import { colourAt, stopsOf } from "../map/ramps";
 import { EMPTY, lightOf } from "../map/style";
+import type { TilePath } from "../map/tilePath";
 import { chosenTiles, drawnTiles, type Ground, nameOf, placeOf, TILE, type Tile } from "./tiles3d";
 
 const SIDE = TILE + 2;
@@ -155,7 +156,7 @@ export class SurfaceSkin {
   private readonly shared: Record<string, three.IUniform>;
 
   constructor(
-    private readonly projectId: number,
+    private readonly path: TilePath,
     private readonly ground: Ground,
     private readonly skin: Skin,
     private readonly changed: () => void,
@@ -261,8 +262,7 @@ export class SurfaceSkin {
     const waits = new AbortController();
     this.waiting.set(name, waits);
     try {
-      const path = `/projects/${this.projectId}/tiles/${this.skin.key}/${tile.level}/${tile.col}/${tile.row}`;
-      const body = await bytes(path, waits.signal);
+      const body = await bytes(this.path(this.skin.key, tile.level, tile.col, tile.row), waits.signal);
       if (body) this.hold(tile, name, new Float32Array(body));
       else this.empty.add(name);
       this.failed = "";

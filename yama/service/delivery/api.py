@@ -131,7 +131,7 @@ def build(request: HttpRequest, project_id: int, body: PackageIn) -> tuple[int, 
             raise InputError(f"{finding.sentence} {finding.why}".strip())
     asked = {"name": body.name.strip() or "Package", "holdings": [one.pk for one in holdings], "wanted": vars(wanted),
              "report": body.report, "note": body.note,
-             "looks": {quantity: look.model_dump() for quantity, look in body.looks.items() if look.dress()}}  # fmt: skip
+             "looks": {quantity: look.model_dump() for quantity, look in body.looks.items() if look.dress(project.frame.unit)}}  # fmt: skip
     return 202, submit(project, "package", f"Package: {asked['name']}", asked, person(request).pk)
 
 

@@ -21,6 +21,7 @@ from yama.terrain.grid import Grid
 from yama.terrain.recipe import Step
 from yama.terrain.relief.dress import Dress
 from yama.terrain.surface import Statistics
+from yama.terrain.units import UNITS
 
 _TEXT = {"asc": 10, "xyz": 28}  # bytes a cell, about
 _BULKY = 2_000_000_000
@@ -238,7 +239,8 @@ def sheet_of(
     reason = card.reason if card else "Not judged: the project has no checkpoints, or this is not a surface of heights."
     return report.Sheet(
         holding.name, file, rows, report.draw_map(surface, project.frame.grid, quantity, dress), figures, reason,
-        lineage(holding, by_key)[0], found, facts["unit"], unit,
+        lineage(holding, by_key)[0], found, project.frame.unit,
+        report.unit_of(quantity, project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]),
     )  # fmt: skip
 
 

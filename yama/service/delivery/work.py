@@ -96,7 +96,8 @@ def build(job: Job, progress: Progress) -> Outcome:
     for finding in all_told:
         if finding.weight == "stop":
             raise InputError(f"{finding.sentence} {finding.why}".strip())
-    looks = {quantity: DressIn(**look).dress() for quantity, look in request.get("looks", {}).items()}
+    unit = project.frame.unit
+    looks = {quantity: DressIn(**look).dress(unit) for quantity, look in request.get("looks", {}).items()}
     path = package_path(job)
     share = 0.85 / len(holdings)
     with refused_by_disk(path), tempfile.TemporaryDirectory(dir=project_dir(project.pk), prefix="package-") as folder:

@@ -345,7 +345,8 @@ def list_holdings(request: HttpRequest, project_id: int) -> list[dict[str, Any]]
 def run(request: HttpRequest, project_id: int, body: MakeIn) -> tuple[int, dict[str, Any]]:
     """Run an operation as a job. Where the same recipe was run before, that holding is returned, or for figures that job."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
-    operation, params, _, step, findings = prepare(project, body)
+    task, step, findings = prepare(project, body)
+    operation, params = task.operation, task.params
     if getattr(params, "cell_size", None):
         project.frame.with_cell_size(params.cell_size)  # an impossible grid is refused now, not in the job
     for finding in findings:

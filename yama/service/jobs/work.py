@@ -31,6 +31,7 @@ from yama.terrain.recipe import Step, below, file_key, with_instead
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import picture
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, statistics, store
+from yama.terrain.units import in_unit
 from yama.terrain.voids import holes_of
 
 
@@ -75,8 +76,11 @@ def draw_picture(surface: Surface, frame: Frame, path: Path, quantity: Quantity 
 
 
 def judge(holding: Holding, checkpoints: Holding) -> None:
-    """Write the scorecard of a surface at checkpoints. Only heights can be judged."""
-    surface, points = surfaces.surface_of_holding(holding), surfaces.points_of(checkpoints)
+    """Write the scorecard of a surface at checkpoints, in the frame's unit. Only heights can be judged."""
+    surface, points = (
+        in_unit(surfaces.surface_of_holding(holding), holding.project.frame.unit),
+        surfaces.points_of(checkpoints),
+    )
     try:
         values: dict[str, Any] = {"figures": accuracy(surface, points).to_dict(), "reason": ""}
     except InputError as error:
@@ -330,10 +334,11 @@ def _run(job: Job, step: Step, key: str, request: dict[str, Any], progress: Prog
     frame = Frame.from_dict(step.frame or {})
     params = operations.parse_params(operation, step.params)
     inputs = surfaces.inputs_of(project.pk, step)
-    findings = operation.check(inputs, params, frame)
+    task = operations.Task(operation, inputs, params, frame)
+    findings = task.check()
     if operation.produces == "figures":
-        return Outcome(figures=operation.figures(inputs, params, frame, progress), findings=findings)
-    result = operation.make(inputs, params, frame, progress)
+        return Outcome(figures=task.figures(progress), findings=findings)
+    result = task.make(progress)
     holding = existing or Holding(
         project=project, key=key, kind=Holding.Kind.SURFACE, recipe=vars(step),
         name=free_name(project, request["name"]), created_by_id=job.created_by_id, instead_of=request.get("instead_of", ""),
@@ -356,7 +361,7 @@ def _run(job: Job, step: Step, key: str, request: dict[str, Any], progress: Prog
     if found.empty == found.cells:
         holding.cells_path.unlink(missing_ok=True)
         raise InputError("Every cell came out empty: no input reaches the frame's cells. Check area and reach limit.")
-    holding.facts = surface_facts(surface, found, [*findings, *operation.found(result)])
+    holding.facts = surface_facts(surface, found, [*findings, *task.found(result)])
     if not result.encoding.is_usual:
         holding.facts["encoding"] = vars(result.encoding)
     if not holding.live and operation.quantity_of(params) == "height":

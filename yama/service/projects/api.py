@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import zlib
 from typing import Any, Literal
 
 from django.contrib.auth.models import User
@@ -40,12 +41,13 @@ class GridOut(Schema):
 
 
 class FrameOut(Schema):
-    """The project's grid, height unit and zero level."""
+    """The project's grid, height unit and zero level. mark: another for every other frame, for addresses of what is drawn on it."""
 
     grid: GridOut
     unit: str
     vertical_datum: str
     crs_title: str
+    mark: str
 
 
 class ProjectOut(Schema):
@@ -67,7 +69,7 @@ class FrameIn(Schema):
     south: float
     east: float
     north: float
-    unit: Literal["m"] = "m"
+    unit: Literal["m", "ft", "us-ft"] = "m"
     vertical_datum: str = Field("", max_length=120)
 
 
@@ -106,12 +108,16 @@ def frame_from(body: FrameIn) -> Frame:
 
 
 def _out(member: Membership) -> dict[str, Any]:
-    project = member.project
+    project, frame = member.project, member.project.frame
     return {
         "id": project.pk,
         "name": project.name,
         "role": member.role,
-        "frame": {**project.frame_data, "crs_title": parse_crs(project.frame.grid.crs).name},
+        "frame": {
+            **project.frame_data,
+            "crs_title": parse_crs(frame.grid.crs).name,
+            "mark": f"{zlib.crc32(repr(frame).encode()):08x}",
+        },
         "checkpoints_id": project.checkpoints_id,
     }
 
@@ -148,8 +154,11 @@ def set_frame(request: HttpRequest, project_id: int, body: FrameIn) -> dict[str,
         raise HttpError(
             409, f"{made} holdings were made on this frame. Make a new project for another frame, or delete them first."
         )
+    before = member.project.frame
     member.project.frame_data = frame_from(body).to_dict()
     member.project.save(update_fields=["frame_data"])
+    if member.project.checkpoints is not None and member.project.frame.unit != before.unit:
+        request_judging(member.project, person(request).pk)  # errors are in the frame's unit
     return _out(member)
 
 

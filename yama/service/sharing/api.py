@@ -59,7 +59,7 @@ def share(request: HttpRequest, project_id: int, body: ShareIn) -> tuple[int, di
     """Open a surface to whoever has the address."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
     holding = get_object_or_404(Holding, pk=body.holding, project=project, kind=Holding.Kind.SURFACE)
-    body.dress.dress()
+    body.dress.dress(project.frame.unit)
     made = Share.objects.create(holding=holding, dress=body.dress.model_dump(), created_by=person(request))
     return 201, _out(made, request)
 

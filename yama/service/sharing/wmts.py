@@ -105,7 +105,8 @@ def capabilities(request: HttpRequest, token: str) -> HttpResponseBase:
 def tile(_request: HttpRequest, token: str, matrix: int, row: int, col: int) -> HttpResponseBase:
     """A dressed tile of 256 x 256 pixels, clear where the surface is empty."""
     share = _share(token)
-    frame = share.holding.project.frame.grid
+    project_frame = share.holding.project.frame
+    frame = project_frame.grid
     level = levels_of(frame) - matrix
     at = frame.at_level(max(level, 0))
     if level < 0 or row * TILE >= at.rows or col * TILE >= at.cols:
@@ -116,7 +117,10 @@ def tile(_request: HttpRequest, token: str, matrix: int, row: int, col: int) -> 
         try:
             surface = surfaces.surface_of_holding(share.holding)
             png = view_picture(
-                surface, at.part(Window(row * TILE, col * TILE, TILE, TILE)), DressIn(**share.dress).dress(), clear=True
+                surface,
+                at.part(Window(row * TILE, col * TILE, TILE, TILE)),
+                DressIn(**share.dress).dress(project_frame.unit),
+                clear=True,
             )
         except TerrainError as error:
             return _anywhere(HttpResponse(str(error), status=422, content_type="text/plain"))

@@ -34,6 +34,7 @@ from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import span_of, view_picture
 from yama.terrain.relief.slope import aspect_of, slope_of
 from yama.terrain.surface import Surface
+from yama.terrain.units import UNITS
 
 router = Router(tags=["map"])
 
@@ -181,7 +182,7 @@ def tile(request: HttpRequest, project_id: int, key: str, level: int, col: int, 
     frame = project.frame.grid
     if level > 30 or col * TILE > frame.at_level(level).cols or row * TILE > frame.at_level(level).rows:
         raise Http404
-    cache_key = f"tile:{project_id}:{key}:{zlib.crc32(repr(frame).encode())}:{level}:{col}:{row}"
+    cache_key = f"tile:{project_id}:{key}:{zlib.crc32(repr(project.frame).encode())}:{level}:{col}:{row}"
     surface, step = surfaces.surface_of(project_id, key)
     body: bytes | None = cache.get(cache_key) if step else None
     if body is None:
@@ -209,10 +210,8 @@ def list_operations(request: HttpRequest) -> list[dict[str, Any]]:
 # -- previews ---------------------------------------------------------------------------------------------
 
 
-def prepare(
-    project: Project, body: RunIn
-) -> tuple[operations.base.Operation, Any, dict[str, Any], Step, list[Finding]]:
-    """Operation, parameters, inputs, step and findings of a request. Raises Http404, InputError."""
+def prepare(project: Project, body: RunIn) -> tuple[operations.Task, Step, list[Finding]]:
+    """Task, step and findings of a request. Raises Http404, InputError."""
     operation = operations.find(body.operation)
     params = operations.parse_params(operation, body.params)
     held: dict[str, Held | list[Held]] = {}
@@ -226,7 +225,8 @@ def prepare(
         keys[name] = [found[number].key for number in dict.fromkeys(numbers)]
     taken = operations.take_inputs(operation, held)
     step = operations.make_step(operation, params, keys, project.frame)
-    return operation, params, taken, step, operation.check(taken, params, project.frame)
+    task = operations.Task(operation, taken, params, project.frame)
+    return task, step, task.check()
 
 
 def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, float]]], float, float, float]:
@@ -269,7 +269,8 @@ def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, floa
 def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any]:
     """Check an operation and make its result viewable without keeping it."""
     project = open_project(request, project_id)
-    operation, params, inputs, step, findings = prepare(project, body)
+    task, step, findings = prepare(project, body)
+    operation, params = task.operation, task.params
     grid = project.frame.grid
     cell_size = getattr(params, "cell_size", None)
     if cell_size:
@@ -282,7 +283,7 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
     }  # fmt: skip
     stopped = any(finding.weight == "stop" for finding in findings)
     if operation.quick and not stopped:
-        result["figures"] = operation.run(inputs, params, project.frame)
+        result["figures"] = task.run()
     if operation.produces != "surface" or stopped:
         return result
     surfaces.keep_preview(project_id, step)
@@ -330,12 +331,13 @@ def pictures(request: HttpRequest, project_id: int, body: PicturesIn) -> list[di
     drawn: list[dict[str, Any]] = []
     span: tuple[float, float] | None = None
     for run in body.runs:
-        operation, params, inputs, _, findings = prepare(project, run)
+        task, _, findings = prepare(project, run)
+        operation, params = task.operation, task.params
         stop = next((one.sentence for one in findings if one.weight == "stop"), "")
         if stop or operation.produces != "surface":
             drawn.append({"png": None, "said": stop or f"{operation.title} makes no surface."})
             continue
-        surface: Surface = operation.run(inputs, params, project.frame)
+        surface: Surface = task.run()
         quantity = operation.quantity_of(params)
         span = span or (span_of(surface, grid) if quantity == "height" else None)
         png = view_picture(surface, grid, Dress.usual(quantity, span if quantity == "height" else None))
@@ -362,8 +364,9 @@ class ContourOut(Schema):
 def view_contours(request: HttpRequest, project_id: int, body: ContoursIn) -> list[dict[str, Any]]:
     """The contours of a view, of the cells it shows. Empty where a finding of weight stop stands in the way."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
-    operation, params, inputs, _, findings = prepare(project, body.run)
-    if operation.name != "contours":
+    task, _, findings = prepare(project, body.run)
+    params, inputs = task.params, task.inputs
+    if task.operation.name != "contours":
         raise InputError("Only contours are drawn like this.")
     frame, bounds = project.frame.grid, Bounds(*body.bounds)
     if not all(np.isfinite(bounds)):
@@ -378,7 +381,9 @@ def view_contours(request: HttpRequest, project_id: int, body: ContoursIn) -> li
         window = at.window_over(bounds).clipped(at.rows, at.cols)
     if window.rows < 2 or window.cols < 2:
         return []
-    surface = operations.base.within_area(inputs["surface"], inputs)
+    given = inputs["surface"]
+    assert isinstance(given, Surface)
+    surface = operations.base.within_area(given, inputs)
     part = frame.at_level(level).part(window)
     # shortness is of whole lines, which a view cuts
     drawn = params.model_copy(update={"shortest": 0.0})
@@ -421,10 +426,11 @@ def facets(
 # -- readings ---------------------------------------------------------------------------------------------
 
 
-def _reading(surface: Surface, frame: Grid, row: int, col: int) -> dict[str, float | None]:
-    around = fitted(surface, frame).read(Window(row - 1, col - 1, 3, 3))
-    here = frame.part(Window(row - 1, col - 1, 3, 3))
-    values = (around[1, 1], slope_of(around, here)[0, 0], aspect_of(around, here)[0, 0])
+def _reading(surface: Surface, frame: Frame, row: int, col: int) -> dict[str, float | None]:
+    around = fitted(surface, frame.grid).read(Window(row - 1, col - 1, 3, 3))
+    here = frame.grid.part(Window(row - 1, col - 1, 3, 3))
+    rises = around * np.float32(UNITS.get(surface.unit, 1.0))
+    values = (around[1, 1], slope_of(rises, here)[0, 0], aspect_of(rises, here)[0, 0])
     height, slope, aspect = (float(value) if np.isfinite(value) else None for value in values)
     return {"height": height, "slope": slope, "aspect": aspect}
 
@@ -442,9 +448,9 @@ def probe(request: HttpRequest, project_id: int, x: float, y: float, a: str = ""
     readings: dict[str, dict[str, Any]] = {}
     for slot, key in (("a", a), ("b", b)):
         if key:
-            surface, _ = surfaces.surface_of(project_id, key)
+            surface = surfaces.shown(project, key)
             readings[slot] = {
-                **_reading(surface, grid, row, col),
+                **_reading(surface, project.frame, row, col),
                 "source": surfaces.source_at(project_id, key, Window(row, col, 1, 1)),
             }
     cx, cy = float(grid.x_of(col)), float(grid.y_of(row))
@@ -487,4 +493,4 @@ def view_figures(request: HttpRequest, project_id: int, body: ViewIn) -> dict[st
     bounds = Bounds(*body.bounds) if body.bounds else project.frame.grid.bounds
     if not all(np.isfinite(bounds)):
         raise InputError("The area must be four numbers: west, south, east, north.")
-    return {key: _describe(surfaces.surface_of(project_id, key)[0], project.frame, bounds) for key in body.keys}
+    return {key: _describe(surfaces.shown(project, key), project.frame, bounds) for key in body.keys}

@@ -22,7 +22,7 @@ class DressIn(Schema):
     strength: float = Field(1.0, ge=0, le=2)
     lit: bool = True
 
-    def dress(self) -> Dress:
-        """As the core takes it. Raises InputError for stops out of order or ends the wrong way round."""
+    def dress(self, unit: str) -> Dress:
+        """As the core takes it; low and high are in `unit`. Raises InputError for stops out of order or ends the wrong way round."""
         light = Light(self.azimuth, self.altitude, self.several, self.exaggeration)
-        return Dress(tuple(self.stops), self.low, self.high, light, self.strength, self.lit)
+        return Dress(tuple(self.stops), self.low, self.high, light, self.strength, self.lit, unit)

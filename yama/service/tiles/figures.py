@@ -33,7 +33,7 @@ class ProfileIn(Schema):
 
 
 class CourseOut(Schema):
-    """A surface along the line: null where it is empty. climb, fall: in height units; steepest: in per cent."""
+    """A surface along the line: null where it is empty. climb, fall: in the frame's unit, as heights; steepest: in per cent."""
 
     heights: list[float | None]
     lowest: float | None
@@ -59,7 +59,7 @@ def profile(request: HttpRequest, project_id: int, body: ProfileIn) -> HttpRespo
     """Heights of surfaces along a line, at the cells of the finest of them."""
     project = open_project(request, project_id)
     keys = list(dict.fromkeys(body.keys))
-    held = [surfaces.surface_of(project_id, key)[0] for key in keys]
+    held = [surfaces.shown(project, key) for key in keys]
     crs = project.frame.grid.crs
     along = track(body.line, crs, finest([one.grid for one in held]))
     found = courses(held, along, crs)
@@ -74,7 +74,7 @@ def profile(request: HttpRequest, project_id: int, body: ProfileIn) -> HttpRespo
 
 class HeightsIn(Schema):
     """Surfaces in A and B by key, an area, and levels. The area is a rectangle, a drawn ring, polygons held in the project, or what
-    lies in all that are given; all of the frame where none is. levels: lower and upper, in the surfaces' unit; about: of A - B."""
+    lies in all that are given; all of the frame where none is. levels: lower and upper, in the frame's unit; about: of A - B."""
 
     a: str | None = None
     b: str | None = None
@@ -134,5 +134,5 @@ def heights(request: HttpRequest, project_id: int, body: HeightsIn) -> dict[str,
         if not polygons:
             raise InputError("What is chosen as area holds no polygon. Choose another.")
     bounds, within = area_of(body.bounds, body.ring, polygons)
-    first, second = (surfaces.surface_of(project_id, key)[0] if key else None for key in (body.a, body.b))
+    first, second = (surfaces.shown(project, key) if key else None for key in (body.a, body.b))
     return distributions(first, second, project.frame, Over(bounds, within, _QUICK_CELLS), body.levels, body.about)

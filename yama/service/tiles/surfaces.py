@@ -27,6 +27,7 @@ from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.relief.slope import gradient, gradients_of
 from yama.terrain.surface import Heights, StoredSurface, Surface
+from yama.terrain.units import UNITS, in_unit
 
 _QUICK = re.compile(r"quick-[a-z]{1,25}")
 _HELD = 48
@@ -59,7 +60,7 @@ def _live(project_id: int, step: Step) -> Surface:
     def make() -> Any:
         operation = operations.find(step.operation)
         params = operations.parse_params(operation, step.params)
-        return operation.run(inputs_of(project_id, step), params, Frame.from_dict(step.frame or {}))
+        return operations.Task(operation, inputs_of(project_id, step), params, Frame.from_dict(step.frame or {})).run()
 
     found: Surface = _recent.get((project_id, step.key, "live"), make)
     return found
@@ -109,6 +110,11 @@ def surface_of(project_id: int, key: str) -> tuple[Surface, Step | None]:
         raise Http404
     step = Step.from_dict(data)
     return _live(project_id, step), step
+
+
+def shown(project: Project, key: str) -> Surface:
+    """The surface of a key as the desk shows it: with heights in the frame's unit, whatever it is stored in. Raises Http404."""
+    return in_unit(surface_of(project.pk, key)[0], project.frame.unit)
 
 
 def facets_of(project_id: int, key: str) -> Facets | None:
@@ -172,15 +178,18 @@ def is_coarse(frame: Grid, grid: Grid) -> bool:
 def tile_bands(project: Project, surface: Surface, window: Window, level: int) -> list[Heights]:
     """What the map draws a window of a level from: heights on the frame's grid.
 
-    A coarse surface brings its gradients towards east and north as well, taken on its own cells, so that each of
+    Heights are in the frame's unit. A coarse surface brings its gradients towards east and north as well, taken on its own cells, so that each of
     these is one flat patch of one shade. Where the view is too wide for that it is read smoothly instead.
     """
     frame = project.frame.grid
+    surface = in_unit(surface, project.frame.unit)
     if not is_coarse(frame, surface.grid):
         return [fitted(surface, frame).read(window, level)]
     if is_coarse(frame.at_level(level), surface.grid):
         layers = (surface, gradient(surface, 0), gradient(surface, 1))
         heights, east, north = (fitted(layer, frame, "nearest").read(window, level) for layer in layers)
+        metres = np.float32(UNITS.get(surface.unit, 1.0))
+        east, north = east / metres, north / metres  # as the heights, which the map turns into metres for its light
     else:
         wide = window.grown(1)
         around = fitted(surface, frame).read(wide, level)

@@ -9,9 +9,7 @@ from typing import Any, Literal
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import parse_crs
-
-UNITS = {"m": 1.0, "ft": 0.3048, "us-ft": 1200 / 3937}
-"""Height units and their length in metres: metre, international foot, US survey foot."""
+from yama.terrain.units import UNITS
 
 
 @dataclass(frozen=True)

@@ -24,12 +24,13 @@ from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.formats.archive import check_expansion
-from yama.terrain.formats.declared import NOTHING, UNITS, Declared
+from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.lattice import grid_of
 from yama.terrain.formats.point_checks import check_points
 from yama.terrain.grid import parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.points import Points
+from yama.terrain.units import UNITS
 
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 _NAMES = {

@@ -20,10 +20,11 @@ from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
 from yama.terrain.findings import Finding
-from yama.terrain.formats.declared import NOTHING, UNITS, Declared
+from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Bounds, crs_name, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Progress, ignore_progress
+from yama.terrain.units import UNITS
 
 CHUNK = 500_000
 """Points that are decoded at once."""

@@ -16,10 +16,11 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.findings import Finding, Mend
-from yama.terrain.formats.declared import NOTHING, UNITS, Declared
+from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import MAX_CELLS, Grid, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, ignore_progress, sample
+from yama.terrain.units import UNITS
 from yama.terrain.voids import HoleFinder, Holes
 
 _LARGEST_SIDE = 1_000_000

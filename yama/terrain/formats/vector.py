@@ -25,10 +25,11 @@ from yama.terrain.features import Features, Value, parts_of, plain
 from yama.terrain.files import replacing
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.formats import archive
-from yama.terrain.formats.declared import NOTHING, UNITS, Declared
+from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.point_checks import check_points
 from yama.terrain.grid import crs_name, parse_crs
 from yama.terrain.points import Points
+from yama.terrain.units import UNITS
 
 MAX_FEATURES = 2_000_000
 _SHAPE_MEMBERS = (".shp", ".shx", ".dbf")

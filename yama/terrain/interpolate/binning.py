@@ -27,13 +27,13 @@ from yama.terrain.cloud import Cloud
 from yama.terrain.cog import halve
 from yama.terrain.errors import InputError
 from yama.terrain.formats import las
-from yama.terrain.formats.declared import UNITS
 from yama.terrain.grid import Bounds, Grid, Window, parse_crs
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
 from yama.terrain.points import merge_duplicates
 from yama.terrain.surface import Heights, Surface, put_in
+from yama.terrain.units import UNITS
 
 Rule = Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity", "facets"]
 

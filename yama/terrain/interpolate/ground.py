@@ -21,12 +21,12 @@ from pyproj import Transformer
 from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
 from yama.terrain.formats import las
-from yama.terrain.formats.declared import UNITS
 from yama.terrain.grid import Bounds, FloatArray, Grid, parse_crs
 from yama.terrain.interpolate.binning import Filter, GriddedCloud
 from yama.terrain.interpolate.plate import Known, solve_plate
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, Progress, ignore_progress, put_in
+from yama.terrain.units import UNITS
 
 GROUND, UNCLASSIFIED, LOW_NOISE, HIGH_NOISE = 2, 1, 7, 18
 _OPEN = (0, UNCLASSIFIED, GROUND)

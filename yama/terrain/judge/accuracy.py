@@ -16,6 +16,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray
 from yama.terrain.points import Points
 from yama.terrain.surface import Surface, sample
+from yama.terrain.units import UNITS
 
 
 @dataclass(frozen=True)
@@ -82,13 +83,12 @@ def figures_of(errors: FloatArray) -> Figures:
 
 
 def accuracy(surface: Surface, checkpoints: Points) -> Accuracy:
-    """Errors of a surface at checkpoints, read bilinearly. The checkpoints may be in any CRS."""
-    if surface.unit != checkpoints.unit:
-        raise InputError(
-            f"The surface is in {surface.unit} and the checkpoints in {checkpoints.unit}; convert one of them first."
-        )
+    """Errors of a surface at checkpoints, read bilinearly, in the surface's unit. The checkpoints may be in any CRS and unit of
+    height. Raises InputError where the surface's unit is none of heights."""
+    if surface.unit not in UNITS:
+        raise InputError(f"The surface is in {surface.unit or 'no unit'}: it has no heights that could be judged.")
     there = checkpoints.in_crs(surface.grid.crs)
-    errors = sample(surface, there.x, there.y) - checkpoints.z
+    errors = sample(surface, there.x, there.y) - checkpoints.z * (UNITS[checkpoints.unit] / UNITS[surface.unit])
     by_code = {}
     if checkpoints.codes.size:
         for code in np.unique(checkpoints.codes):

@@ -18,11 +18,11 @@ import shapely
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import inside
 from yama.terrain.fit.reproject import difference, fitted
-from yama.terrain.formats.declared import UNITS
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Window
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, Progress, Surface, ignore_progress
+from yama.terrain.units import UNITS
 
 SHARES = (0.01, 0.05, 0.25, 0.5, 0.75, 0.95, 0.99)
 BINS = 64

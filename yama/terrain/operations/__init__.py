@@ -21,6 +21,6 @@ from yama.terrain.operations import (  # noqa: F401
     variogram,
     which_method,
 )
-from yama.terrain.operations.base import catalogue, describe, find, make_step, parse_params, take_inputs
+from yama.terrain.operations.base import Task, catalogue, describe, find, make_step, parse_params, take_inputs
 
-__all__ = ["catalogue", "describe", "find", "make_step", "parse_params", "take_inputs"]
+__all__ = ["Task", "catalogue", "describe", "find", "make_step", "parse_params", "take_inputs"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
@@ -20,6 +20,7 @@ from yama.terrain.grid import Bounds
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Progress, Surface, ignore_progress
+from yama.terrain.units import InUnit, in_unit
 
 Inputs = Mapping[str, Held | list[Held]]
 """What an operation is given, by role; a list where the role takes many."""
@@ -73,6 +74,9 @@ class Operation(ABC):
     Params: ClassVar[type[Params]]
     produces: ClassVar[Produces] = "surface"
     quantity: ClassVar[Quantity] = "height"
+    heights_in: ClassVar[Literal["given", "metres", "frame"]] = "given"
+    """In which unit it works, see `Task`: in that of what it is given, in metres with its result then put into the frame's, or in
+    the frame's."""
     quick: ClassVar[bool] = False
     """Whether its figures are sampled so that they take a second or two for any input, and a preview may show them."""
 
@@ -103,6 +107,52 @@ class Operation(ABC):
         """The result of an operation that produces figures, with progress. Long ones override it."""
         found: dict[str, Any] = self.run(inputs, params, frame)
         return found
+
+
+_OF_HEIGHTS: tuple[Quantity, ...] = ("height", "difference", "spread")
+
+
+class Task:
+    """An operation with what it is given, in the units in which it works. The one way to run an operation."""
+
+    def __init__(self, operation: Operation, inputs: Inputs, params: Any, frame: Frame) -> None:
+        self.operation, self.params = operation, params
+        self._unit = frame.unit if operation.heights_in == "metres" else None
+        self._frame = replace(frame, unit="m") if operation.heights_in == "metres" else frame
+        self.inputs = inputs
+        if operation.heights_in != "given":
+            self.inputs = {
+                name: [self._put(one) for one in held] if isinstance(held, list) else self._put(held)
+                for name, held in inputs.items()
+            }
+
+    def _put(self, held: Held) -> Held:
+        return in_unit(held, self._frame.unit) if isinstance(held, Surface) else held
+
+    def _given_back(self, result: Any) -> Any:
+        if not isinstance(result, Surface) or self._unit is None:
+            return result
+        return in_unit(result, self._unit) if self.operation.quantity_of(self.params) in _OF_HEIGHTS else result
+
+    def check(self) -> list[Finding]:
+        """See `Operation.check`."""
+        return self.operation.check(self.inputs, self.params, self._frame)
+
+    def run(self) -> Any:
+        """See `Operation.run`."""
+        return self._given_back(self.operation.run(self.inputs, self.params, self._frame))
+
+    def make(self, progress: Progress = ignore_progress) -> Any:
+        """See `Operation.make`."""
+        return self._given_back(self.operation.make(self.inputs, self.params, self._frame, progress))
+
+    def figures(self, progress: Progress = ignore_progress) -> dict[str, Any]:
+        """See `Operation.figures`."""
+        return self.operation.figures(self.inputs, self.params, self._frame, progress)
+
+    def found(self, result: Any) -> list[Finding]:
+        """See `Operation.found`."""
+        return self.operation.found(result.surface if isinstance(result, InUnit) else result)
 
 
 _REGISTER: dict[str, Operation] = {}

@@ -10,15 +10,14 @@ from pydantic import Field
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.fit.reproject import fitted
-from yama.terrain.formats.declared import UNITS
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.mosaic.mosaic import bounds_in
 from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
 from yama.terrain.surface import Heights, LiveSurface, Surface
+from yama.terrain.units import NAMES, UNITS
 
 Unit = Literal["m", "ft", "us-ft"]
-NAMES = {"m": "metres", "ft": "international feet", "us-ft": "US survey feet"}
 
 
 class ChangeHeightsParams(Params):

@@ -144,6 +144,7 @@ class ContourSurface(Operation):
         "coast": Role("features", "Coast, at height 0", optional=True),
         "area": AREA,
     }
+    heights_in = "metres"
     Params = ContourParams
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:

@@ -12,13 +12,13 @@ from pydantic import Field
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding, Mend
-from yama.terrain.formats.declared import UNITS
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.operations.base import AREA, Inputs, Operation, Params, Role, about_area, register, within_area
 from yama.terrain.relief.contours import MOST_LEVELS, Levels, Lines, contours, longer_than, smoothed
 from yama.terrain.relief.slope import slope_of
 from yama.terrain.surface import Progress, Surface, ignore_progress
+from yama.terrain.units import UNITS
 
 _SIDE = 512  # cells along a side of what a check looks at
 _MANY = 400
@@ -124,7 +124,7 @@ class Contours(Operation):
         if count > _MANY:
             findings.append(Finding("many", "caution", f"An interval of {params.interval:g} {params.unit} makes {count} heights.",
                                     "So many lines are hard to read and slow to draw.", mend))  # fmt: skip
-        slopes = slope_of(heights, grid.part(grid.whole.grown(1)))
+        slopes = slope_of(heights * np.float32(UNITS[surface.unit or "m"]), grid.part(grid.whole.grown(1)))
         steep = slopes[~np.isnan(slopes) & (slopes > 0.5)]
         if steep.size:
             metres = levels.interval * UNITS[surface.unit or "m"]

@@ -34,8 +34,10 @@ class FitToFrame(Operation):
     name = "fit_to_frame"
     title = "Reproject and resample"
     stage = "Fit"
+    version = 2
     summary = "A surface in another CRS or cell size on the frame's own cells, exactly placed."
     inputs = {"surface": Role("surface", "Surface"), "area": AREA}
+    heights_in = "frame"
     Params = FitParams
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:

@@ -81,6 +81,7 @@ class GridCloud(Operation):
         "water": Role("features", "Water", many=True, optional=True),
         "area": AREA,
     }
+    heights_in = "metres"
     Params = GridCloudParams
 
     def quantity_of(self, params: Any) -> Quantity:

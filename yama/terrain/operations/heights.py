@@ -68,6 +68,7 @@ class Heights(Operation):
         "second": Role("surface", "Second surface", optional=True),
         "area": AREA,
     }
+    heights_in = "frame"
     Params = HeightsParams
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:

@@ -281,6 +281,7 @@ class InterpolatePoints(Operation):
         "lakes": Role("features", "Lakes", many=True, optional=True),
         "area": AREA,
     }
+    heights_in = "metres"
     Params = InterpolateParams
 
     def quantity_of(self, params: Any) -> Quantity:

@@ -22,9 +22,11 @@ class Difference(Operation):
     name = "difference"
     quantity = "difference"
     title = "Difference"
+    version = 2
     stage = "Judge"
     summary = "First minus second, on the frame; empty where either is."
     inputs = {"first": Role("surface", "First surface"), "second": Role("surface", "Second surface")}
+    heights_in = "frame"
     Params = NoParams
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
@@ -75,6 +77,7 @@ class AccuracyAtCheckpoints(Operation):
     stage = "Judge"
     summary = "Mean, RMSE, NMAD and quantiles of surface minus checkpoint."
     inputs = {"surface": Role("surface", "Surface"), "checkpoints": Role("points", "Checkpoints")}
+    heights_in = "frame"
     Params = NoParams
     produces = "figures"
 

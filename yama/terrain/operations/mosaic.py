@@ -241,6 +241,7 @@ class MosaicOf(Operation):
     stage = "Join"
     summary = "Many surfaces become one, by a rule where they overlap, levelled to each other."
     inputs = {"surfaces": Role("surface", "Surfaces", many=True), "area": AREA}
+    heights_in = "frame"
     Params = MosaicParams
 
     def quantity_of(self, params: Any) -> Quantity:
@@ -323,6 +324,7 @@ class Overlaps(Operation):
     stage = "Join"
     summary = "How surfaces differ where two of them have heights, before they are joined."
     inputs = {"surfaces": Role("surface", "Surfaces", many=True)}
+    heights_in = "frame"
     Params = MosaicParams
     produces = "figures"
     quick = True

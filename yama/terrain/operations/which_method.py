@@ -56,6 +56,7 @@ class WhichMethod(Operation):
     stage = "Build"
     summary = "Leave-out errors of every method on the same points, side by side."
     inputs = {"points": Role("points", "Points")}
+    heights_in = "metres"
     Params = WhichMethodParams
     produces = "figures"
 

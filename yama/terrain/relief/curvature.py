@@ -14,6 +14,7 @@ import numpy as np
 from yama.terrain.grid import Grid
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
+from yama.terrain.units import in_unit
 
 Curvature = Literal["mean", "profile", "plan"]
 """mean: of any two directions at right angles. profile: down the slope. plan: across it."""
@@ -76,7 +77,9 @@ def curvature_of(heights: Heights, grid: Grid, kind: Curvature = "mean") -> Heig
 
 def curvature(surface: Surface, kind: Curvature = "mean") -> LiveSurface:
     """Live curvature in 1/km."""
-    return LiveSurface([surface], lambda arrays, grid: curvature_of(arrays[0], grid, kind), halo=1, unit="1/km")
+    return LiveSurface(
+        [in_unit(surface, "m")], lambda arrays, grid: curvature_of(arrays[0], grid, kind), halo=1, unit="1/km"
+    )
 
 
 def zevenbergen_thorne_slope(surface: Surface) -> LiveSurface:
@@ -87,4 +90,4 @@ def zevenbergen_thorne_slope(surface: Surface) -> LiveSurface:
         _sloped(arrays[0], *grid.metres_per_cell(), result)
         return result
 
-    return LiveSurface([surface], compute, halo=1, unit="°")
+    return LiveSurface([in_unit(surface, "m")], compute, halo=1, unit="°")

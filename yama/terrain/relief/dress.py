@@ -28,7 +28,8 @@ _STRENGTH = 0.78
 @dataclass(frozen=True)
 class Dress:
     """stops: places from 0 to 1 with their colours, from the lowest value. low, high: values at the ends; None for nearly all that
-    is there. lit: whether relief shades the colours; strength: how much, 1 is usual."""
+    is there. lit: whether relief shades the colours; strength: how much, 1 is usual. unit:
+    of heights dressed so; their own where empty."""
 
     stops: tuple[Stop, ...]
     low: float | None = None
@@ -36,6 +37,7 @@ class Dress:
     light: Light = field(default_factory=Light)
     strength: float = 1.0
     lit: bool = True
+    unit: str = ""
 
     def __post_init__(self) -> None:
         places = [place for place, _ in self.stops]
@@ -67,8 +69,9 @@ class Dress:
         low, high = np.quantile(heights[~np.isnan(heights)], [0.005, 0.995])
         return (float(low) if self.low is None else self.low, float(high) if self.high is None else self.high)
 
-    def paint(self, heights: Heights, grid: Grid) -> npt.NDArray[np.float32]:
-        """Red, green and blue from 0 to 255 `(rows, cols, 3)` of heights on `grid` without their outermost ring; NaN where empty."""
+    def paint(self, heights: Heights, grid: Grid, metres: float = 1.0) -> npt.NDArray[np.float32]:
+        """Red, green and blue from 0 to 255 `(rows, cols, 3)` of heights on `grid` without their outermost ring; NaN where empty.
+        metres: length of their unit."""
         inner = heights[1:-1, 1:-1]
         if np.isnan(inner).all():
             return np.full((*inner.shape, 3), np.nan, np.float32)
@@ -76,7 +79,7 @@ class Dress:
         painted = colours(self.stops, np.clip((inner - low) / max(high - low, 1e-6), 0, 1))
         if self.lit and self.strength > 0:
             # relief as strong in a small picture of a wide area as near by
-            rise = self.light.exaggeration * min(max(grid.cell_width / 8, 1.0), 4.0)
+            rise = metres * self.light.exaggeration * min(max(grid.cell_width / 8, 1.0), 4.0)
             light = hillshade_of(
                 heights, grid, Light(self.light.azimuth, self.light.altitude, self.light.several, rise)
             )

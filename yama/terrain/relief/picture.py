@@ -16,6 +16,7 @@ from yama.terrain.grid import Bounds, Grid, parse_crs
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.ramps import RAMPS
 from yama.terrain.surface import Surface
+from yama.terrain.units import UNITS, in_unit
 
 _GROUND = np.array([0xE6, 0xE2, 0xD6], np.float32)
 _HATCH = np.array([0xC9, 0xC4, 0xB6], np.float32)
@@ -38,10 +39,11 @@ def view_picture(surface: Surface, grid: Grid, dress: Dress, clear: bool = False
 
 def view_pixels(surface: Surface, grid: Grid, dress: Dress, clear: bool = False) -> npt.NDArray[np.uint8]:
     """The pixels of `view_picture`: `(grid.rows, grid.cols, 3)`, or 4 with opacity where clear."""
+    surface = in_unit(surface, dress.unit)
     classes = dress.stops == RAMPS["Patchwork"]
     around = grid.part(grid.whole.grown(1))  # relief at the rim needs the ground beyond it
     heights = fitted(surface, around, "nearest" if classes else "bilinear").read(around.whole)
-    painted = dress.paint(heights, around)
+    painted = dress.paint(heights, around, UNITS.get(surface.unit, 1.0))
     filled = ~np.isnan(heights[1:-1, 1:-1])
     if clear:
         opacity = np.where(filled, np.uint8(255), np.uint8(0))

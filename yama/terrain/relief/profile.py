@@ -14,6 +14,7 @@ from pyproj import Transformer
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid, metres_per_unit, parse_crs
 from yama.terrain.surface import Surface, sample
+from yama.terrain.units import UNITS
 
 MOST_SAMPLES = 20_000
 MOST_VERTICES = 100_000
@@ -69,7 +70,7 @@ def track(line: npt.ArrayLike, crs: str, step: float) -> Track:
     return Track(distance, x, y, length / max(count, 1))
 
 
-def _course(heights: FloatArray, step: float) -> Course:
+def _course(heights: FloatArray, step: float, metres: float) -> Course:
     known = heights[~np.isnan(heights)]
     if not known.size:
         return Course(heights, None, None, None, None, None, None)
@@ -77,7 +78,7 @@ def _course(heights: FloatArray, step: float) -> Course:
     rise = rise[~np.isnan(rise)]
     return Course(
         heights, float(known.min()), float(known.max()), float(known.mean()), float(rise[rise > 0].sum()),
-        float(-rise[rise < 0].sum()), float(np.abs(rise).max() / step * 100) if rise.size else None,
+        float(-rise[rise < 0].sum()), float(np.abs(rise).max() * metres / step * 100) if rise.size else None,
     )  # fmt: skip
 
 
@@ -88,7 +89,7 @@ def courses(surfaces: Sequence[Surface], along: Track, crs: str) -> list[Course]
         x, y = along.x, along.y
         if parse_crs(surface.grid.crs) != parse_crs(crs):
             x, y = Transformer.from_crs(parse_crs(crs), parse_crs(surface.grid.crs), always_xy=True).transform(x, y)
-        return _course(sample(surface, x, y), along.step)
+        return _course(sample(surface, x, y), along.step, UNITS.get(surface.unit, 1.0))
 
     with ThreadPoolExecutor(2) as pool:
         return list(pool.map(one, surfaces))

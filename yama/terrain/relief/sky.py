@@ -18,6 +18,7 @@ import numpy.typing as npt
 from yama.terrain.grid import Grid
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
+from yama.terrain.units import in_unit
 
 Sight = Literal["sky_view", "openness", "openness_below"]
 _SIGHTS: dict[Sight, int] = {"sky_view": 0, "openness": 1, "openness_below": 2}
@@ -119,4 +120,4 @@ def sight(surface: Surface, radius: float = 60.0, kind: Sight = "sky_view") -> L
     def compute(arrays: list[Heights], grid: Grid) -> Any:
         return sight_of(arrays[0], grid, halo, radius, kind)
 
-    return LiveSurface([surface], compute, halo, unit="1" if kind == "sky_view" else "°")
+    return LiveSurface([in_unit(surface, "m")], compute, halo, unit="1" if kind == "sky_view" else "°")

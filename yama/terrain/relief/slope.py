@@ -15,6 +15,7 @@ import numpy as np
 from yama.terrain.grid import Grid
 from yama.terrain.kernels import fast_kernel, kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
+from yama.terrain.units import in_unit
 
 
 @fast_kernel
@@ -195,19 +196,21 @@ def hillshade_of(heights: Heights, grid: Grid, light: Light = Light()) -> Height
 
 def gradient(surface: Surface, axis: int) -> LiveSurface:
     """Live rise per metre towards east (axis 0) or north (axis 1)."""
-    return LiveSurface([surface], lambda arrays, grid: gradients_of(arrays[0], grid)[axis], halo=1, unit="1")
+    return LiveSurface(
+        [in_unit(surface, "m")], lambda arrays, grid: gradients_of(arrays[0], grid)[axis], halo=1, unit="1"
+    )
 
 
 def slope(surface: Surface) -> LiveSurface:
     """Live slope in degrees."""
-    return LiveSurface([surface], lambda arrays, grid: slope_of(arrays[0], grid), halo=1, unit="°")
+    return LiveSurface([in_unit(surface, "m")], lambda arrays, grid: slope_of(arrays[0], grid), halo=1, unit="°")
 
 
 def aspect(surface: Surface) -> LiveSurface:
     """Live aspect in degrees clockwise from north, empty where level."""
-    return LiveSurface([surface], lambda arrays, grid: aspect_of(arrays[0], grid), halo=1, unit="°")
+    return LiveSurface([in_unit(surface, "m")], lambda arrays, grid: aspect_of(arrays[0], grid), halo=1, unit="°")
 
 
 def hillshade(surface: Surface, light: Light = Light()) -> LiveSurface:
     """Live hillshade from 0 (dark) to 1 (bright)."""
-    return LiveSurface([surface], lambda arrays, grid: hillshade_of(arrays[0], grid, light), 1, unit="1")
+    return LiveSurface([in_unit(surface, "m")], lambda arrays, grid: hillshade_of(arrays[0], grid, light), 1, unit="1")

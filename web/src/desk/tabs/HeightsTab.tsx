@@ -93,7 +93,7 @@ export function HeightsTab() {
 
   if (!a && !b) return <p className="empties">Put a surface in A or B to see how its heights are distributed.</p>;
   const quantity = quantityOf(a ?? b);
-  const unit = unitOf(quantity, (a ?? b)?.surface?.unit ?? "m");
+  const unit = unitOf(quantity, project.frame.unit);
   const solid = quantity === "height" || quantity === "difference";
   const minus = shown.minus && Boolean(data?.minus);
   const now = moved && moved.minus === minus ? moved.levels : minus ? shown.about : shown.levels;

@@ -2,7 +2,8 @@ import { patchOf, stopsOf } from "../../map/ramps";
 import { signed } from "../../stages/join/Sources";
 import type { Source } from "../../stages/join/sources";
 import { type Overlap, useOverlaps } from "../../stages/join/useOverlaps";
-import { num, size } from "../format";
+import { useProject } from "../context";
+import { num, shortUnit, size } from "../format";
 import { Measure } from "../Measure";
 import { FRESH, useDesk } from "../store";
 
@@ -55,6 +56,7 @@ export const typesOf = (source: Source | undefined) => [
 
 /** Every overlap of the mosaic's surfaces as a row; pressed, the map shows the difference of its two surfaces. */
 export function OverlapsTab() {
+  const unit = shortUnit(useProject().frame.unit);
   const set = useDesk((desk) => desk.set);
   const change = useDesk((desk) => desk.sheet);
   const sheet = useDesk((desk) => desk.sheets.mosaic);
@@ -86,7 +88,9 @@ export function OverlapsTab() {
               <span>
                 <span>{signed(-reach, reach < 3 ? 1 : 0)}</span>
                 <span>0</span>
-                <span>{signed(reach, reach < 3 ? 1 : 0)} m</span>
+                <span>
+                  {signed(reach, reach < 3 ? 1 : 0)} {unit}
+                </span>
               </span>
             </th>
             <th title="Normalised median absolute deviation: spread without the outliers">NMAD</th>
@@ -128,26 +132,26 @@ export function OverlapsTab() {
                   {num(pair.cells)}
                 </td>
                 <td>
-                  <span className="n">{signed(pair.mean)}</span> m
+                  <span className="n">{signed(pair.mean)}</span> {unit}
                 </td>
                 <td>
-                  <span className="n">{signed(pair.median)}</span> m
+                  <span className="n">{signed(pair.median)}</span> {unit}
                 </td>
                 <td>
                   <Bars pair={pair} reach={reach} />
                 </td>
                 <td>
-                  <span className="n">{num(pair.nmad, 2)}</span> m
+                  <span className="n">{num(pair.nmad, 2)}</span> {unit}
                 </td>
                 <td>
-                  <span className="n">{num(pair.tilt, 2)}</span> m/km
+                  <span className="n">{num(pair.tilt, 2)}</span> {unit}/km
                 </td>
                 <td>
                   {pair.unit_factor ? (
                     <span className="warn">waits: feet?</span>
                   ) : (
                     <>
-                      <span className="n">{signed(pair.after)}</span> m
+                      <span className="n">{signed(pair.after)}</span> {unit}
                     </>
                   )}
                 </td>

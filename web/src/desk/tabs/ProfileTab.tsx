@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { call, type Profile } from "../../api/client";
 import { INKS } from "../../map/dress";
 import { quantityOf, useHeld, useProject } from "../context";
-import { num } from "../format";
+import { num, shortUnit } from "../format";
 import { useDesk } from "../store";
 import { csvOf, drawProfile, exaggeration, gradientAt, placeAt, placeNear, rangeOf, type Series } from "./profileChart";
 import { useChart } from "./useChart";
@@ -47,7 +47,7 @@ export function ProfileTab() {
     gcTime: 60_000,
     retry: false,
   });
-  const unit = project.frame.unit;
+  const unit = shortUnit(project.frame.unit);
   const series: Series[] = shown.flatMap((one, i) => {
     const course = data?.courses[one.key];
     const colour = one === a ? EMBER : one === b ? INDIGO : (INKS[(i + 1) % INKS.length] as string);

@@ -3,11 +3,11 @@ import { useState } from "react";
 import { call, type Holding } from "../../api/client";
 import { client, useStart } from "../../api/queries";
 import { useHeld, useProject } from "../context";
-import { num, percent, size } from "../format";
+import { HEIGHT_UNITS, num, percent, shortUnit, size } from "../format";
 import { WeightIcon } from "../icons";
 import { useDesk } from "../store";
 
-function accuracyLine(holding: Holding) {
+function accuracyLine(holding: Holding, unit: string) {
   const found = holding.accuracy;
   if (!found) return <span className="mut">not judged</span>;
   if (found.rmse == null)
@@ -18,7 +18,7 @@ function accuracyLine(holding: Holding) {
     );
   return (
     <span title={`Against ${found.count} checkpoints`}>
-      rms <span className="n">{num(found.rmse, 2)}</span> {holding.surface?.unit}
+      rms <span className="n">{num(found.rmse, 2)}</span> {unit}
     </span>
   );
 }
@@ -117,12 +117,22 @@ function Card({ holding }: { holding: Holding }) {
             )}
           </svg>
           {holding.live ? "live" : "stored"}
+          {surface.unit !== project.frame.unit && HEIGHT_UNITS.some(({ value }) => value === surface.unit) && (
+            <span title={`Shown in the frame's unit, ${shortUnit(project.frame.unit)}`}>
+              {" "}
+              in {shortUnit(surface.unit)}
+            </span>
+          )}
         </dd>
         <dd>
           <span className="n">{percent(surface.statistics.empty / surface.statistics.cells)}</span> empty
         </dd>
         <dd hidden={cautions.length > 0}>
-          {surface.quantity === "height" ? accuracyLine(holding) : <span className="mut">{surface.quantity}</span>}
+          {surface.quantity === "height" ? (
+            accuracyLine(holding, shortUnit(project.frame.unit))
+          ) : (
+            <span className="mut">{surface.quantity}</span>
+          )}
         </dd>
         {cautions.length > 0 && (
           <dd>

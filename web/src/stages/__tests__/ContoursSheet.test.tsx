@@ -52,7 +52,7 @@ describe("contours", () => {
     });
     fireEvent.change(screen.getByLabelText("Every"), { target: { value: "50" } });
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "In" }));
-    fireEvent.click(await screen.findByRole("option", { name: "feet" }));
+    fireEvent.click(await screen.findByRole("option", { name: "international feet" }));
     expect(screen.getByText("Every 250 ft a line is heavier and bears its height.")).toBeTruthy();
     await waitFor(() =>
       expect(last(asked, "/contours")).toMatchObject({ run: { params: { interval: 50, unit: "ft" } } }),

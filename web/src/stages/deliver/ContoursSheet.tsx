@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 import { isOpen, useJobs } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
-import { num, percent } from "../../desk/format";
+import { HEIGHT_UNITS, num, percent, shortUnit } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { useContoursInView } from "../../map/useContours";
 import {
@@ -19,15 +19,6 @@ import {
 import { PreviewSwitch } from "../RunFoot";
 import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
-
-const UNITS = [
-  { value: "m", title: "metres" },
-  { value: "ft", title: "feet" },
-  { value: "us-ft", title: "US survey feet" },
-];
-
-/** What stands behind a height in this unit. */
-export const shortUnit = (unit: string) => (unit === "us-ft" ? "ft" : unit);
 
 /** Contours of a surface: drawn in the view while they are chosen, kept as lines when they count. */
 export function ContoursSheet() {
@@ -121,7 +112,7 @@ export function ContoursSheet() {
       </Section>
       <Section title="Heights">
         <div className="row two">{number("Every", "interval", shortUnit(unit), 20)}</div>
-        <Choice label="In" value={unit} options={UNITS} onChange={(value) => setParams({ unit: value })} />
+        <Choice label="In" value={unit} options={HEIGHT_UNITS} onChange={(value) => setParams({ unit: value })} />
         <div className="row two">{number("Counted from", "base", shortUnit(unit), 0)}</div>
         <div className="row two">{number("Index line", "index_every", "lines", 5)}</div>
         <p className="hint">

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { call, type Finding, type Holding, type Job } from "../../api/client";
 import { client, isOpen, useJobs } from "../../api/queries";
 import { quantityOf, useHeld, useProject } from "../../desk/context";
-import { num, percent } from "../../desk/format";
+import { num, percent, shortUnit } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { dressOf } from "../../map/ramps";
 import { CELL_TYPES } from "../fit/CellTypeSheet";
@@ -249,7 +249,7 @@ export function PackageSheet() {
               <div className="row two">
                 <NumberField
                   label="Step"
-                  unit={project.frame.unit}
+                  unit={shortUnit(project.frame.unit)}
                   value={Number(params.step ?? 0) || null}
                   placeholder={steps.length ? String(Math.max(...steps, 0.01)) : ""}
                   onChange={(step) => setParam({ step: step ?? 0 })}

@@ -1,14 +1,10 @@
 import { useHeld } from "../../desk/context";
+import { HEIGHT_UNITS } from "../../desk/format";
 import { Beside, Choice, Findings, HoldingChoice, NameRow, NoSurface, NumberField, Section, Sheet } from "../parts";
 import { RunFoot } from "../RunFoot";
 import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
 
-const UNITS = [
-  { value: "m", title: "metres" },
-  { value: "ft", title: "international feet" },
-  { value: "us-ft", title: "US survey feet" },
-];
 const SIGNS = [
   { value: "subtract", title: "subtracted (ellipsoid to sea level)" },
   { value: "add", title: "added (sea level to ellipsoid)" },
@@ -27,7 +23,7 @@ export function ChangeHeights() {
   const says = geoid
     ? "other zero level"
     : (params.from_unit ?? declared) !== to
-      ? `in ${UNITS.find((one) => one.value === to)?.title}`
+      ? `in ${HEIGHT_UNITS.find((one) => one.value === to)?.title}`
       : `${offset > 0 ? "+" : ""}${offset} ${to}`;
   const name = work.sheet.name || (chosen ? `${chosen.name}, ${says}` : "");
   if (!usable.length) return <NoSurface stage="Fit" title="Change heights" />;
@@ -43,12 +39,14 @@ export function ChangeHeights() {
         <Choice
           label="Its heights"
           value={(params.from_unit as string) ?? declared}
-          options={UNITS.map((one) => (one.value === declared ? { ...one, title: `${one.title}, as declared` } : one))}
+          options={HEIGHT_UNITS.map((one) =>
+            one.value === declared ? { ...one, title: `${one.title}, as declared` } : one,
+          )}
           onChange={(unit) => setParams({ from_unit: unit === declared ? null : unit })}
         />
       </Section>
       <Section title="What they become">
-        <Choice label="Unit" value={to} options={UNITS} onChange={(to_unit) => setParams({ to_unit })} />
+        <Choice label="Unit" value={to} options={HEIGHT_UNITS} onChange={(to_unit) => setParams({ to_unit })} />
         <Beside label="Geoid" input="geoid" holdings={surfaces.filter((one) => one.id !== chosen?.id)} work={work} />
         {geoid && (
           <Choice

@@ -3,8 +3,8 @@ import { useState } from "react";
 import { call, type Project, type Proposal } from "../../api/client";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
-import { num, parse, size } from "../../desk/format";
-import { Section, Sheet } from "../parts";
+import { HEIGHT_UNITS, num, parse, size } from "../../desk/format";
+import { Choice, Section, Sheet } from "../parts";
 import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
 import { CrsChoice } from "./CrsChoice";
 
@@ -34,6 +34,7 @@ export function FrameSheet() {
     Object.fromEntries(FIELDS.map(([key]) => [key, String(now[key])])),
   );
   const [datum, setDatum] = useState(frame.vertical_datum);
+  const [heights, setHeights] = useState(frame.unit);
   const { data: proposal, error: none } = useQuery({
     queryKey: ["proposal", project.id, all.length],
     queryFn: () => call<Proposal>("GET", `/projects/${project.id}/frame/proposal`),
@@ -42,13 +43,17 @@ export function FrameSheet() {
   const parsed = Object.fromEntries(FIELDS.map(([key]) => [key, parse(values[key] ?? "")]));
   const { use, unit } = useAreaOfUse(crs, parsed);
   const changed =
-    crs !== grid.crs || datum !== frame.vertical_datum || FIELDS.some(([key]) => parsed[key] !== now[key]);
+    crs !== grid.crs ||
+    heights !== frame.unit ||
+    datum !== frame.vertical_datum ||
+    FIELDS.some(([key]) => parsed[key] !== now[key]);
   const built = all.filter((one) => one.recipe);
   const keep = useMutation({
     mutationFn: () =>
       call<Project>("PUT", `/projects/${project.id}/frame`, {
         crs,
         ...parsed,
+        unit: heights,
         vertical_datum: datum,
       }),
     onSuccess: () => {
@@ -135,10 +140,7 @@ export function FrameSheet() {
             </span>
           </div>
         ))}
-        <div className="row">
-          <span className="lab">Heights</span>
-          <span className="said-of">metres; files in feet are turned as they arrive</span>
-        </div>
+        <Choice label="Heights in" value={heights} options={HEIGHT_UNITS} onChange={setHeights} />
         <div className="row">
           <label htmlFor="frame-datum">Zero level</label>
           <span className="field">

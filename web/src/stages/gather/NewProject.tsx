@@ -2,9 +2,9 @@ import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { call, type Extent, type Project, type Proposal, sendForExtent } from "../../api/client";
 import { client } from "../../api/queries";
-import { many, num, parse } from "../../desk/format";
+import { HEIGHT_UNITS, many, num, parse } from "../../desk/format";
 import { useDesk } from "../../desk/store";
-import { Section, Sheet } from "../parts";
+import { Choice, Section, Sheet } from "../parts";
 import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
 import { CrsChoice } from "./CrsChoice";
 
@@ -24,6 +24,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
   const [datum, setDatum] = useState("");
   const [values, setValues] = useState<Record<string, string>>({});
   const [extents, setExtents] = useState<Extent[]>([]);
+  const [heights, setHeights] = useState("m");
   const [reasons, setReasons] = useState<string[]>([]);
   const [over, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
@@ -54,7 +55,10 @@ export function NewProject({ open }: { open: (id: number) => void }) {
   });
   const make = useMutation({
     mutationFn: () =>
-      call<Project>("POST", "/projects", { name, frame: { crs, ...parsed, vertical_datum: datum.trim() } }),
+      call<Project>("POST", "/projects", {
+        name,
+        frame: { crs, ...parsed, unit: heights, vertical_datum: datum.trim() },
+      }),
     onSuccess: async (project) => {
       await client.invalidateQueries({ queryKey: ["projects"] });
       openStage("Gather");
@@ -163,10 +167,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
             </span>
           </div>
         ))}
-        <div className="row">
-          <span className="lab">Heights</span>
-          <span className="said-of">metres; files in feet are turned as they arrive</span>
-        </div>
+        <Choice label="Heights in" value={heights} options={HEIGHT_UNITS} onChange={setHeights} />
         <div className="row">
           <label htmlFor="frame-datum">Zero level</label>
           <span className="field">

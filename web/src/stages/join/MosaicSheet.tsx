@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useState } from "react";
 import type { Finding, Picture } from "../../api/client";
 import { quantityOf, useHeld } from "../../desk/context";
-import { num } from "../../desk/format";
+import { num, shortUnit } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { Methods } from "../build/Methods";
 import { Beside, Choice, Findings, has, NameRow, NumberField, Section, Sheet } from "../parts";
@@ -65,7 +65,7 @@ export function aboutOverlaps(found: Overlaps | null | undefined, names: string[
     findings.push({
       code: "offset",
       weight: "caution",
-      sentence: `${names[worst.first]} stands ${num(Math.abs(worst.median), 2)} m ${worst.median > 0 ? "above" : "below"} ${names[worst.second]} at the median.`,
+      sentence: `${names[worst.first]} stands ${num(Math.abs(worst.median), 2)} ${shortUnit(found.unit)} ${worst.median > 0 ? "above" : "below"} ${names[worst.second]} at the median.`,
       why: "More than they scatter: another zero level, or a strip that was not adjusted.",
       mend: { label: "Level by an offset", set_params: { levelling: "offset" } },
       places: [],

@@ -1,5 +1,6 @@
 import { type DragEvent, useState } from "react";
-import { num, percent, size } from "../../desk/format";
+import { useProject } from "../../desk/context";
+import { num, percent, shortUnit, size } from "../../desk/format";
 import { patchOf } from "../../map/ramps";
 import { accuracyOf, type Source } from "./sources";
 import type { Overlaps } from "./useOverlaps";
@@ -30,12 +31,13 @@ export function Sources(props: {
     move(dragged, to);
     setDragged(to);
   };
+  const unit = shortUnit(useProject().frame.unit);
   const fits = overlaps && overlaps.planes.length === chosen.length;
   const moved = (i: number) => {
     if (!levelled || !fits) return "";
     if (i === held) return "held";
     if (overlaps.alone.includes(i)) return "not tied";
-    return `${signed(overlaps.planes[i]?.offset ?? 0)} m`;
+    return `${signed(overlaps.planes[i]?.offset ?? 0)} ${unit}`;
   };
   return (
     <>
@@ -97,7 +99,7 @@ export function Sources(props: {
                 </span>
                 {accuracy && (
                   <span title="RMSE at the checkpoints">
-                    RMSE <span className="n">{num(accuracy.rmse, accuracy.rmse < 100 ? 2 : 0)}</span> m
+                    RMSE <span className="n">{num(accuracy.rmse, accuracy.rmse < 100 ? 2 : 0)}</span> {unit}
                   </span>
                 )}
                 <span className="n moved" title="What levelling adds in the middle of the frame">

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { call } from "../../api/client";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
-import { num } from "../../desk/format";
+import { num, shortUnit } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { HoldingChoice, Section, Sheet } from "../parts";
 
@@ -26,7 +26,7 @@ export function AccuracySheet() {
   const project = useProject();
   const { surfaces, points, a } = useHeld();
   const slots = useDesk((desk) => desk.slots);
-  const unit = project.frame.unit;
+  const unit = shortUnit(project.frame.unit);
   const judged = surfaces.filter((one) => one.surface?.quantity === "height");
   const best = Math.min(...judged.map((one) => one.accuracy?.rmse ?? Number.POSITIVE_INFINITY));
   const choose = useMutation({

@@ -8,7 +8,7 @@ from django.core.management import CommandError, call_command
 
 from yama.service.holdings.models import Holding
 from yama.service.jobs.models import Job
-from yama.service.tests.base import ServiceTest
+from yama.service.tests.base import GRID, ServiceTest
 from yama.service.tiles.warm import warm
 from yama.terrain.grid import Grid, Window
 from yama.terrain.relief.slope import slope
@@ -66,6 +66,58 @@ class TileTest(ServiceTest):
         for where in ("0/9/0", "0/0/9", "31/0/0"):
             self.ask("GET", f"/tiles/{holding.key}/{where}", status=404)
         self.ask("GET", "/tiles/ffff/0/0/0", status=404)
+
+
+class FeetTest(ServiceTest):
+    """A frame in feet: everything on the desk is in its unit, and the land no steeper for it."""
+
+    def setUp(self):
+        super().setUp()
+        self.metric = self.add_surface(2.0)
+        x, y = f"x={448_101.7}", f"y={5_438_200.2}"
+        self.where = f"/probe?{x}&{y}&a={self.metric.key}"
+        self.before = {
+            "probe": self.ask("GET", self.where)["readings"]["a"],
+            "view": self.ask("POST", "/views", {"keys": [self.metric.key]})[self.metric.key],
+            "tile": self.cells(self.metric.key),
+        }
+        self.as_role("owner")
+        frame = self.ask("GET", "")["frame"]
+        grid = GRID.bounds._asdict()
+        asked = {"crs": GRID.crs, "cell_size": 2.0, **grid, "unit": "ft"}
+        changed = self.ask("PUT", "/frame", asked)["frame"]
+        self.assertEqual(changed["unit"], "ft")
+        self.assertNotEqual(changed["mark"], frame["mark"])
+
+    def cells(self, key):
+        return np.frombuffer(gzip.decompress(self.ask("GET", f"/tiles/{key}/0/0/0").content), "<f4")
+
+    def test_the_desk_shows_feet(self):
+        found = self.ask("GET", self.where)["readings"]["a"]
+        self.assertAlmostEqual(found["height"] * 0.3048, self.before["probe"]["height"], places=4)
+        self.assertAlmostEqual(found["slope"], self.before["probe"]["slope"], places=3)
+        view = self.ask("POST", "/views", {"keys": [self.metric.key]})[self.metric.key]
+        self.assertAlmostEqual(view["high"] * 0.3048, self.before["view"]["high"], places=3)
+        np.testing.assert_allclose(self.cells(self.metric.key) * 0.3048, self.before["tile"], rtol=1e-6)
+        line = [[448_010, 5_438_100], [448_400, 5_438_100]]
+        course = self.ask("POST", "/profiles", {"keys": [self.metric.key], "line": line})["courses"][self.metric.key]
+        self.assertAlmostEqual(course["steepest"], 10.0, places=2)
+        self.assertAlmostEqual(course["climb"], 39.0 / 0.3048, places=1)
+
+    def test_what_is_built_and_judged_is_in_feet(self):
+        points = self.add_points()
+        self.ask("PUT", "/checkpoints", {"holding_id": points.pk})
+        body = {"operation": "interpolate_points", "params": {"reach_limit": 60}, "inputs": {"points": points.pk}}
+        self.ask("POST", "/runs", body, 202)
+        made = next(job.holding for job in self.run_jobs() if job.kind == "run")
+        self.assertEqual(made.facts["unit"], "ft")
+        held = {one["id"]: one for one in self.ask("GET", "/holdings")}
+        self.assertLess(held[made.pk]["accuracy"]["rmse"], 0.05)
+        self.assertAlmostEqual(held[self.metric.pk]["accuracy"]["mean"], 2.0 / 0.3048, places=2)
+        stored = StoredSurface(made.cells_path)
+        self.assertEqual(stored.unit, "ft")
+        row = np.nanmean(stored.read(Window(100, 100, 1, 1)))
+        self.assertAlmostEqual(float(row) * 0.3048, 0.1 * 201, places=2)
 
 
 class PreviewTest(ServiceTest):

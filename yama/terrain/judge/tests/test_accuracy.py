@@ -59,7 +59,12 @@ class AccuracyTest(SimpleTestCase):
         self.assertEqual(sum(figures.count for figures in found.by_code.values()), 50)
         self.assertEqual(len(found.errors), 50)
 
-    def test_units_must_agree(self):
-        surface = ArraySurface(np.zeros((100, 100)), GRID)
-        with self.assertRaisesMessage(InputError, "convert one of them"):
-            accuracy(surface, self.points(unit="ft"))
+    def test_checkpoints_in_another_unit(self):
+        xs, _ = GRID.centres(GRID.whole)
+        heights = np.tile(xs * 0.5 * 0.3048 + 2.0, (100, 1))
+        found = accuracy(ArraySurface(heights, GRID), self.points(unit="ft"))
+        self.assertAlmostEqual(found.all.mean, 2.0, places=3)
+
+    def test_what_has_no_heights_is_not_judged(self):
+        with self.assertRaisesMessage(InputError, "no heights"):
+            accuracy(ArraySurface(np.zeros((100, 100)), GRID, "°"), self.points())
