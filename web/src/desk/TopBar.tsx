@@ -2,7 +2,7 @@ import { Menu, MenuItem, Popover } from "@mui/material";
 import { useState } from "react";
 import { call, type Me, type Project } from "../api/client";
 import { client } from "../api/queries";
-import { num, size } from "./format";
+import { HEIGHT_UNITS, num, size } from "./format";
 import { Caret, Mark } from "./icons";
 import { JobsButton } from "./JobsButton";
 import { useDesk } from "./store";
@@ -81,7 +81,9 @@ export function TopBar({ project, me, projects, open }: Props) {
           <span className="n">
             {num(project.frame.grid.cols)} × {num(project.frame.grid.rows)}
           </span>
-          <span title={project.frame.vertical_datum || "zero level not named"}>heights in {project.frame.unit}</span>
+          <span title={project.frame.vertical_datum || "zero level not named"}>
+            heights in {HEIGHT_UNITS.find(({ value }) => value === project.frame.unit)?.title}
+          </span>
         </div>
       )}
       <div className="right">

@@ -32,6 +32,10 @@ export function ContoursSheet() {
   const { usable, chosen } = useChosenHeights(work);
   const areas = features.filter((one) => has(one, "polygons"));
   const unit = (params.unit as string) ?? "m";
+  const asked = params.unit;
+  useEffect(() => {
+    if (asked === undefined && project.frame.unit !== "m") setParams({ unit: project.frame.unit });
+  }, [asked, project.frame.unit, setParams]);
   const interval = (params.interval as number) ?? 20;
   const every = (params.index_every as number) ?? 5;
   const stopped = work.preview?.findings.some((one) => one.weight === "stop") || work.refused !== null;
