@@ -12,6 +12,7 @@ from pyproj import Transformer
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Bounds, FloatArray, parse_crs
+from yama.terrain.kernels import kernel
 
 DuplicateRule = Literal["mean", "first", "lowest", "highest"]
 
@@ -94,6 +95,42 @@ class Points:
             )  # fmt: skip
 
 
+@kernel
+def first_at_same_place(x, y):
+    """For each point `(points,)` the index of the first one with the same coordinates, by open-address hashing. -0.0 is not 0.0."""
+    count = x.size
+    bits = 4
+    while (1 << bits) < 2 * count:
+        bits += 1
+    mask = (1 << bits) - 1
+    table = np.full(1 << bits, -1, np.int32)
+    first = np.empty(count, np.int32)
+    x_bits = x.view(np.uint64)
+    y_bits = y.view(np.uint64)
+    for i in range(count):
+        mixed = x_bits[i] * np.uint64(0x9E3779B97F4A7C15) ^ (y_bits[i] * np.uint64(0xC2B2AE3D27D4EB4F))
+        mixed ^= mixed >> np.uint64(29)
+        mixed *= np.uint64(0xBF58476D1CE4E5B9)
+        slot = np.int64((mixed >> np.uint64(32)) & np.uint64(mask))
+        while True:
+            j = table[slot]
+            if j < 0:
+                table[slot] = i
+                first[i] = i
+                break
+            if x[j] == x[i] and y[j] == y[i]:
+                first[i] = j
+                break
+            slot = (slot + 1) & mask
+    return first
+
+
+def _all_apart(x: FloatArray, y: FloatArray) -> bool:
+    """Whether no two points lie at one place, which is told sooner than which do."""
+    first = first_at_same_place(np.ascontiguousarray(x) + 0.0, np.ascontiguousarray(y) + 0.0)
+    return bool((first == np.arange(first.size)).all())
+
+
 def _places(x: FloatArray, y: FloatArray) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
     """Points grouped by place: their order by x then y, first come first, and the number of the group of each in it."""
     order = np.lexsort((y, x))
@@ -106,9 +143,9 @@ def merge_duplicates(
     x: FloatArray, y: FloatArray, z: FloatArray, rule: DuplicateRule
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
     """One point for each place, its height by `rule`. Order is that of the first point at each place."""
-    order, group = _places(x, y)
-    if x.size == 0 or group[-1] + 1 == x.size:
+    if x.size == 0 or _all_apart(x, y):
         return x, y, z
+    order, group = _places(x, y)
     starts = np.flatnonzero(np.diff(group, prepend=-1))
     first = order[starts]  # the sort is stable, so the first of a group came first
     heights = z[order]
@@ -128,11 +165,9 @@ def duplicate_places(points: Points) -> dict[str, Any]:
     """Places with more than one point: `places`, how many hold `differing` heights, `largest` difference,
     and the `where` `(places, 2)` of the differing ones."""
     nothing = {"places": 0, "differing": 0, "largest": 0.0, "where": np.empty((0, 2))}
-    if not len(points):
+    if not len(points) or _all_apart(points.x, points.y):
         return nothing
     order, group = _places(points.x, points.y)
-    if group[-1] + 1 == order.size:
-        return nothing
     starts = np.flatnonzero(np.diff(group, prepend=-1))
     counts = np.diff(starts, append=order.size)
     heights = points.z[order]

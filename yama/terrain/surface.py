@@ -106,14 +106,14 @@ class EvaluatedSurface(Surface):
         self, grid: Grid, evaluate: Callable[[Grid], Heights], unit: str = "m", vertical_datum: str = ""
     ) -> None:
         super().__init__(grid, unit, vertical_datum)
-        self._evaluate = evaluate
+        self.evaluate = evaluate
 
     def read(self, window: Window, level: int = 0) -> Heights:
         grid = self.grid.at_level(level)
         inside = window.clipped(grid.rows, grid.cols)
         result = np.full((window.rows, window.cols), np.nan, np.float32)
         if inside.rows and inside.cols:
-            heights = self._evaluate(grid.part(inside))
+            heights = self.evaluate(grid.part(inside))
             put_in(result, heights, inside.row - window.row, inside.col - window.col)
         return result
 

@@ -72,7 +72,8 @@ export function ProbeLine() {
       )}
       {preview && !data.readings.a?.source && (
         <span>
-          <i className="l">A is the</i> {preview.title ? "quick look" : "preview"}
+          <i className="l">A is the</i>{" "}
+          {preview.title ? "quick look" : preview.rough ? "preview, drawn roughly" : "preview"}
         </span>
       )}
     </div>

@@ -73,6 +73,8 @@ export interface ShownPreview {
   quantity: Quantity;
   coarse: boolean;
   outline: [number, number][][];
+  /** Whether the map shows what only nearly stands for it. */
+  rough?: boolean;
   /** What it is called, where it is no preview of a worksheet's result. */
   title?: string;
 }

@@ -30,6 +30,7 @@ export interface Drawn {
   key: string;
   quantity: Quantity;
   coarse: boolean;
+  rough?: boolean;
   from: number;
   to: number;
 }
@@ -163,7 +164,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       clips.current.set(id, { from: one.from, to: one.to, first: order === 0 });
       let entry = held.get(id);
       if (!entry) {
-        const layer = surfaceLayer(path, one.key, grid, look, one.quantity, one.coarse, light);
+        const layer = surfaceLayer(path, one.key, grid, look, one.quantity, one.coarse, light, one.rough);
         layer.on("prerender", (event) => {
           const gl = event.context as WebGLRenderingContext;
           const { from, to, first } = clips.current.get(id) ?? { from: 0, to: 1, first: true };

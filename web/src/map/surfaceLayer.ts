@@ -134,6 +134,7 @@ export function surfaceLayer(
   quantity: Quantity,
   coarse: boolean,
   light: Light,
+  rough = false,
 ): SurfaceLayer {
   asked ??= drawnBySoftware();
   if (asked) pace.expectSlow();
@@ -154,7 +155,7 @@ export function surfaceLayer(
     transition: 0,
     wrapX: false,
     loader: async (z: number, x: number, y: number) => {
-      const body = await bytes(path(key, top - z, x, y));
+      const body = await bytes(path(key, top - z, x, y, rough));
       const cells = body ? new Float32Array(body) : new Float32Array(SIDE * SIDE * bands).fill(EMPTY);
       for (let i = 0; i < cells.length; i++) if (Number.isNaN(cells[i])) cells[i] = EMPTY;
       return cells;

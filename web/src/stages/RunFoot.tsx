@@ -97,6 +97,9 @@ export function RunFoot({
           ) : null}
         </span>
       </div>
+      {preview?.rough && !stopped && !running && (
+        <p className="remark">The map shows it roughly, so that you need not wait. What is made is exact.</p>
+      )}
       <div className="go">
         <PreviewSwitch />
         <span style={{ display: "flex", gap: 8 }}>

@@ -50,6 +50,7 @@ export function useWorksheet(operation: string, roles: string[]) {
             key: result.key,
             quantity: result.quantity as Quantity,
             coarse: result.coarse,
+            rough: result.rough,
             outline: result.outline as [number, number][][],
           }
         : null;

@@ -44,6 +44,7 @@ _MOST_EDGES = 30_000
 _OUTLINE_CELLS = 360
 _SMALLEST_RING = 20
 _TIMED_CELLS = 128  # along each side
+_LONG = 0.03  # seconds
 _VIEW_CELLS = 512
 _CONTOUR_CELLS = 1_000
 _UNSEEN = 0.2  # of a cell: bends that no screen shows
@@ -82,6 +83,7 @@ class PreviewOut(Schema):
 
     outline: rings of x, y around the filled cells. coarse: its tiles carry gradients. cells: how many a run makes. seconds: how long it may take here,
     from the time the outline took. figures: of an operation that gives them in no time. filled: share of cells that are not empty.
+    rough: whether the map shows what only nearly stands for the result.
     """
 
     key: str | None
@@ -93,6 +95,7 @@ class PreviewOut(Schema):
     coarse: bool
     seconds: float
     filled: float
+    rough: bool
     holding_id: int | None
     figures: dict[str, Any] | None
 
@@ -170,21 +173,25 @@ class OperationOut(Schema):
 
 
 @router.get("/{int:project_id}/tiles/{key}/{int:level}/{int:col}/{int:row}", include_in_schema=False)
-def tile(request: HttpRequest, project_id: int, key: str, level: int, col: int, row: int) -> HttpResponse:
+def tile(
+    request: HttpRequest, project_id: int, key: str, level: int, col: int, row: int, rough: bool = False
+) -> HttpResponse:
     """Cells of a surface on the frame's grid: little-endian float32, 258 x 258, NaN where empty, gzipped.
 
     A coarse surface (see `surfaces.tile_bands`) has three numbers a cell: height, gradient east, gradient north.
 
     Level n has the frame's cells 2**n times as wide. Tiles are 256 cells apart and overlap by one cell on each side.
-    204 where all cells are empty.
+    204 where all cells are empty. rough: of a slow preview what stands in for it.
     """
     project = open_project(request, project_id)
     frame = project.frame.grid
     if level > 30 or col * TILE > frame.at_level(level).cols or row * TILE > frame.at_level(level).rows:
         raise Http404
-    cache_key = f"tile:{project_id}:{key}:{zlib.crc32(repr(project.frame).encode())}:{level}:{col}:{row}"
-    surface, step = surfaces.surface_of(project_id, key)
-    body: bytes | None = cache.get(cache_key) if step else None
+    cache_key = f"tile:{project_id}:{key}:{'rough' if rough else ''}:{zlib.crc32(repr(project.frame).encode())}:{level}:{col}:{row}"
+    stand_in = surfaces.rough_of(project_id, key) if rough else None
+    surface, step = (stand_in, None) if stand_in else surfaces.surface_of(project_id, key)
+    computed = stand_in is not None or step is not None  # stored surfaces are as quick to read as the cache
+    body: bytes | None = cache.get(cache_key) if computed else None
     if body is None:
         side = TILE + 2 * GUTTER
         window = Window(row * TILE - GUTTER, col * TILE - GUTTER, side, side)
@@ -192,7 +199,7 @@ def tile(request: HttpRequest, project_id: int, key: str, level: int, col: int, 
         empty = bool(np.isnan(bands[0]).all())
         cells = np.stack(bands, axis=-1).astype("<f4")
         body = b"" if empty else igzip.compress(cells.tobytes(), compresslevel=1, mtime=0)
-        if step:  # stored surfaces are as quick to read as the cache
+        if computed:
             cache.set(cache_key, body, _TILE_SECONDS)
     response = HttpResponse(body, content_type="application/octet-stream", status=200 if body else 204)
     if body:
@@ -229,9 +236,18 @@ def prepare(project: Project, body: RunIn) -> tuple[operations.Task, Step, list[
     return task, step, task.check()
 
 
+def _timed(surface: Surface, side: int) -> tuple[float, int]:
+    """Seconds that cells in the middle of a surface take, and how many they are."""
+    own = surface.grid
+    part = Window(own.rows // 2, own.cols // 2, side, side).clipped(own.rows, own.cols)
+    began = time.perf_counter()
+    surface.read(part)
+    return time.perf_counter() - began, max(part.rows * part.cols, 1)
+
+
 def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, float]]], float, float, float]:
     """Rings around the filled cells but for specks, the share filled, seconds spent on each cell looked at, and seconds
-    spent once, before any cell could be."""
+    spent once, before any cell could be. Of a stand-in the seconds are those of what it stands for."""
     level = 0
     while max(frame.at_level(level).rows, frame.at_level(level).cols) > _OUTLINE_CELLS:
         level += 1
@@ -239,21 +255,24 @@ def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, floa
     grid = frame.at_level(level)
     started = time.perf_counter()
     own = surface.grid
-    told = surface.seconds
-    if told is None:
+    told, exact = surface.seconds, surfaces.exact_of(surface)
+    if told is None and exact is None:
         for eighth in (1, 3, 5, 7):  # what is prepared for a part of the surface is prepared now
             surface.read(Window(own.rows * eighth // 8, own.cols // 2, 1, 1))
     ready = time.perf_counter()
     heights = view.read(grid.whole.grown(1), level)
     seconds = 0.0 if surface.by_parts else (time.perf_counter() - ready) / heights.size
-    if told is None and not surface.by_parts and level:
-        # wide cells of many surfaces cost more than its own do
-        own_part = Window(own.rows // 2, own.cols // 2, _TIMED_CELLS, _TIMED_CELLS).clipped(own.rows, own.cols)
-        began = time.perf_counter()
-        surface.read(own_part)
-        seconds = min(seconds, (time.perf_counter() - began) / max(own_part.rows * own_part.cols, 1))
     if told is not None:
         seconds = told / own.cell_count
+    elif exact is not None:
+        took, cells = _timed(exact, _TIMED_CELLS // 4)
+        if took < _LONG:
+            took, cells = _timed(exact, _TIMED_CELLS // 2)
+        seconds = took / cells
+    elif not surface.by_parts and level:
+        # wide cells of many surfaces cost more than its own do
+        took, cells = _timed(surface, _TIMED_CELLS)
+        seconds = min(seconds, took / cells)
     filled = np.isfinite(heights)
     rings = []
     lines: Any = contourpy.contour_generator(z=filled.astype(np.float32)).lines(0.5)
@@ -278,7 +297,7 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
     existing = Holding.objects.filter(project=project, key=step.key).first()
     result: dict[str, Any] = {
         "key": None, "quantity": operation.quantity_of(params), "findings": [finding.to_dict() for finding in findings],
-        "outline": [], "cells": grid.cell_count, "cell_size": grid.cell_width, "coarse": False, "seconds": 0.0, "filled": 0.0,
+        "outline": [], "cells": grid.cell_count, "cell_size": grid.cell_width, "coarse": False, "seconds": 0.0, "filled": 0.0, "rough": False,
         "holding_id": existing.pk if existing else None, "figures": None,
     }  # fmt: skip
     stopped = any(finding.weight == "stop" for finding in findings)
@@ -287,13 +306,15 @@ def preview(request: HttpRequest, project_id: int, body: RunIn) -> dict[str, Any
     if operation.produces != "surface" or stopped:
         return result
     surfaces.keep_preview(project_id, step)
-    surface, _ = surfaces.surface_of(project_id, step.key)
+    stand_in = surfaces.rough_of(project_id, step.key)
+    surface = stand_in or surfaces.surface_of(project_id, step.key)[0]
     outline, filled, seconds, once = _outline(surface, project.frame.grid)
     # two cores compute; writing and compressing a cell takes about as long as computing a cheap one
     result.update(
         key=step.key,
         outline=outline,
         filled=filled,
+        rough=stand_in is not None,
         coarse=surfaces.is_coarse(project.frame.grid, surface.grid),
         cells=surface.grid.cell_count,
         cell_size=surface.grid.cell_width,

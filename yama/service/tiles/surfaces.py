@@ -20,6 +20,7 @@ from yama.terrain.formats import Held, image, las
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
+from yama.terrain.interpolate.rough import Sparse
 from yama.terrain.interpolate.triangulation import Facets
 from yama.terrain.kept import Kept
 from yama.terrain.operations.base import Quantity
@@ -56,13 +57,27 @@ def surface_of_holding(holding: Holding) -> Surface:
     return _live(holding.project_id, step)
 
 
-def _live(project_id: int, step: Step) -> Surface:
-    def make() -> Any:
-        operation = operations.find(step.operation)
-        params = operations.parse_params(operation, step.params)
-        return operations.Task(operation, inputs_of(project_id, step), params, Frame.from_dict(step.frame or {})).run()
+def _task_of(project_id: int, step: Step) -> operations.Task:
+    operation = operations.find(step.operation)
+    params = operations.parse_params(operation, step.params)
+    return operations.Task(operation, inputs_of(project_id, step), params, Frame.from_dict(step.frame or {}))
 
-    found: Surface = _recent.get((project_id, step.key, "live"), make)
+
+def _live(project_id: int, step: Step) -> Surface:
+    found: Surface = _recent.get((project_id, step.key, "live"), lambda: _task_of(project_id, step).run())
+    return found
+
+
+def rough_of(project_id: int, key: str) -> Surface | None:
+    """What stands in for a preview while it is looked at; None where it is quick enough itself, or where the key is that of a
+    holding: what is kept is shown as it is."""
+    if find_key(project_id, key) is not None:
+        return None
+    data = cache.get(f"preview:{project_id}:{key}")
+    if data is None:
+        return None
+    step = Step.from_dict(data)
+    found: Surface | None = _recent.get((project_id, key, "rough"), lambda: _task_of(project_id, step).rough())
     return found
 
 
@@ -77,6 +92,14 @@ def held_by(holding: Holding) -> Held:
     if holding.kind == Holding.Kind.IMAGE:
         return image.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
     return features_of(holding)
+
+
+def exact_of(surface: Surface) -> Surface | None:
+    """What a stand-in stands for; None where a surface is none."""
+    found: Surface | None = surface
+    while found is not None and not isinstance(found, Sparse):
+        found = getattr(found, "surface", None)
+    return found.exact if found is not None else None
 
 
 def inputs_of(project_id: int, step: Step) -> dict[str, Held | list[Held]]:
@@ -113,8 +136,9 @@ def surface_of(project_id: int, key: str) -> tuple[Surface, Step | None]:
 
 
 def shown(project: Project, key: str) -> Surface:
-    """The surface of a key as the desk shows it: with heights in the frame's unit, whatever it is stored in. Raises Http404."""
-    return in_unit(surface_of(project.pk, key)[0], project.frame.unit)
+    """The surface of a key as the desk shows it: with heights in the frame's unit, whatever it is stored in; of a
+    slow preview what stands in for it. Raises Http404."""
+    return in_unit(rough_of(project.pk, key) or surface_of(project.pk, key)[0], project.frame.unit)
 
 
 def facets_of(project_id: int, key: str) -> Facets | None:

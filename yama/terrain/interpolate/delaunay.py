@@ -21,6 +21,7 @@ import numpy.typing as npt
 from yama.terrain.errors import InputError
 from yama.terrain.interpolate.predicates import in_circle, orient
 from yama.terrain.kernels import kernel
+from yama.terrain.points import first_at_same_place
 
 _PARALLEL_FROM = 20_000
 _NEXT, _END, _FREE = 0, 1, 2  # slots of the allocator: next unused edge, end of the range, head of the free list
@@ -38,36 +39,6 @@ class Triangulation:
     triangles: npt.NDArray[np.int32]
     neighbours: npt.NDArray[np.int32]
     first_of: npt.NDArray[np.int32]
-
-
-@kernel
-def _first_at_same_place(x, y):
-    """For each point the index of the first one with the same coordinates, by open-address hashing."""
-    count = x.size
-    bits = 4
-    while (1 << bits) < 2 * count:
-        bits += 1
-    mask = (1 << bits) - 1
-    table = np.full(1 << bits, -1, np.int32)
-    first = np.empty(count, np.int32)
-    x_bits = x.view(np.uint64)
-    y_bits = y.view(np.uint64)
-    for i in range(count):
-        mixed = x_bits[i] * np.uint64(0x9E3779B97F4A7C15) ^ (y_bits[i] * np.uint64(0xC2B2AE3D27D4EB4F))
-        mixed ^= mixed >> np.uint64(29)
-        mixed *= np.uint64(0xBF58476D1CE4E5B9)
-        slot = np.int64((mixed >> np.uint64(32)) & np.uint64(mask))
-        while True:
-            j = table[slot]
-            if j < 0:
-                table[slot] = i
-                first[i] = i
-                break
-            if x[j] == x[i] and y[j] == y[i]:
-                first[i] = j
-                break
-            slot = (slot + 1) & mask
-    return first
 
 
 @kernel
@@ -379,7 +350,7 @@ def triangulate(x: npt.ArrayLike, y: npt.ArrayLike, workers: int = 2) -> Triangu
         raise InputError("Some points have coordinates that are not numbers; leave them out before triangulating.")
     if xs.size and max(np.abs(xs).max(), np.abs(ys).max()) > 1e60:
         raise InputError("Some coordinates are larger than 1e60; they cannot be positions. Leave those points out.")
-    first_of = _first_at_same_place(xs, ys)
+    first_of = first_at_same_place(xs, ys)
     ids = np.flatnonzero(first_of == np.arange(xs.size, dtype=np.int32)).astype(np.int32)
     if ids.size < 3:
         raise InputError(f"A triangulation needs three points at different places; there are {ids.size}.")

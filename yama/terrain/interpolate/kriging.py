@@ -104,20 +104,17 @@ class Empirical:
 
 
 @kernel
-def _pairs(x, y, z, first, second, step, classes, sums, distances, counts):
-    for k in range(first.size):
-        i = first[k]
-        j = second[k]
-        if i == j:
-            continue
-        dx = x[i] - x[j]
-        dy = y[i] - y[j]
-        far = np.sqrt(dx * dx + dy * dy)
-        place = int(far / step)
-        if place < classes:
-            sums[place] += 0.5 * (z[i] - z[j]) ** 2
-            distances[place] += far
-            counts[place] += 1
+def _pairs(x, y, z, step, classes, sums, distances, counts):
+    beyond = (step * classes) ** 2
+    for i in range(x.size):
+        for j in range(i + 1, x.size):
+            square = (x[i] - x[j]) ** 2 + (y[i] - y[j]) ** 2
+            if square < beyond:
+                far = np.sqrt(square)
+                place = min(int(far / step), classes - 1)
+                sums[place] += 0.5 * (z[i] - z[j]) ** 2
+                distances[place] += far
+                counts[place] += 1
 
 
 def empirical(
@@ -136,9 +133,8 @@ def empirical(
     chosen = np.arange(x.size)
     if x.size > some:
         chosen = np.sort(np.random.default_rng(seed).permutation(x.size)[:some])
-    first, second = np.triu_indices(chosen.size, 1)
     sums, distances, counts = np.zeros(classes), np.zeros(classes), np.zeros(classes, np.int64)
-    _pairs(x, y, z, chosen[first], chosen[second], limit / classes, classes, sums, distances, counts)
+    _pairs(x[chosen], y[chosen], z[chosen], limit / classes, classes, sums, distances, counts)
     held = counts > 0
     if not held.any():
         raise InputError("No two points lie near enough to each other for a variogram.")

@@ -97,6 +97,11 @@ class Operation(ABC):
         """The result: a live Surface, Features, a Reclassified cloud, or for figures a dict of JSON values. Cheap for
         surfaces and clouds: their cells and points are made when they are read or written."""
 
+    def rough(self, inputs: Inputs, params: Any, frame: Frame) -> Surface | None:
+        """What `run` would give, only nearly so but at once, to be looked at while settings are chosen; None where `run` itself is
+        quick enough for that. Asked only where `check` found nothing that stops it."""
+        return None
+
     def make(self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress) -> Any:
         """The result, with progress. Operations whose `run` takes long override it."""
         return self.run(inputs, params, frame)
@@ -141,6 +146,11 @@ class Task:
     def run(self) -> Any:
         """See `Operation.run`."""
         return self._given_back(self.operation.run(self.inputs, self.params, self._frame))
+
+    def rough(self) -> Surface | None:
+        """See `Operation.rough`."""
+        found: Surface | None = self._given_back(self.operation.rough(self.inputs, self.params, self._frame))
+        return found
 
     def make(self, progress: Progress = ignore_progress) -> Any:
         """See `Operation.make`."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, Literal
 
 import numpy as np
@@ -21,6 +21,7 @@ from yama.terrain.interpolate.breaklines import Lines, along, lines_of, mesh_wit
 from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
 from yama.terrain.interpolate.natural import natural_neighbour
+from yama.terrain.interpolate.rough import RoughSpline, Sparse
 from yama.terrain.interpolate.spline import LEAST_TENSION, SMOOTHING, TENSION, tension_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.operations.base import (
@@ -36,10 +37,13 @@ from yama.terrain.operations.base import (
     within_area,
 )
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
-from yama.terrain.surface import Surface
+from yama.terrain.surface import EvaluatedSurface, Surface
 
 _AT_PLACE = 0.02
 """Metres within which a point lies at a place that is named: the desk rounds places to centimetres."""
+
+_MANY = 50_000
+"""From so many points on natural neighbours take longer for all cells of a screen than somebody would wait."""
 
 
 class InterpolateParams(Params):
@@ -378,11 +382,21 @@ class InterpolatePoints(Operation):
         return findings
 
     def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        points = inputs["points"]
-        assert isinstance(points, Points)
         for finding in self.check(inputs, params, frame):
             if finding.weight == "stop":
                 raise InputError(f"{finding.sentence} {finding.why}")
+        return self._run(inputs, params, frame, self._smooth)
+
+    def rough(self, inputs: Inputs, params: Any, frame: Frame) -> Surface | None:
+        points = inputs["points"]
+        assert isinstance(points, Points)
+        slow = params.method in ("spline", "kriging") or (params.method == "natural_neighbour" and len(points) > _MANY)
+        slow = slow and params.result != "distance"
+        return self._run(inputs, params, frame, self._rough) if slow else None
+
+    def _run(self, inputs: Inputs, params: Any, frame: Frame, smooth: Callable[..., Surface]) -> Surface:
+        points = inputs["points"]
+        assert isinstance(points, Points)
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
@@ -400,7 +414,7 @@ class InterpolatePoints(Operation):
         if params.method == "triangulation":
             surface = _triangulated(x, y, z, grid, inputs, params, frame, lakes)
         else:
-            surface = self._smooth(x, y, z, grid, params, points.unit)
+            surface = smooth(x, y, z, grid, params, points.unit)
             if lakes and self.quantity_of(params) == "height":
                 bare = surface
                 surface = Flattened(bare, lakes, lambda: rim_levels(bare, lakes))
@@ -408,6 +422,14 @@ class InterpolatePoints(Operation):
         if params.whole:
             surface = whole_numbers(surface)
         return within_area(surface, inputs)
+
+    def _rough(self, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: Any, unit: str) -> Surface:
+        """A stand-in for the slow methods."""
+        if params.method == "spline":
+            return RoughSpline(x, y, z, grid, params.tension, params.smoothing, params.reach_limit or np.inf, unit)
+        surface = self._smooth(x, y, z, grid, params, unit)
+        assert isinstance(surface, EvaluatedSurface)
+        return Sparse(surface, max(round(params.kriging_neighbours / 6), 2) if params.method == "kriging" else 2)
 
     def _smooth(self, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: Any, unit: str) -> Surface:
         """The surface of any method but triangulation."""

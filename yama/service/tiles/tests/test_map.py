@@ -145,6 +145,27 @@ class PreviewTest(ServiceTest):
         )
         self.assertEqual(self.preview(points, reach_limit=60)["holding_id"], made.pk)
 
+    def test_a_slow_preview_is_drawn_roughly_until_it_is_made(self):
+        points = self.add_points(count=900)
+        found = self.preview(points, method="kriging", reach_limit=60)
+        self.assertTrue(found["rough"])
+        self.assertGreater(found["seconds"], 0)
+        path = f"/tiles/{found['key']}/0/0/0"
+
+        def cells(query=""):
+            return np.frombuffer(gzip.decompress(self.ask("GET", path + query).content), "<f4").reshape(258, 258)
+
+        rough, exact = cells("?rough=true"), cells()
+        self.assertLess(np.nanmean(np.abs(rough - exact)), 0.5)
+        self.assertFalse(np.array_equal(rough, exact, equal_nan=True))
+        body = {"operation": "interpolate_points", "params": {"method": "kriging", "reach_limit": 60},
+                "inputs": {"points": points.pk}}  # fmt: skip
+        self.ask("POST", "/runs", body, 202)
+        self.assertEqual(self.run_jobs()[0].holding.key, found["key"])
+        cache.clear()
+        np.testing.assert_array_equal(cells("?rough=true"), exact)
+        self.assertFalse(self.preview(points, method="triangulation", reach_limit=60)["rough"])
+
     def test_figures_that_take_no_time_come_with_the_preview(self):
         points = self.add_points()
         body = {"operation": "variogram", "params": {}, "inputs": {"points": points.pk}}
