@@ -12,7 +12,7 @@ import os
 import threading
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Executor, Future, wait
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -29,6 +29,7 @@ from rasterio.errors import RasterioError
 from yama.terrain import cog
 from yama.terrain.cluster import pool
 from yama.terrain.cog import BLOCK, FLOATS, Encoding, halve
+from yama.terrain.ending import until
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.files import replacing
 from yama.terrain.grid import FloatArray, Grid, Window, compound, crs_name, horizontal, parse_crs
@@ -37,6 +38,7 @@ Heights = npt.NDArray[np.float32]
 Made = TypeVar("Made")
 
 
+_PATIENCE = 0.5  # seconds
 _ANEW: dict[type, Any] = {type(threading.Lock()): threading.Lock, threading.local: threading.local}
 
 
@@ -344,7 +346,8 @@ def walk(
 ) -> None:
     """Make something of every block of a surface on all cores and hand it to `visit`, in no set order, one at a time.
 
-    At most twice `workers` blocks are held. Whatever `visit` or `progress` raises ends the walk.
+    At most twice `workers` blocks are held. Whatever `visit` or `progress` raises ends the walk; `progress` is called every half
+    second at least, and what is being made hears of the end (see `ending`) where it takes long.
     """
     own = pool(workers) if executor is None else None
     taken = executor or own
@@ -353,20 +356,25 @@ def walk(
     total = -(-surface.grid.rows // block) * -(-surface.grid.cols // block)
     running: dict[Future[Made], Window] = {}
     done = 0
+    ended = threading.Event()
+    work = until(ended, make) if isinstance(taken, ThreadPoolExecutor) else make
     try:
         while True:
             for window in todo:
-                running[taken.submit(make, surface, window)] = window
+                running[taken.submit(work, surface, window)] = window
                 if len(running) >= 2 * workers:
                     break
             if not running:
                 return
-            finished, _ = wait(running, return_when=FIRST_COMPLETED)
+            finished, _ = wait(running, timeout=_PATIENCE, return_when=FIRST_COMPLETED)
+            if not finished:
+                progress(done / total)
             for future in finished:
                 visit(running.pop(future), future.result())
                 done += 1
                 progress(done / total)
     finally:
+        ended.set()
         for future in running:
             future.cancel()
         if own:

@@ -25,6 +25,7 @@ from scipy import ndimage
 
 from yama.terrain.cloud import Cloud
 from yama.terrain.cog import halve
+from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.formats import las
 from yama.terrain.grid import Bounds, Grid, Window, parse_crs
@@ -363,6 +364,7 @@ class GriddedCloud(Surface):
                 turn = Transformer.from_crs(parse_crs(cloud.crs), parse_crs(crs), always_xy=True).transform
             factor = UNITS[cloud.unit]
             for chunk in las.chunks(cloud.path, cloud.name):
+                go_on()
                 keep = self._keep.of(chunk, factor)
                 scales, offsets = chunk.scales, chunk.offsets
                 x_turn, y_turn = (float(scales[0]), float(offsets[0])), (float(scales[1]), float(offsets[1]))

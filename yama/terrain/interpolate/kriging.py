@@ -18,6 +18,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.optimize import least_squares
 
+from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.interpolate.point_index import PointIndex, empty_beyond, in_bucket_order, nearest_k
@@ -29,6 +30,7 @@ MODELS: tuple[Model, ...] = ("spherical", "exponential", "gaussian", "matern")
 _NUMBERS: dict[str, int] = {name: i for i, name in enumerate(MODELS)}
 
 _PAIRS = 3_000_000
+_ROWS = 32  # computed without a break
 _STEADY = 1e-9
 """Share of the sill added to each point's own variance, so that points almost at one place stay solvable."""
 
@@ -292,10 +294,14 @@ def ordinary_kriging(
         result = np.zeros((part.rows, part.cols), np.float32)
         if plain is not None:
             empty_beyond(result, xs, ys, plain, reach)
-        _fill(
-            xs - east, ys - north, variogram.turn, index.x, index.y, heights, index.starts, index.layout,
-            min(neighbours, x.size), np.inf, _NUMBERS[variogram.model], variogram.nugget, variogram.sill, deviation, result,
-        )  # fmt: skip
+        for first in range(0, part.rows, _ROWS):
+            go_on()
+            rows = slice(first, first + _ROWS)
+            _fill(
+                xs - east, ys[rows] - north, variogram.turn, index.x, index.y, heights, index.starts, index.layout,
+                min(neighbours, x.size), np.inf, _NUMBERS[variogram.model], variogram.nugget, variogram.sill, deviation,
+                result[rows],
+            )  # fmt: skip
         if not deviation:
             result += np.float32(middle)
         return result

@@ -19,6 +19,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.linalg import cho_factor, cho_solve
 
+from yama.terrain.ending import go_on
 from yama.terrain.grid import FloatArray
 from yama.terrain.kernels import kernel
 
@@ -403,6 +404,7 @@ class _Level:
         way = towards.copy()
         gain = float((rest * towards).sum())
         for step in range(1, most + 1):
+            go_on()
             if gain <= 0.0:
                 return z, step
             image = -self.left_over(way, nothing)

@@ -15,7 +15,7 @@ from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights, Surface
 
-_APART = 8
+_APART = 9
 """A rough spline goes through points about so many cells of a level apart."""
 _STEP = 5
 _AROUND = 1.0

@@ -22,6 +22,7 @@ import numpy.typing as npt
 from scipy.linalg import eigh, lapack, qr
 from scipy.special import exp1
 
+from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
@@ -333,6 +334,7 @@ class TensionSpline:
                 in_x = np.abs(inside_x - middle_x) < half
                 if not in_x.any() or np.isnan(total[np.ix_(in_y, in_x)]).all():
                     continue
+                go_on()
                 patch = self._patch(row, col)
                 where = np.ix_(in_y, in_x)
                 part, weights = np.ascontiguousarray(total[where]), np.ascontiguousarray(sums[where])
