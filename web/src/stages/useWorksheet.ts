@@ -3,20 +3,9 @@ import type { Accepted, Finding, Quantity } from "../api/client";
 import { type RunBody, useJobs, usePreview, useStart } from "../api/queries";
 import { useProject } from "../desk/context";
 import { type Sheet, useDesk } from "../desk/store";
+import { useSettled } from "../desk/useSettled";
 
 const NONE: Sheet = { inputs: {}, params: {}, name: "" };
-
-/** A value that stays still until nothing has changed it for a moment. */
-function useSettled<T>(value: T, wait: number): T {
-  const [settled, setSettled] = useState(value);
-  const text = JSON.stringify(value);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: equal contents are no change
-  useEffect(() => {
-    const timer = window.setTimeout(() => setSettled(value), wait);
-    return () => window.clearTimeout(timer);
-  }, [text, wait]);
-  return settled;
-}
 
 /** What every worksheet of an operation needs: its kept settings, the preview, and the run. */
 export function useWorksheet(operation: string, roles: string[]) {

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import tempfile
+import zlib
 from datetime import datetime
 from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
 
 import numpy as np
+from django.core.cache import cache
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Field, Router, Schema
 from ninja.errors import HttpError
+from pydantic import ValidationError
 from pyproj import Transformer
 
 from yama.service.accounts.api import Failure
@@ -27,12 +30,16 @@ from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.tiles import surfaces
 from yama.service.tiles.api import FindingOut, RunIn, prepare
+from yama.service.tiles.dressed import DressIn
 from yama.terrain import operations, overview
 from yama.terrain.errors import InputError
 from yama.terrain.formats import vector
 from yama.terrain.formats.las import CLASSES
 from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.recipe import below, export, source
+from yama.terrain.relief.picture import picture as small_picture
+
+_PICTURE_SECONDS = 3600
 
 router = Router(tags=["holdings"])
 
@@ -453,10 +460,28 @@ def accuracy_report(request: HttpRequest, project_id: int, holding_id: int) -> d
     return card.figures or {"reason": card.reason}
 
 
+def _dressed_picture(holding: Holding, dress: str) -> HttpResponse:
+    try:
+        look = DressIn.model_validate_json(dress)
+    except ValidationError as error:
+        raise HttpError(422, "The look of a picture must be JSON with stops, low and high.") from error
+    frame = holding.project.frame
+    place = f"picture:{holding.pk}:{holding.key}:{zlib.crc32(repr((frame, look)).encode())}"
+    png: bytes | None = cache.get(place)
+    if png is None:
+        png = small_picture(surfaces.shown(holding.project, holding.key), frame.grid, look.dress(frame.unit))
+        cache.set(place, png, _PICTURE_SECONDS)
+    response = HttpResponse(png, content_type="image/png")
+    response["Cache-Control"] = f"private, max-age={_PICTURE_SECONDS}"
+    return response
+
+
 @router.get("/{int:project_id}/holdings/{int:holding_id}/picture", include_in_schema=False)
-def picture(request: HttpRequest, project_id: int, holding_id: int) -> HttpResponse:
-    """The small picture of a surface, as PNG."""
+def picture(request: HttpRequest, project_id: int, holding_id: int, dress: str = "") -> HttpResponse:
+    """The small picture of a surface, as PNG. dress: a look as JSON (`DressIn`); the usual one where there is none."""
     holding = _get(request, project_id, holding_id)
+    if dress and holding.kind == Holding.Kind.SURFACE:
+        return _dressed_picture(holding, dress)
     if not holding.picture_path.exists():
         raise HttpError(404, "There is no picture of this.")
     response = HttpResponse(holding.picture_path.read_bytes(), content_type="image/png")

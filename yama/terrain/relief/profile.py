@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -91,8 +90,8 @@ def courses(surfaces: Sequence[Surface], along: Track, crs: str) -> list[Course]
             x, y = Transformer.from_crs(parse_crs(crs), parse_crs(surface.grid.crs), always_xy=True).transform(x, y)
         return _course(sample(surface, x, y), along.step, UNITS.get(surface.unit, 1.0))
 
-    with ThreadPoolExecutor(2) as pool:
-        return list(pool.map(one, surfaces))
+    # one after the other: a thread that is new has no file open, and opening them takes longer than the reading
+    return [one(surface) for surface in surfaces]
 
 
 def finest(grids: Sequence[Grid]) -> float:

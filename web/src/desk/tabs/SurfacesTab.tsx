@@ -1,11 +1,13 @@
 import { Menu, MenuItem } from "@mui/material";
-import { useState } from "react";
-import { call, type Holding } from "../../api/client";
+import { useMemo, useState } from "react";
+import { call, type Holding, type Quantity } from "../../api/client";
 import { client, useStart } from "../../api/queries";
+import { dressOf } from "../../map/ramps";
 import { useHeld, useProject } from "../context";
 import { HEIGHT_UNITS, num, percent, shortUnit, size } from "../format";
 import { WeightIcon } from "../icons";
 import { useDesk } from "../store";
+import { useSettled } from "../useSettled";
 
 function accuracyLine(holding: Holding, unit: string) {
   const found = holding.accuracy;
@@ -30,8 +32,21 @@ const SHORT: Record<string, string> = {
   bands: "several bands",
 };
 
+/** How a quantity is dressed on the desk now, once the hand that changes it rests, for the address of a picture. */
+function useDressOf(quantity: Quantity | undefined): string {
+  const look = useDesk((desk) => (quantity ? desk.looks[quantity] : undefined));
+  const light = useDesk((desk) => desk.light);
+  const dress = useMemo(
+    () => (look ? encodeURIComponent(JSON.stringify(dressOf(look, light, quantity === "height"))) : ""),
+    [look, light, quantity],
+  );
+  return useSettled(dress, 600);
+}
+
 function Card({ holding }: { holding: Holding }) {
   const project = useProject();
+  const quantity = holding.surface?.quantity as Quantity | undefined;
+  const dress = useDressOf(quantity);
   const slots = useDesk((desk) => desk.slots);
   const put = useDesk((desk) => desk.put);
   const set = useDesk((desk) => desk.set);
@@ -73,7 +88,8 @@ function Card({ holding }: { holding: Holding }) {
     >
       <div className="pic">
         <img
-          src={`/api${path}/picture?key=${holding.key}`}
+          src={`/api${path}/picture?key=${holding.key}&dress=${dress}`}
+          loading="lazy"
           alt={`Relief of ${holding.name}`}
           width="112"
           height="112"

@@ -1,6 +1,8 @@
 """What the map gets: tiles equal to the core's cells, previews that keep nothing, readings that agree."""
 
 import gzip
+import json
+from urllib.parse import quote
 
 import numpy as np
 from django.core.cache import cache
@@ -66,6 +68,32 @@ class TileTest(ServiceTest):
         for where in ("0/9/0", "0/0/9", "31/0/0"):
             self.ask("GET", f"/tiles/{holding.key}/{where}", status=404)
         self.ask("GET", "/tiles/ffff/0/0/0", status=404)
+
+
+class StripPictureTest(ServiceTest):
+    def test_pictures_follow_the_look(self):
+        holding = self.add_surface()
+        path = f"/holdings/{holding.pk}/picture"
+        usual = self.ask("GET", path).content
+
+        def dressed(**changes):
+            look = {"stops": [[0, "#102030"], [1, "#F0E0D0"]], "low": 0, "high": 60, **changes}
+            return self.ask("GET", f"{path}?dress={quote(json.dumps(look))}").content
+
+        plain = dressed()
+        self.assertTrue(plain.startswith(b"\x89PNG"))
+        self.assertEqual(plain, dressed())
+        others = [usual, dressed(high=30), dressed(azimuth=90.0), dressed(stops=[[0, "#FF0000"], [1, "#F0E0D0"]])]
+        self.assertEqual(len({plain, *others}), 5)
+        self.as_role("viewer")
+        self.assertEqual(dressed(), plain)
+        self.as_role("outsider")
+        self.ask("GET", path + "?dress=1", status=404)
+
+    def test_what_is_no_look_is_refused(self):
+        path = f"/holdings/{self.add_surface().pk}/picture?dress="
+        for text in ("{", "1", '{"low": 0}', '{"stops": [[0, "red"], [1, "#000000"]], "low": 0, "high": 1}'):
+            self.ask("GET", path + quote(text), status=422)
 
 
 class FeetTest(ServiceTest):
