@@ -98,7 +98,7 @@ export function RunFoot({
         </span>
       </div>
       {preview?.rough && !stopped && !running && (
-        <p className="remark">The map shows it roughly, so that you need not wait. What is made is exact.</p>
+        <p className="mut">The map shows it roughly, so that you need not wait. What is made is exact.</p>
       )}
       <div className="go">
         <PreviewSwitch />

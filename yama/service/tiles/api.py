@@ -237,12 +237,12 @@ def prepare(project: Project, body: RunIn) -> tuple[operations.Task, Step, list[
 
 
 def _timed(surface: Surface, side: int) -> tuple[float, int]:
-    """Seconds that cells in the middle of a surface take, and how many they are."""
+    """Seconds of computing that cells in the middle of a surface take, and how many of them are not empty, or all where they all are."""
     own = surface.grid
     part = Window(own.rows // 2, own.cols // 2, side, side).clipped(own.rows, own.cols)
-    began = time.perf_counter()
-    surface.read(part)
-    return time.perf_counter() - began, max(part.rows * part.cols, 1)
+    began = time.thread_time()
+    filled = int(np.count_nonzero(np.isfinite(surface.read(part))))
+    return time.thread_time() - began, filled or max(part.rows * part.cols, 1)
 
 
 def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, float]]], float, float, float]:
@@ -265,10 +265,11 @@ def _outline(surface: Surface, frame: Grid) -> tuple[list[list[tuple[float, floa
     if told is not None:
         seconds = told / own.cell_count
     elif exact is not None:
+        _timed(exact, 1)  # what is loaded or prepared once
         took, cells = _timed(exact, _TIMED_CELLS // 4)
         if took < _LONG:
             took, cells = _timed(exact, _TIMED_CELLS // 2)
-        seconds = took / cells
+        seconds = took / cells * float(np.isfinite(heights).mean())  # empty cells take next to nothing
     elif not surface.by_parts and level:
         # wide cells of many surfaces cost more than its own do
         took, cells = _timed(surface, _TIMED_CELLS)
