@@ -56,7 +56,7 @@ class SparseTest(SimpleTestCase):
 
 class RoughSplineTest(SimpleTestCase):
     def test_near_the_spline_where_a_level_shows_every_point(self):
-        x, y, z = scattered(300)
+        x, y, z = scattered(200)
         rough, true = (kind(x, y, z, GRID, 2.0, 0.01) for kind in (RoughSpline, tension_spline))
         nodes = rough.read_all()[::5, ::5], true.read_all()[::5, ::5]
         self.assertLess(np.sqrt(np.mean((nodes[0] - nodes[1]) ** 2)), 0.4)  # of heights that range over 68 m
@@ -69,7 +69,7 @@ class RoughSplineTest(SimpleTestCase):
         self.assertIsNotNone(held)
         cx, cy = np.meshgrid(*GRID.at_level(1).centres(GRID.at_level(1).whole))
         error = found - (100 + 20 * np.sin(cx / 25) + 14 * np.cos(cy / 21))
-        self.assertLess(np.sqrt(np.mean(error**2)), 2.0)
+        self.assertLess(np.sqrt(np.mean(error**2)), 3.0)  # of heights that range over 68 m
 
     def test_thinned_keeps_one_point_a_square(self):
         x, y, _ = scattered(5_000)
