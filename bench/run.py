@@ -619,10 +619,10 @@ def main() -> int:
     parser.add_argument("--markdown", type=Path, help="write the table there")
     parser.add_argument("--store-difference", action="store_true", help=argparse.SUPPRESS)
     options = parser.parse_args()
+    keep_freed_memory()  # as the service does
     if options.store_difference:
         _store_difference()
         return 0
-    keep_freed_memory()  # as the service does
     loaded = compile_time()
     rows = [row for name in options.names or BENCHMARKS for row in BENCHMARKS[name]()]
     lines = [

@@ -27,6 +27,7 @@ _UNIT = {
     "curvature": "1/km",
     "openness": "°",
     "aspect": "°",
+    "distance": "m",
     "brightness": "",
     "count": "",
     "source": "",

@@ -22,6 +22,7 @@ from yama.terrain.interpolate.point_index import (
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
 
+AWAY = "m away"
 _MOST_SEEN = 1024
 _FEW, _TOGETHER = 4, 8
 """Of so few neighbours each cell searches on its own; of more, so many cells of a row gather points together."""
@@ -203,7 +204,8 @@ def distance_to_nearest(
 ) -> EvaluatedSurface:
     """A surface of the distance of each cell's centre from its nearest point, in metres; empty beyond `reach`.
 
-    x, y: `(points,)` in the grid's CRS. metres: length of its unit."""
+    x, y: `(points,)` in the grid's CRS. metres: length of its unit. The surface's unit is AWAY,
+    metres that are no heights and are never put into the frame's unit of those."""
     index = PointIndex.of(x, y)
 
     def evaluate(part: Grid) -> Heights:
@@ -212,7 +214,7 @@ def distance_to_nearest(
         _distances(xs, ys, index.x, index.y, index.starts, index.layout, float(reach) ** 2, result)
         return result * np.float32(metres)
 
-    return EvaluatedSurface(grid, evaluate, "m")
+    return EvaluatedSurface(grid, evaluate, AWAY)
 
 
 @kernel

@@ -114,7 +114,8 @@ class Operation(ABC):
         return found
 
 
-_OF_HEIGHTS: tuple[Quantity, ...] = ("height", "difference", "spread")
+OF_HEIGHTS: tuple[Quantity, ...] = ("height", "difference", "spread")
+"""Quantities whose cells are in a unit of height."""
 
 
 class Task:
@@ -137,7 +138,7 @@ class Task:
     def _given_back(self, result: Any) -> Any:
         if not isinstance(result, Surface) or self._unit is None:
             return result
-        return in_unit(result, self._unit) if self.operation.quantity_of(self.params) in _OF_HEIGHTS else result
+        return in_unit(result, self._unit) if self.operation.quantity_of(self.params) in OF_HEIGHTS else result
 
     def check(self) -> list[Finding]:
         """See `Operation.check`."""

@@ -24,8 +24,9 @@ from yama.terrain.fit.reproject import fitted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.mosaic.mosaic import bounds_in
-from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.operations.base import OF_HEIGHTS, Inputs, Operation, Params, Quantity, Role, register
 from yama.terrain.surface import Heights, LiveSurface, Surface
+from yama.terrain.units import UNITS
 
 _OFF = 0.001  # of a cell
 
@@ -54,9 +55,11 @@ class Calculate(Operation):
 
     name = "calculate"
     title = "Calculate"
+    version = 2
     stage = "Fit"
     summary = "Sums, differences, conditions and neighbourhoods of surfaces, as an expression over them."
     inputs = {"surfaces": Role("surface", "Surfaces", many=True)}
+    heights_in = "frame"
     Params = CalculateParams
 
     def quantity_of(self, params: Any) -> Quantity:
@@ -94,7 +97,7 @@ class Calculate(Operation):
             verb = "lies" if len(outside) == 1 else "lie"
             findings.append(Finding("outside", "stop", f"{_named(outside)} {verb} outside the frame.",
                                     "Choose another surface, or another frame."))  # fmt: skip
-        units = {by_name[name].unit for name in used}
+        units = {by_name[name].unit for name in used} & set(UNITS)
         if len(units) > 1:
             findings.append(Finding("unit", "stop", f"The surfaces are in different units: {_named(sorted(units))}.",
                                     "Bring them to one unit first."))  # fmt: skip
@@ -132,7 +135,10 @@ class Calculate(Operation):
         node = parse(params.expression, ascii_lowercase[: len(surfaces)])
         used = sorted(names_in(node))
         given = [surfaces[ascii_lowercase.index(name)] for name in used]
-        return calculated(node, dict(zip(used, given, strict=True)), frame.grid)
+        made = calculated(node, dict(zip(used, given, strict=True)), frame.grid)
+        if self.quantity_of(params) not in OF_HEIGHTS:
+            made.unit = "1"
+        return made
 
 
 def calculated(node: Node, surfaces: dict[str, Surface], grid: Grid) -> Surface:
@@ -149,7 +155,7 @@ def calculated(node: Node, surfaces: dict[str, Surface], grid: Grid) -> Surface:
         return np.where(np.isfinite(result), result, np.float32(np.nan)).astype(np.float32)
 
     halo = node.halo(cell)
-    first = surfaces[names[0]]
+    first = next((one for one in surfaces.values() if one.unit in UNITS), surfaces[names[0]])
     made = LiveSurface([fitted(one, grid) for one in surfaces.values()], compute, halo, first.unit)
     made.vertical_datum = first.vertical_datum
     return made

@@ -84,10 +84,25 @@ class TaskTest(SimpleTestCase):
         self.assertNotIn("unit", [one.code for one in task.check()])
 
     def test_what_is_no_height_is_not_converted(self):
-        feet = made("interpolate_points", "ft", {"points": scattered()}, result="distance").run()
-        metric = made("interpolate_points", "m", {"points": scattered()}, result="distance").run()
-        self.assertEqual(feet.unit, "m")
+        feet, metric = (
+            made("interpolate_points", unit, {"points": scattered()}, result="distance").run() for unit in ("ft", "m")
+        )
+        self.assertIs(in_unit(feet, "ft"), feet)
         np.testing.assert_array_equal(feet.read_all(), metric.read_all())
+        fitted = made("fit_to_frame", "ft", {"surface": metric}).run()
+        np.testing.assert_array_equal(fitted.read_all(), metric.read_all())
+
+    def test_an_expression_is_in_the_frames_unit_and_a_condition_in_none(self):
+        given = {"surfaces": [METRES, FEET]}
+        zero = made("calculate", "us-ft", given, expression="a - b", quantity="difference").run()
+        self.assertEqual(zero.unit, "us-ft")
+        np.testing.assert_allclose(zero.read_all(), 0, atol=1e-3)
+        high = made("calculate", "us-ft", given, expression="a > 700").run()
+        self.assertIs(in_unit(high, "m"), high)
+        np.testing.assert_array_equal(high.read_all(), hills().astype(np.float32) > 700 * FOOT)
+        masked = made("calculate", "us-ft", {"surfaces": [high, METRES]}, expression="a * b")
+        self.assertEqual([one.code for one in masked.check() if one.weight == "stop"], [])
+        self.assertEqual(masked.run().unit, "us-ft")
 
     def test_surfaces_in_either_unit_join_without_a_step(self):
         west = ArraySurface(hills()[:, :30], GRID.part(Window(0, 0, 40, 30)), "m")
