@@ -33,9 +33,13 @@ from yama.terrain.ending import until
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.files import replacing
 from yama.terrain.grid import FloatArray, Grid, Window, compound, crs_name, horizontal, parse_crs
+from yama.terrain.kernels import kernel
 
 Heights = npt.NDArray[np.float32]
 Made = TypeVar("Made")
+
+_NEAR = 256
+"""Cells of a square whose positions are read together."""
 
 
 _PATIENCE = 0.5  # seconds
@@ -158,8 +162,33 @@ class LiveSurface(Surface):
         return result
 
 
+class _Handles:
+    """Open handles of a raster file: of each level as many as have read at one time. A thread that is new takes one that rests,
+    with the blocks it has decoded. In another process there are none yet."""
+
+    def __init__(self, path: Path, driver: str) -> None:
+        self._path, self._driver = path, driver
+        self._resting: dict[int, list[Any]] = {}
+        self._lock = threading.Lock()
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return type(self), (self._path, self._driver)
+
+    @contextmanager
+    def lent(self, level: int) -> Iterator[Any]:
+        """A handle for one reader at a time. One whose reader failed is not lent again."""
+        with self._lock:
+            resting = self._resting.setdefault(level, [])
+            handle = resting.pop() if resting else None
+        if handle is None:
+            overview = {"overview_level": level - 1} if level else {}
+            handle = rasterio.open(self._path, driver=self._driver, **overview)
+        yield handle
+        resting.append(handle)
+
+
 class StoredSurface(Surface):
-    """Heights in a raster file, read through rasterio. The file is opened once for each thread and level.
+    """Heights in a raster file, read through rasterio.
 
     driver: the only one that may open it. crs: instead of the file's own. empty: a further cell value that means
     empty. factor: cells times this are heights in metres; given, the file's own word on its unit does not count.
@@ -181,7 +210,7 @@ class StoredSurface(Surface):
         self._name = name or self.path.name
         self._band = band
         self._driver = driver
-        self._local = threading.local()
+        self._handles = _Handles(self.path, driver)
         try:
             with rasterio.open(self.path, driver=driver) as dataset:
                 if dataset.crs is None and not crs:
@@ -201,27 +230,19 @@ class StoredSurface(Surface):
         said = tags.get("HEIGHT_UNIT", "m") if factor is None else "m"
         super().__init__(grid, unit or said, vertical_datum or tags.get("VERTICAL_DATUM", ""))
 
-    def _dataset(self, level: int) -> Any:
-        held: dict[Any, Any] = self._local.__dict__
-        if level not in held:
-            held[level] = rasterio.open(
-                self.path, driver=self._driver, **({"overview_level": level - 1} if level else {})
-            )
-        return held[level]
-
     def read(self, window: Window, level: int = 0) -> Heights:
         if level > 0 and (level > len(self._overviews) or self._overviews[level - 1] != 2**level):
             finer = Window(window.row * 2, window.col * 2, window.rows * 2, window.cols * 2)
             return halve(self.read(finer, level - 1))
         result = np.full((window.rows, window.cols), np.nan, np.float32)
         try:
-            dataset = self._dataset(level)
-            inside = window.clipped(dataset.height, dataset.width)
-            if not (inside.rows and inside.cols):
-                return result
-            rows = (inside.row, inside.row + inside.rows)
-            cols = (inside.col, inside.col + inside.cols)
-            raw = dataset.read(self._band, window=(rows, cols))
+            with self._handles.lent(level) as dataset:
+                inside = window.clipped(dataset.height, dataset.width)
+                if not (inside.rows and inside.cols):
+                    return result
+                rows = (inside.row, inside.row + inside.rows)
+                cols = (inside.col, inside.col + inside.cols)
+                raw = dataset.read(self._band, window=(rows, cols))
         except RasterioError as error:
             raise InputError(
                 f"{self._name}: rows {window.row} to {window.row + window.rows} cannot be read; "
@@ -471,30 +492,37 @@ def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike) -> FloatArray:
     cols = np.atleast_1d(grid.col_of(x))
     rows = np.atleast_1d(grid.row_of(y))
     result = np.full(cols.size, np.nan)
-    usable = np.isfinite(cols) & np.isfinite(rows)
-    usable &= (cols > -1) & (rows > -1) & (cols < grid.cols) & (rows < grid.rows)
-    block_ids = np.where(usable, (rows // 256) * 1e7 + cols // 256, np.nan)
-    for block in np.unique(block_ids[usable]):
-        chosen = np.flatnonzero(block_ids == block)
+    inside = np.isfinite(cols) & np.isfinite(rows)
+    inside &= (cols > -1) & (rows > -1) & (cols < grid.cols) & (rows < grid.rows)
+    usable = np.flatnonzero(inside)
+    down, across = (np.floor(at[usable] / _NEAR).astype(np.int64) for at in (rows, cols))
+    blocks = down * (grid.cols // _NEAR + 2) + across
+    order = np.argsort(blocks, kind="stable")
+    for chosen in np.split(usable[order], np.flatnonzero(np.diff(blocks[order])) + 1):
+        if not chosen.size:
+            continue
         top, left = int(np.floor(rows[chosen].min())), int(np.floor(cols[chosen].min()))
         bottom, right = int(np.floor(rows[chosen].max())) + 2, int(np.floor(cols[chosen].max())) + 2
-        heights = surface.read(Window(top, left, bottom - top, right - left)).astype(np.float64)
-        result[chosen] = bilinear(heights, rows[chosen] - top, cols[chosen] - left)
+        heights = surface.read(Window(top, left, bottom - top, right - left))
+        found = np.empty(chosen.size)
+        _bilinear(heights, rows[chosen] - top, cols[chosen] - left, found)
+        result[chosen] = found
     return result
 
 
-def bilinear(heights: npt.NDArray[np.floating[Any]], rows: FloatArray, cols: FloatArray) -> FloatArray:
-    """Bilinear values of an array at fractional rows and columns; a neighbour of no weight may be empty."""
-    r0 = np.clip(np.floor(rows).astype(np.int64), 0, heights.shape[0] - 1)
-    c0 = np.clip(np.floor(cols).astype(np.int64), 0, heights.shape[1] - 1)
-    r1, c1 = np.minimum(r0 + 1, heights.shape[0] - 1), np.minimum(c0 + 1, heights.shape[1] - 1)
-    down, right = rows - r0, cols - c0
-    result = np.zeros(rows.size)
-    for r, c, weight in (
-        (r0, c0, (1 - down) * (1 - right)),
-        (r0, c1, (1 - down) * right),
-        (r1, c0, down * (1 - right)),
-        (r1, c1, down * right),
-    ):
-        result += np.where(np.abs(weight) > 1e-9, heights[r, c] * weight, 0.0)
-    return result
+@kernel
+def _bilinear(heights, rows, cols, result):
+    for i in range(result.size):
+        r0 = min(max(int(np.floor(rows[i])), 0), heights.shape[0] - 1)
+        c0 = min(max(int(np.floor(cols[i])), 0), heights.shape[1] - 1)
+        r1 = min(r0 + 1, heights.shape[0] - 1)
+        c1 = min(c0 + 1, heights.shape[1] - 1)
+        down = rows[i] - r0
+        right = cols[i] - c0
+        total = 0.0
+        for dr in range(2):
+            for dc in range(2):
+                weight = (down if dr else 1.0 - down) * (right if dc else 1.0 - right)
+                if abs(weight) > 1e-9:  # a neighbour of no weight may be empty
+                    total += weight * heights[r1 if dr else r0, c1 if dc else c0]
+        result[i] = total

@@ -47,7 +47,8 @@ export type Quantity =
   | "distance"
   | "source"
   | "curvature"
-  | "openness";
+  | "openness"
+  | "contrast";
 /** Holdings by role; several where the role takes many. */
 export type Inputs = Record<string, number | number[]>;
 

@@ -8,12 +8,18 @@ import { useHeld } from "./context";
 import { num, parse } from "./format";
 import { Caret } from "./icons";
 import { SunDial } from "./SunDial";
-import { FRESH, type Look, useDesk } from "./store";
+import { FRESH, type Look, type Shade, useDesk } from "./store";
 
 const CLASSES = [
   { value: "0", title: "none, colours flow" },
   ...[4, 6, 8, 12].map((count) => ({ value: String(count), title: `about ${count}, round breaks` })),
   { value: "own", title: "own breaks" },
+];
+
+const SHADES: { value: Shade; title: string }[] = [
+  { value: "none", title: "none" },
+  { value: "sky", title: "where little sky is seen" },
+  { value: "contrast", title: "local contrast" },
 ];
 
 interface Props {
@@ -280,6 +286,27 @@ function LightSetting() {
         />
         <span className="n">{num(light.rise, light.rise < 2 ? 2 : 1)}</span>
       </div>
+      <Choice
+        label="Shade"
+        value={light.shade}
+        options={SHADES}
+        onChange={(value) => change({ shade: value as Shade })}
+      />
+      {light.shade !== "none" && (
+        <div className="row">
+          <label htmlFor="light-depth">Depth</label>
+          <input
+            id="light-depth"
+            type="range"
+            min={0}
+            max={2}
+            step={0.05}
+            value={light.depth}
+            onChange={(event) => change({ depth: Number(event.target.value) })}
+          />
+          <span className="n">{num(light.depth * 100)} %</span>
+        </div>
+      )}
       <button type="button" className="lnk" onClick={() => set({ light: FRESH.light })}>
         Usual light
       </button>
@@ -306,7 +333,7 @@ function KeptLooks({ look, quantity }: Props) {
                 className="lnk"
                 onClick={() => {
                   setLook(quantity, one.look);
-                  set({ light: one.light });
+                  set({ light: { ...FRESH.light, ...one.light } });
                 }}
               >
                 {one.name}

@@ -53,4 +53,5 @@ export const unitOf = (quantity: Quantity, heightUnit: string): string =>
     source: "",
     curvature: "1/km",
     openness: "°",
+    contrast: "SD",
   })[quantity];

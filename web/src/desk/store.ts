@@ -29,7 +29,12 @@ export interface Light {
   several: boolean;
   strength: number;
   rise: number;
+  /** What darkens and brightens ground beside the light, and how much. */
+  shade: Shade;
+  depth: number;
 }
+
+export type Shade = "none" | "sky" | "contrast";
 
 /** A look that was kept under a name. */
 export interface KeptLook {
@@ -195,9 +200,10 @@ export const FRESH: Remembered = {
     distance: look("Kiln", [0, 100], "middle"),
     curvature: look("Seesaw", [-20, 20], "middle"),
     openness: look("Slate", [70, 100], "middle"),
+    contrast: look("Seesaw", [-2, 2], "typed"),
     source: look("Patchwork", [0.5, PATCHES.length + 0.5], "typed"),
   },
-  light: { azimuth: 315, altitude: 45, several: false, strength: 1, rise: 1 },
+  light: { azimuth: 315, altitude: 45, several: false, strength: 1, rise: 1, shade: "none", depth: 1 },
   shownAs: "height",
   ramps: {},
   keptLooks: [],

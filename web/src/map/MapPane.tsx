@@ -14,7 +14,7 @@ import { metresIn } from "../desk/format";
 import { useDesk } from "../desk/store";
 import { areaMark, dotMark, errorMark, pinMark, placeMark, previewBorder, rimMark, spotMark } from "./featuresLayer";
 import { stopsOf } from "./ramps";
-import { lightOf, styleOf } from "./style";
+import { isLit, lightOf, styleOf } from "./style";
 import { drawnCell, originOf, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
 import { useTilePath } from "./tilePath";
 import { useContours } from "./useContours";
@@ -150,7 +150,10 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
   useEffect(() => {
     if (!map) return;
     const held = layers.current;
-    const wanted = new Set(drawn.map((one) => `${one.id}:${one.key}`));
+    // a shade comes with the tiles: with another the layer is another
+    const nameOf = (one: (typeof drawn)[number]) =>
+      `${one.id}:${one.key}:${isLit(one.quantity) ? light.shade : "none"}`;
+    const wanted = new Set(drawn.map(nameOf));
     for (const [id, { layer }] of held) {
       if (wanted.has(id)) continue;
       map.removeLayer(layer);
@@ -158,7 +161,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
       held.delete(id);
     }
     drawn.forEach((one, order) => {
-      const id = `${one.id}:${one.key}`;
+      const id = nameOf(one);
       const look = looks[one.quantity];
       const styled = JSON.stringify([stopsOf(look), one.quantity, light.several]);
       clips.current.set(id, { from: one.from, to: one.to, first: order === 0 });

@@ -72,6 +72,8 @@ export const dressOf = (look: Look, light: Light, lit: boolean) => ({
   several: light.several,
   exaggeration: light.rise,
   strength: light.strength,
+  shade: light.shade,
+  depth: light.depth,
   lit,
 });
 

@@ -23,7 +23,11 @@ const RELIEF: Record<Quantity, number> = {
   source: 0,
   curvature: 0,
   openness: 0,
+  contrast: 0,
 };
+
+/** Whether a quantity is drawn under relief. */
+export const isLit = (quantity: Quantity): boolean => RELIEF[quantity] > 0;
 
 /** A neighbour's height, or the cell's own where the neighbour is empty, as in the core's Horn gradients. */
 function at(dx: number, dy: number): Expression {
@@ -48,6 +52,9 @@ const squared = (value: Expression): Expression => ["^", ["abs", value], 2];
 /** How much brighter or darker than level ground full light makes a colour; as in the core's pictures. */
 const STRENGTH = 0.78;
 
+/** The same of a full tone; as in the core's `tone`. */
+export const TONE = 0.6;
+
 /** Brightness of one light, times the steepness: `east` and `north` of the light are 0 where it is overhead. */
 function oneLight(east: Expression, north: Expression): Expression {
   return ["-", ["var", "up"], ["+", ["*", ["var", "east"], east], ["*", ["var", "north"], north]]];
@@ -65,7 +72,7 @@ function fourLights(east: Expression, north: Expression): Expression {
 }
 
 /** The numbers of a light that the shader takes. */
-export function lightOf({ azimuth, altitude, strength }: Light): Record<string, number> {
+export function lightOf({ azimuth, altitude, strength, depth }: Light): Record<string, number> {
   const [turn, rise] = [(azimuth * Math.PI) / 180, (altitude * Math.PI) / 180];
   const level = Math.cos(rise);
   return {
@@ -74,6 +81,7 @@ export function lightOf({ azimuth, altitude, strength }: Light): Record<string, 
     level: Math.max(level, 1e-4),
     up: Math.sin(rise),
     strength,
+    depth,
   };
 }
 
@@ -84,7 +92,8 @@ function mixed(first: Expression, second: Expression, share: number): Expression
 
 /**
  * Colour by value along the look's stops, under relief from Horn's gradients.
- * A coarse surface brings its gradients in bands 2 and 3, one pair for each of its own cells.
+ * A coarse surface brings its gradients in bands 2 and 3, one pair for each of its own cells. With a shade its tone is in the band
+ * after those.
  * Below the variable `under` a cell looks as under water, above `over` bleached.
  * Variables: `low`, `high` (the range), `cell` (metres a cell of the tiles in view), `rise` (exaggeration),
  * and those of `lightOf`, so that a turned light asks for no other tiles and no other shader.
@@ -111,7 +120,7 @@ export function styleOf(look: Look, quantity: Quantity, coarse: boolean, light: 
     mixed(ramp, ["color", 245, 243, 236, 1], 0.6),
     ramp,
   ];
-  if (RELIEF[quantity]) {
+  if (isLit(quantity)) {
     const [east, north] = coarse
       ? [
           ["*", ["band", 2], ["var", "rise"]],
@@ -121,11 +130,16 @@ export function styleOf(look: Look, quantity: Quantity, coarse: boolean, light: 
     const lit = light.several ? fourLights(east, north) : oneLight(east, north);
     const steep: Expression = ["sqrt", ["+", 1, squared(east), squared(north)]];
     const bright: Expression = ["clamp", ["/", lit, steep], 0, 1];
-    const shade: Expression = [
-      "*",
-      255,
-      ["clamp", ["+", 1, ["*", STRENGTH, ["var", "strength"], ["-", bright, ["var", "up"]]]], 0, 10],
+    const darker = (most: number, share: string, by: Expression): Expression => [
+      "clamp",
+      ["+", 1, ["*", most, ["var", share], by]],
+      0,
+      10,
     ];
+    const relief = darker(STRENGTH, "strength", ["-", bright, ["var", "up"]]);
+    const toned: Expression =
+      light.shade === "none" ? relief : ["*", relief, darker(TONE, "depth", ["band", coarse ? 4 : 2])];
+    const shade: Expression = ["*", 255, toned];
     colour = ["*", colour, ["color", shade, shade, shade, 1]];
   }
   return {

@@ -6,7 +6,7 @@ import DataTile from "ol/source/DataTile";
 import TileGrid from "ol/tilegrid/TileGrid";
 import { bytes, type Grid, type Quantity } from "../api/client";
 import type { Light, Look } from "../desk/store";
-import { EMPTY, styleOf } from "./style";
+import { EMPTY, isLit, styleOf } from "./style";
 import type { TilePath } from "./tilePath";
 
 const TILE = 256;
@@ -139,7 +139,8 @@ export function surfaceLayer(
   asked ??= drawnBySoftware();
   if (asked) pace.expectSlow();
   const top = topLevel(grid);
-  const bands = coarse ? 3 : 1;
+  const shade = isLit(quantity) ? light.shade : "none";
+  const bands = (coarse ? 3 : 1) + (shade === "none" ? 0 : 1);
   const resolutions = Array.from({ length: top + 1 }, (_, z) => grid.cell_width * 2 ** (top - z));
   const source = new DataTile({
     projection: projectionOf(grid),
@@ -155,7 +156,7 @@ export function surfaceLayer(
     transition: 0,
     wrapX: false,
     loader: async (z: number, x: number, y: number) => {
-      const body = await bytes(path(key, top - z, x, y, rough));
+      const body = await bytes(path(key, top - z, x, y, { rough, shade }));
       const cells = body ? new Float32Array(body) : new Float32Array(SIDE * SIDE * bands).fill(EMPTY);
       for (let i = 0; i < cells.length; i++) if (Number.isNaN(cells[i])) cells[i] = EMPTY;
       return cells;

@@ -11,6 +11,7 @@ export const SHOWN = {
   aspect: { title: "aspect", operation: "aspect", params: {} },
   curvature: { title: "curvature", operation: "curvature", params: {} },
   sky: { title: "sky view", operation: "sky", params: {} },
+  contrast: { title: "local contrast", operation: "local_contrast", params: { kind: "deviation" } },
   openness: { title: "openness", operation: "sky", params: { kind: "openness" } },
 } as const;
 

@@ -83,7 +83,7 @@ export class Scene {
     }
     const kept = this.skins;
     this.skins = skins.map((skin) => {
-      const at = kept.findIndex((one) => one.key === skin.key);
+      const at = kept.findIndex((one) => one.shows(skin));
       const found = at < 0 ? undefined : kept.splice(at, 1)[0];
       if (found) {
         found.dress(skin);

@@ -1,8 +1,8 @@
 import * as three from "three";
 import { bytes } from "../api/client";
-import type { Light, Look } from "../desk/store";
+import type { Light, Look, Shade } from "../desk/store";
 import { colourAt, stopsOf } from "../map/ramps";
-import { EMPTY, lightOf } from "../map/style";
+import { EMPTY, lightOf, TONE } from "../map/style";
 import type { TilePath } from "../map/tilePath";
 import { chosenTiles, drawnTiles, type Ground, nameOf, placeOf, TILE, type Tile } from "./tiles3d";
 
@@ -83,6 +83,7 @@ uniform vec2 strength; // of relief, of heights for it
 uniform bool several;
 uniform bool lit;
 uniform bool coarse;
+uniform float depth; // of the tone, 0 where the cells bring none
 uniform float opacity;
 uniform vec3 tint;
 in vec2 at;
@@ -119,6 +120,7 @@ void main() {
     } else bright = light.w - dot(g, light.xy);
     bright = clamp(bright / sqrt(1.0 + steep), 0.0, 1.0);
     painted *= max(1.0 + 0.78 * strength.x * (bright - light.w), 0.0);
+    painted *= max(1.0 + depth * (coarse ? cell.a : cell.g), 0.0);
   }
   colour = vec4(mix(painted, tint, opacity < 1.0 ? 0.45 : 0.0), opacity);
 }`;
@@ -135,6 +137,8 @@ export interface Skin {
   /** 1, or less for a skin that lets the other through. */
   opacity: number;
 }
+
+const shadeOf = ({ lit, light }: Skin): Shade => (lit ? light.shade : "none");
 
 interface Held {
   mesh: three.Mesh<three.BufferGeometry, three.ShaderMaterial>;
@@ -176,14 +180,20 @@ export class SurfaceSkin {
       several: { value: false },
       lit: { value: true },
       coarse: { value: skin.coarse },
+      depth: { value: 0 },
       opacity: { value: 1 },
       tint: { value: new three.Vector3(60 / 255, 78 / 255, 158 / 255) }, // indigo, B's
     };
     this.dress(skin);
   }
 
-  get key(): string {
-    return this.skin.key;
+  /** Whether this is the surface that is asked for, with the shade that comes with its cells. */
+  shows(asked: Skin): boolean {
+    return this.skin.key === asked.key && this.shade === shadeOf(asked);
+  }
+
+  private get shade(): Shade {
+    return shadeOf(this.skin);
   }
 
   /** Why tiles could not be read, if so. */
@@ -214,6 +224,7 @@ export class SurfaceSkin {
     this.ramp.needsUpdate = true;
     const { east = 0, north = 0, level = 1, up = 1 } = lightOf(light);
     set("light", new three.Vector4(east, north, level, up));
+    set("depth", this.shade === "none" ? 0 : TONE * light.depth);
     set("strength", new three.Vector2(light.strength, light.rise * rise));
     set("several", light.several);
     set("range", new three.Vector2(look.range[0], Math.max(look.range[1], look.range[0] + 1e-6)));
@@ -262,7 +273,10 @@ export class SurfaceSkin {
     const waits = new AbortController();
     this.waiting.set(name, waits);
     try {
-      const body = await bytes(this.path(this.skin.key, tile.level, tile.col, tile.row), waits.signal);
+      const body = await bytes(
+        this.path(this.skin.key, tile.level, tile.col, tile.row, { shade: this.shade }),
+        waits.signal,
+      );
       if (body) this.hold(tile, name, new Float32Array(body));
       else this.empty.add(name);
       this.failed = "";
@@ -277,9 +291,10 @@ export class SurfaceSkin {
   }
 
   private hold(tile: Tile, name: string, read: Float32Array): void {
-    const bands = this.skin.coarse ? 3 : 1;
-    const cells = new Float32Array(this.skin.coarse ? SIDE * SIDE * 4 : SIDE * SIDE);
-    const step = this.skin.coarse ? 4 : 1;
+    const toned = this.shade !== "none";
+    const bands = (this.skin.coarse ? 3 : 1) + (toned ? 1 : 0);
+    const step = this.skin.coarse ? 4 : toned ? 2 : 1;
+    const cells = new Float32Array(SIDE * SIDE * step);
     for (let i = 0; i < SIDE * SIDE; i++)
       for (let band = 0; band < bands; band++) {
         const value = read[bands * i + band] as number;
@@ -289,7 +304,7 @@ export class SurfaceSkin {
       cells,
       SIDE,
       SIDE,
-      this.skin.coarse ? three.RGBAFormat : three.RedFormat,
+      this.skin.coarse ? three.RGBAFormat : toned ? three.RGFormat : three.RedFormat,
       three.FloatType,
     );
     texture.needsUpdate = true;

@@ -33,6 +33,7 @@ from yama.terrain.recipe import Step
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import span_of, view_picture
 from yama.terrain.relief.slope import aspect_of, slope_of
+from yama.terrain.relief.tone import Shade
 from yama.terrain.surface import Surface
 from yama.terrain.units import UNITS
 
@@ -174,28 +175,37 @@ class OperationOut(Schema):
 
 @router.get("/{int:project_id}/tiles/{key}/{int:level}/{int:col}/{int:row}", include_in_schema=False)
 def tile(
-    request: HttpRequest, project_id: int, key: str, level: int, col: int, row: int, rough: bool = False
+    request: HttpRequest,
+    project_id: int,
+    key: str,
+    level: int,
+    col: int,
+    row: int,
+    rough: bool = False,
+    shade: Shade = "none",
 ) -> HttpResponse:
     """Cells of a surface on the frame's grid: little-endian float32, 258 x 258, NaN where empty, gzipped.
 
     A coarse surface (see `surfaces.tile_bands`) has three numbers a cell: height, gradient east, gradient north.
 
     Level n has the frame's cells 2**n times as wide. Tiles are 256 cells apart and overlap by one cell on each side.
-    204 where all cells are empty. rough: of a slow preview what stands in for it.
+    204 where all cells are empty. rough: of a slow preview what stands in for it. shade: a further number a cell, its tone from -1
+    to 1.
     """
     project = open_project(request, project_id)
     frame = project.frame.grid
     if level > 30 or col * TILE > frame.at_level(level).cols or row * TILE > frame.at_level(level).rows:
         raise Http404
-    cache_key = f"tile:{project_id}:{key}:{'rough' if rough else ''}:{zlib.crc32(repr(project.frame).encode())}:{level}:{col}:{row}"
+    cache_key = f"tile:{project_id}:{key}:{'rough' if rough else ''}:{shade}:{zlib.crc32(repr(project.frame).encode())}:{level}:{col}:{row}"
     stand_in = surfaces.rough_of(project_id, key) if rough else None
     surface, step = (stand_in, None) if stand_in else surfaces.surface_of(project_id, key)
-    computed = stand_in is not None or step is not None  # stored surfaces are as quick to read as the cache
+    # stored surfaces are as quick to read as the cache
+    computed = stand_in is not None or step is not None or shade != "none"
     body: bytes | None = cache.get(cache_key) if computed else None
     if body is None:
         side = TILE + 2 * GUTTER
         window = Window(row * TILE - GUTTER, col * TILE - GUTTER, side, side)
-        bands = surfaces.tile_bands(project, surface, window, level)
+        bands = surfaces.tile_bands(project, surface, window, level, shade)
         empty = bool(np.isnan(bands[0]).all())
         cells = np.stack(bands, axis=-1).astype("<f4")
         body = b"" if empty else igzip.compress(cells.tobytes(), compresslevel=1, mtime=0)

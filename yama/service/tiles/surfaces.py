@@ -27,6 +27,7 @@ from yama.terrain.operations.base import Quantity
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.relief.slope import gradient, gradients_of
+from yama.terrain.relief.tone import REACH, Shade, tone, tone_of
 from yama.terrain.surface import Heights, StoredSurface, Surface
 from yama.terrain.units import UNITS, in_unit
 
@@ -199,25 +200,32 @@ def is_coarse(frame: Grid, grid: Grid) -> bool:
     return min(grid.metres_per_cell()) > _COARSE * min(frame.metres_per_cell())
 
 
-def tile_bands(project: Project, surface: Surface, window: Window, level: int) -> list[Heights]:
+def tile_bands(project: Project, surface: Surface, window: Window, level: int, shade: Shade = "none") -> list[Heights]:
     """What the map draws a window of a level from: heights on the frame's grid.
 
     Heights are in the frame's unit. A coarse surface brings its gradients towards east and north as well, taken on its own cells, so that each of
-    these is one flat patch of one shade. Where the view is too wide for that it is read smoothly instead.
+    these is one flat patch of one shade. Where the view is too wide for that it is read smoothly instead. With a shade its tone from -1 to 1
+    comes last.
     """
     frame = project.frame.grid
     surface = in_unit(surface, project.frame.unit)
-    if not is_coarse(frame, surface.grid):
-        return [fitted(surface, frame).read(window, level)]
-    if is_coarse(frame.at_level(level), surface.grid):
-        layers = (surface, gradient(surface, 0), gradient(surface, 1))
-        heights, east, north = (fitted(layer, frame, "nearest").read(window, level) for layer in layers)
-        metres = np.float32(UNITS.get(surface.unit, 1.0))
+    metres = np.float32(UNITS.get(surface.unit, 1.0))
+    at = frame.at_level(level)
+    coarse = is_coarse(frame, surface.grid)
+    if coarse and is_coarse(at, surface.grid):
+        layers = [surface, gradient(surface, 0), gradient(surface, 1)]
+        if shade != "none":
+            layers.append(tone(surface, shade))
+        heights, east, north, *tones = (fitted(layer, frame, "nearest").read(window, level) for layer in layers)
         east, north = east / metres, north / metres  # as the heights, which the map turns into metres for its light
     else:
-        wide = window.grown(1)
-        around = fitted(surface, frame).read(wide, level)
-        heights = around[1:-1, 1:-1]
-        east, north = gradients_of(around, frame.at_level(level).part(wide))
+        halo = REACH if shade != "none" else int(coarse)
+        around = fitted(surface, frame).read(window.grown(halo), level)
+        heights = around[halo : halo + window.rows, halo : halo + window.cols]
+        tones = [tone_of(around * metres, at.part(window.grown(halo)), shade)] if shade != "none" else []
+        if coarse:
+            ring = slice(halo - 1, 1 - halo or None)
+            east, north = gradients_of(around[ring, ring], at.part(window.grown(1)))
     # finer than any eye tells shades apart, and a third of the bytes
-    return [heights, *(np.round(slope * 256) / np.float32(256) for slope in (east, north))]
+    slopes = [np.round(slope * 256) / np.float32(256) for slope in (east, north)] if coarse else []
+    return [heights, *slopes, *(np.round(one * 128) / np.float32(128) for one in tones)]

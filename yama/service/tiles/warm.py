@@ -29,10 +29,11 @@ from yama.terrain.mosaic.overlap import overlaps
 from yama.terrain.mosaic.rules import RuleName
 from yama.terrain.mosaic.seams import Seams
 from yama.terrain.relief.contours import Levels, contours, lengths
+from yama.terrain.relief.contrast import contrast
 from yama.terrain.relief.curvature import curvature, zevenbergen_thorne_slope
 from yama.terrain.relief.sky import sight
 from yama.terrain.relief.slope import Light, aspect, hillshade, slope
-from yama.terrain.surface import ArraySurface
+from yama.terrain.surface import ArraySurface, sample
 
 
 def warm() -> None:
@@ -46,6 +47,7 @@ def warm() -> None:
     _warm_contours(grid)
     held = ArraySurface(rng.random((16, 16), np.float32), grid)
     held.read(held.grid.at_level(1).whole, 1)
+    sample(held, [4.3], [5.2])
     other = Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4)
     for resampling in get_args(Resampling):
         fitted(held, other, resampling).read_all()
@@ -60,7 +62,7 @@ def warm() -> None:
         Filled(ArraySurface(holed, grid), method, 6.0, held).read_all()
     for live in (
         slope(held), aspect(held), hillshade(held), hillshade(held, Light(several=True)), curvature(held),
-        zevenbergen_thorne_slope(held), sight(held, 3.0),
+        zevenbergen_thorne_slope(held), sight(held, 3.0), contrast(held, 3.0),
     ):  # fmt: skip
         live.read_all()
     lengths(contours(held, Levels(0.2)))

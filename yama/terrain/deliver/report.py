@@ -26,6 +26,7 @@ _UNIT = {
     "slope": "°",
     "curvature": "1/km",
     "openness": "°",
+    "contrast": "SD",
     "aspect": "°",
     "distance": "m",
     "brightness": "",

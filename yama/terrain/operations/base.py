@@ -39,6 +39,7 @@ Quantity = Literal[
     "source",
     "curvature",
     "openness",
+    "contrast",
 ]
 """What the cells of a surface say."""
 Produces = Literal["surface", "features", "cloud", "figures"]

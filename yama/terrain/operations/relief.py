@@ -8,8 +8,10 @@ from typing import Any, Literal
 from pydantic import Field
 
 from yama.terrain.findings import Finding, Mend
+from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.relief.contrast import Contrast, contrast
 from yama.terrain.relief.curvature import Curvature, curvature, zevenbergen_thorne_slope
 from yama.terrain.relief.sky import MOST_CELLS, Sight, sight
 from yama.terrain.relief.slope import Light, aspect, hillshade, slope
@@ -54,6 +56,32 @@ class SkyParams(Params):
     radius: float = Field(
         60.0, gt=0, le=10_000, description="How far the horizon is looked for.", json_schema_extra={"unit": "m"}
     )
+
+
+class ContrastParams(Params):
+    """What ground is compared with."""
+
+    kind: Contrast = Field(
+        "above_mean", description="Height above the mean around a place, or the same in standard deviations around it."
+    )
+    radius: float = Field(
+        60.0,
+        gt=0,
+        le=10_000,
+        description="How far around a place; what is near weighs most.",
+        json_schema_extra={"unit": "m"},
+    )
+
+
+def _too_far(surface: Held | list[Held], radius: float, what: str) -> list[Finding]:
+    """A caution where a radius spans more cells than are looked at."""
+    assert isinstance(surface, Surface)
+    cell = min(surface.grid.metres_per_cell())
+    if radius <= MOST_CELLS * cell:
+        return []
+    most = math.floor(MOST_CELLS * cell)
+    return [Finding("radius", "caution", f"A radius of {radius:g} m spans more than {MOST_CELLS} cells of {cell:.3g} m; "
+                    f"{what} within {most} m.", "", Mend(f"Take {most} m", {"radius": most}))]  # fmt: skip
 
 
 class _Relief(Operation):
@@ -141,14 +169,27 @@ class Sky(_Relief):
         return "brightness" if params.kind == "sky_view" else "openness"
 
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
-        cell = min(surface.grid.metres_per_cell())
-        if params.radius > MOST_CELLS * cell:
-            most = math.floor(MOST_CELLS * cell)
-            return [Finding("radius", "caution", f"A radius of {params.radius:g} m spans more than {MOST_CELLS} cells of {cell:.3g} m; "
-                            f"the horizon is looked for within {most} m.", "", Mend(f"Take {most} m", {"radius": most}))]  # fmt: skip
-        return []
+        return _too_far(inputs["surface"], params.radius, "the horizon is looked for")
 
     def of(self, surface: Surface, params: Any) -> Surface:
         return sight(surface, params.radius, params.kind)
+
+
+@register
+class LocalContrast(_Relief):
+    """How far ground stands out from its surroundings."""
+
+    name = "local_contrast"
+    title = "Local contrast"
+    summary = "How far ground stands above or below its surroundings: small forms, whatever slope they lie on."
+    Params = ContrastParams
+    heights_in = "metres"
+
+    def quantity_of(self, params: Any) -> Quantity:
+        return "difference" if params.kind == "above_mean" else "contrast"
+
+    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+        return _too_far(inputs["surface"], params.radius, "surroundings count")
+
+    def of(self, surface: Surface, params: Any) -> Surface:
+        return contrast(surface, params.radius, params.kind)

@@ -17,6 +17,8 @@ from yama.terrain.grid import Grid
 from yama.terrain.operations.base import Quantity
 from yama.terrain.relief.ramps import PATCHES, RAMP_OF, RAMPS, Stop, colours
 from yama.terrain.relief.slope import Light, hillshade_of
+from yama.terrain.relief.tone import REACH, Shade, rise_at, tone_of
+from yama.terrain.relief.tone import STRENGTH as TONE_STRENGTH
 from yama.terrain.surface import Heights
 
 _COLOUR = re.compile(r"#[0-9a-fA-F]{6}")
@@ -28,8 +30,8 @@ _STRENGTH = 0.78
 @dataclass(frozen=True)
 class Dress:
     """stops: places from 0 to 1 with their colours, from the lowest value. low, high: values at the ends; None for nearly all that
-    is there. lit: whether relief shades the colours; strength: how much, 1 is usual. unit:
-    of heights dressed so; their own where empty."""
+    is there. lit: whether relief shades the colours; strength: how much, 1 is usual. unit: of heights dressed so; their own where
+    empty. shade: what darkens and brightens lit colours beside the light; depth: how much, 1 is usual."""
 
     stops: tuple[Stop, ...]
     low: float | None = None
@@ -38,6 +40,8 @@ class Dress:
     strength: float = 1.0
     lit: bool = True
     unit: str = ""
+    shade: Shade = "none"
+    depth: float = 1.0
 
     def __post_init__(self) -> None:
         places = [place for place, _ in self.stops]
@@ -46,7 +50,9 @@ class Dress:
         if not all(_COLOUR.fullmatch(colour) for _, colour in self.stops):
             raise InputError("A ramp's colours are written #RRGGBB.")
         ends = [value for value in (self.low, self.high) if value is not None]
-        if not all(math.isfinite(value) for value in (*ends, self.strength)) or (len(ends) == 2 and ends[0] > ends[1]):
+        if not all(math.isfinite(value) for value in (*ends, self.strength, self.depth)) or (
+            len(ends) == 2 and ends[0] > ends[1]
+        ):
             raise InputError("A ramp's lower end must be a number below its upper end.")
 
     @classmethod
@@ -56,6 +62,11 @@ class Dress:
             span = (0.5, len(PATCHES) + 0.5)
         low, high = span or (None, None)
         return cls(RAMPS[RAMP_OF.get(quantity, "Foreshore")], low, high, lit=quantity == "height")
+
+    @property
+    def halo(self) -> int:
+        """Rings of cells around what is painted that it needs."""
+        return REACH if self.lit and self.shade != "none" else 1
 
     @property
     def gradient(self) -> str:
@@ -70,19 +81,24 @@ class Dress:
         return (float(low) if self.low is None else self.low, float(high) if self.high is None else self.high)
 
     def paint(self, heights: Heights, grid: Grid, metres: float = 1.0) -> npt.NDArray[np.float32]:
-        """Red, green and blue from 0 to 255 `(rows, cols, 3)` of heights on `grid` without their outermost ring; NaN where empty.
-        metres: length of their unit."""
-        inner = heights[1:-1, 1:-1]
+        """Red, green and blue from 0 to 255 `(rows, cols, 3)` of heights on `grid` without their outer rings, `halo` of them; NaN
+        where empty. metres: length of their unit."""
+        halo = self.halo
+        inner = heights[halo:-halo, halo:-halo]
         if np.isnan(inner).all():
             return np.full((*inner.shape, 3), np.nan, np.float32)
         low, high = self.ends(inner)
         painted = colours(self.stops, np.clip((inner - low) / max(high - low, 1e-6), 0, 1))
         if self.lit and self.strength > 0:
             # relief as strong in a small picture of a wide area as near by
-            rise = metres * self.light.exaggeration * min(max(grid.cell_width / 8, 1.0), 4.0)
+            rise = metres * self.light.exaggeration * rise_at(grid.cell_width)
             light = hillshade_of(
                 heights, grid, Light(self.light.azimuth, self.light.altitude, self.light.several, rise)
             )
+            light = light[halo - 1 : light.shape[0] - halo + 1, halo - 1 : light.shape[1] - halo + 1]
             level = math.sin(math.radians(self.light.altitude))
             painted *= np.maximum(1 + self.strength * _STRENGTH * (light - level), 0)[..., None]
+        if halo > 1:
+            tones = tone_of(heights * np.float32(metres), grid, self.shade)
+            painted *= np.maximum(1 + self.depth * TONE_STRENGTH * tones, 0)[..., None]
         return np.clip(painted, 0, 255)

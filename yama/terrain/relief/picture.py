@@ -41,10 +41,11 @@ def view_pixels(surface: Surface, grid: Grid, dress: Dress, clear: bool = False)
     """The pixels of `view_picture`: `(grid.rows, grid.cols, 3)`, or 4 with opacity where clear."""
     surface = in_unit(surface, dress.unit)
     classes = dress.stops == RAMPS["Patchwork"]
-    around = grid.part(grid.whole.grown(1))  # relief at the rim needs the ground beyond it
+    halo = dress.halo
+    around = grid.part(grid.whole.grown(halo))  # relief at the rim needs the ground beyond it
     heights = fitted(surface, around, "nearest" if classes else "bilinear").read(around.whole)
     painted = dress.paint(heights, around, UNITS.get(surface.unit, 1.0))
-    filled = ~np.isnan(heights[1:-1, 1:-1])
+    filled = ~np.isnan(heights[halo:-halo, halo:-halo])
     if clear:
         opacity = np.where(filled, np.uint8(255), np.uint8(0))
         return np.dstack([np.nan_to_num(painted).round().astype(np.uint8), opacity])

@@ -40,7 +40,7 @@ RAMPS: dict[str, tuple[Stop, ...]] = {
 
 RAMP_OF = {
     "difference": "Seesaw", "slope": "Steep", "aspect": "Kiln", "brightness": "Slate", "spread": "Kiln", "count": "Kiln",
-    "intensity": "Slate", "distance": "Kiln", "curvature": "Seesaw", "openness": "Slate", "source": "Patchwork",
+    "intensity": "Slate", "distance": "Kiln", "curvature": "Seesaw", "openness": "Slate", "contrast": "Seesaw", "source": "Patchwork",
 }  # fmt: skip
 """The usual ramp of what cells say; Foreshore for heights."""
 

@@ -1,6 +1,7 @@
 """Surfaces: live = stored, levels are means, storing is whole or absent."""
 
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from unittest import mock
 
@@ -61,6 +62,26 @@ class StoreTest(FolderTest):
         for level in range(1, 6):
             expected = halve(expected)
             np.testing.assert_array_equal(stored.read(surface.grid.at_level(level).whole, level), expected)
+
+    def test_threads_that_come_and_go_open_a_file_once(self):
+        store(rough(), self.folder / "s.tif")
+        surface = StoredSurface(self.folder / "s.tif")
+        window = Window(3, 4, 20, 30)
+        expected = surface.read(window)
+        with mock.patch("yama.terrain.surface.rasterio.open", wraps=rasterio.open) as opened:
+            for _ in range(5):
+                with ThreadPoolExecutor(1) as pool:
+                    np.testing.assert_array_equal(pool.submit(surface.read, window).result(), expected)
+        self.assertEqual(opened.call_count, 0)  # the handle that read first is lent on
+
+    def test_threads_at_one_time_read_alike(self):
+        store(rough(), self.folder / "s.tif")
+        surface = StoredSurface(self.folder / "s.tif")
+        windows = [Window(n, 2 * n, 40, 30) for n in range(60)]
+        expected = [surface.read(window) for window in windows]
+        with ThreadPoolExecutor(8) as pool:
+            for found, wanted in zip(pool.map(surface.read, windows), expected, strict=True):
+                np.testing.assert_array_equal(found, wanted)
 
     def test_statistics_are_those_of_all_cells(self):
         surface = rough()

@@ -14,14 +14,15 @@ from yama.service.tests.base import GRID, ServiceTest
 from yama.service.tiles.warm import warm
 from yama.terrain.grid import Grid, Window
 from yama.terrain.relief.slope import slope
+from yama.terrain.relief.tone import REACH, tone_of
 from yama.terrain.surface import ArraySurface, StoredSurface
 
 COARSE = Grid("EPSG:4326", 62.378, -41.198, 1 / 3600, 1 / 3600, 40, 40)
 
 
 class TileTest(ServiceTest):
-    def tile(self, key, level, col, row, bands=1):
-        response = self.ask("GET", f"/tiles/{key}/{level}/{col}/{row}")
+    def tile(self, key, level, col, row, bands=1, asked=""):
+        response = self.ask("GET", f"/tiles/{key}/{level}/{col}/{row}{asked}")
         self.assertEqual(response.headers["Content-Encoding"], "gzip")
         cells = np.frombuffer(gzip.decompress(response.content), "<f4").reshape(258, 258, bands)
         return cells[..., 0] if bands == 1 else cells
@@ -61,6 +62,31 @@ class TileTest(ServiceTest):
         for value in values[:20]:
             shades = cells[cells[..., 0] == value][:, 1:]
             self.assertEqual(len(np.unique(shades, axis=0)), 1)
+
+        for shade in ("sky", "contrast"):
+            shaded = self.tile(holding.key, 0, 0, 0, bands=4, asked=f"?shade={shade}")
+            np.testing.assert_array_equal(shaded[..., :3], cells)
+            for value in values[:20]:
+                self.assertEqual(len(np.unique(shaded[cells[..., 0] == value][:, 3])), 1)
+        wide = self.tile(
+            holding.key, 4, 0, 0, bands=4, asked="?shade=contrast"
+        )  # its cells are wider than the surface's
+        np.testing.assert_array_equal(wide[..., :3], self.tile(holding.key, 4, 0, 0, bands=3))
+
+    def test_with_a_shade_a_tone_comes_last(self):
+        holding = self.add_surface()
+        stored = StoredSurface(holding.cells_path)
+        frame = self.project.frame.grid
+        for level, col, row in ((0, 0, 0), (1, 0, 0)):
+            window = Window(row * 256 - 1, col * 256 - 1, 258, 258)
+            for shade in ("sky", "contrast"):
+                found = self.tile(holding.key, level, col, row, 2, f"?shade={shade}")
+                np.testing.assert_array_equal(found[..., 0], stored.read(window, level))
+                around = window.grown(REACH)
+                toned = tone_of(stored.read(around, level), frame.at_level(level).part(around), shade)
+                np.testing.assert_allclose(found[..., 1], toned, atol=1 / 250)
+            np.testing.assert_array_equal(self.tile(holding.key, level, col, row), stored.read(window, level))
+        self.ask("GET", f"/tiles/{holding.key}/0/0/0?shade=moon", status=422)
 
     def test_empty_and_impossible_tiles(self):
         holding = self.add_surface(grid=Grid("EPSG:32741", 470_000.0, 5_438_600.0, 2.0, 2.0, 300, 300))

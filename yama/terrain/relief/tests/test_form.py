@@ -8,9 +8,12 @@ from django.test import SimpleTestCase
 from yama.terrain import operations
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
+from yama.terrain.relief.contrast import contrast, contrast_of
 from yama.terrain.relief.curvature import curvature, zevenbergen_thorne_slope
+from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.sky import _rays, sight, sight_of
 from yama.terrain.relief.slope import Light, aspect_of, gradients_of, hillshade_of, slope
+from yama.terrain.relief.tone import REACH, tone, tone_of
 from yama.terrain.surface import ArraySurface
 
 GRID = Grid("EPSG:32741", 0, 200, 2.0, 2.0, 100, 100)
@@ -47,6 +50,106 @@ class CurvatureTest(SimpleTestCase):
         heights[50, 50] = np.nan
         for live in (curvature(made(heights)), zevenbergen_thorne_slope(made(heights)), sight(made(heights), 10.0)):
             self.assertEqual(np.isnan(live.read_all()).sum(), 1)
+
+
+class ContrastTest(SimpleTestCase):
+    def rough(self):
+        rng = np.random.default_rng(3)
+        heights = (300 + 0.2 * X + rng.normal(0, 2, X.shape)).astype(np.float32)
+        heights[rng.random(X.shape) < 0.1] = np.nan
+        return heights
+
+    def test_ground_that_slopes_evenly_does_not_stand_out(self):
+        inner = (slice(12, -12), slice(12, -12))
+        for kind in ("above_mean", "deviation"):
+            found = contrast(made(500 + 0.3 * X - 0.4 * Y), 20.0, kind).read_all()
+            np.testing.assert_allclose(found[inner], 0, atol=1e-3)
+
+    def test_as_its_definition_says_beside_empty_cells_too(self):
+        heights = self.rough()
+        above = contrast(made(heights), 9.0).read_all()
+        deviation = contrast(made(heights), 9.0, "deviation").read_all()
+        reach = np.arange(-5, 6)  # 9 m are four and a half cells
+        bell = np.exp(-0.5 * (reach * 2 / 4.5) ** 2)
+        wide = np.pad(heights.astype(np.float64), 5, constant_values=np.nan)
+        for r, c in ((0, 0), (3, 97), (50, 50), (99, 40), (61, 12)):
+            around = wide[r : r + 11, c : c + 11]
+            weights = np.where(np.isnan(around), 0, np.outer(bell, bell))
+            mean = np.nansum(weights * around) / weights.sum()
+            spread = math.sqrt(np.nansum(weights * (around - mean) ** 2) / weights.sum())
+            np.testing.assert_allclose(above[r, c], heights[r, c] - mean, atol=1e-4)
+            np.testing.assert_allclose(deviation[r, c], (heights[r, c] - mean) / spread, atol=1e-4)
+        np.testing.assert_array_equal(np.isnan(above), np.isnan(heights))
+
+    def test_any_window_says_the_same_to_the_last_bit(self):
+        for live in (contrast(made(self.rough()), 15.0, "deviation"), tone(made(self.rough()), "contrast")):
+            whole = live.read_all()
+            for window in (Window(0, 0, 7, 100), Window(31, 55, 40, 9), Window(95, 95, 5, 5)):
+                np.testing.assert_array_equal(
+                    live.read(window),
+                    whole[window.row : window.row + window.rows, window.col : window.col + window.cols],
+                )
+
+    def test_on_cells_that_are_not_square_it_looks_as_far_both_ways(self):
+        oblong = Grid("EPSG:32741", 0, 400, 2.0, 4.0, 100, 100)
+        ridge = np.zeros((100, 100), np.float32)
+        ridge[:, 50] = 1.0
+        found = contrast_of(ridge, oblong, 20, 16.0)
+        across = np.exp(-0.5 * (np.arange(-8, 9) * 2 / 8) ** 2)
+        np.testing.assert_allclose(found[30, 30], 1 - across[8] / across.sum(), atol=1e-6)
+
+    def test_the_operation_speaks_the_unit_of_the_frame(self):
+        frame = Frame(GRID, "ft")
+        heights = self.rough()
+        inputs = {"surface": ArraySurface(heights, GRID)}
+        operation = operations.find("local_contrast")
+        for kind, unit, factor, quantity in (
+            ("above_mean", "ft", 1 / 0.3048, "difference"),
+            ("deviation", "1", 1, "contrast"),
+        ):
+            params = operations.parse_params(operation, {"kind": kind, "radius": 20})
+            found = operations.Task(operation, inputs, params, frame).run()
+            self.assertEqual((found.unit, operation.quantity_of(params)), (unit, quantity))
+            np.testing.assert_allclose(
+                found.read_all(), contrast(inputs["surface"], 20.0, kind).read_all() * factor, rtol=1e-5, atol=1e-6
+            )
+
+    def test_a_radius_that_spans_too_many_cells_is_told(self):
+        operation = operations.find("local_contrast")
+        params = operations.parse_params(operation, {"radius": 1000})
+        (told,) = operations.Task(operation, {"surface": made(0 * X)}, params, Frame(GRID)).check()
+        self.assertIn("within 240 m", told.sentence)
+        self.assertEqual(told.mend.set_params, {"radius": 240})
+
+
+class ToneTest(SimpleTestCase):
+    def test_level_ground_and_its_noise_stay_quiet(self):
+        noise = np.random.default_rng(1).normal(0, 0.004, X.shape).astype(np.float32)
+        for shade in ("sky", "contrast"):
+            self.assertLess(np.abs(tone(made(50 + noise), shade).read_all()).max(), 0.12)
+
+    def test_hollows_are_dark_and_by_contrast_knolls_are_bright(self):
+        bell = 12 * np.exp(-(X**2 + Y**2) / 200)
+        middle = (50, 50)
+        for shade in ("sky", "contrast"):
+            self.assertLess(tone(made(-bell), shade).read_all()[middle], -0.5)
+        self.assertGreater(tone(made(bell), "contrast").read_all()[middle], 0.5)
+        self.assertGreaterEqual(tone(made(bell), "sky").read_all()[middle], -0.05)
+
+    def test_painted_colours_wear_it_and_empty_cells_stay_empty(self):
+        heights = (-12 * np.exp(-(X**2 + Y**2) / 200)).astype(np.float32)
+        heights[30, 30] = np.nan
+        stops = ((0.0, "#808080"), (1.0, "#808080"))
+        plain = Dress(stops, -20, 20, strength=0).paint(heights, GRID)
+        for shade in ("sky", "contrast"):
+            dress = Dress(stops, -20, 20, strength=0, shade=shade, depth=0.5)
+            self.assertEqual(dress.halo, REACH)
+            found = dress.paint(heights, GRID)
+            toned = tone_of(heights, GRID, shade)[..., None]
+            wanted = plain[REACH - 1 : 1 - REACH, REACH - 1 : 1 - REACH] * (1 + 0.5 * 0.6 * toned)
+            np.testing.assert_allclose(found, wanted, rtol=1e-4)
+            self.assertTrue(np.isnan(found[30 - REACH, 30 - REACH]).all())
+        self.assertEqual(Dress(stops, shade="sky", lit=False).halo, 1)
 
 
 class SkyTest(SimpleTestCase):

@@ -1,0 +1,54 @@
+"""A quiet shade under colour and relief: darker where ground sees little sky, or brighter and darker where it stands above or below
+its surroundings. It is found over as many cells of what is drawn at every scale, so that it tells the forms that a view can show.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from yama.terrain.grid import Grid
+from yama.terrain.relief.contrast import contrast_of
+from yama.terrain.relief.sky import sight_of
+from yama.terrain.surface import Heights, LiveSurface, Surface
+from yama.terrain.units import in_unit
+
+Shade = Literal["none", "sky", "contrast"]
+REACH = 20
+"""Cells that are looked at on each side."""
+STRENGTH = 0.6
+"""How much brighter or darker a full tone makes a colour; the map's shader has the same."""
+_SKY = 2.2
+_DEVIATIONS = 2.5
+_ROUGH = 0.03  # of a cell's width: bumps of less stay quiet on level ground
+
+
+def rise_at(cell: float) -> float:
+    """What heights are multiplied by for relief in wide views, whose cells are this many metres wide: it stays as strong there."""
+    return min(max(cell / 8, 1.0), 4.0)
+
+
+def tone_of(heights: Heights, grid: Grid, shade: Shade) -> Heights:
+    """From -1, darkest, to 1, of heights in metres on `grid`, without REACH cells on each side; 0 where nothing is to be said, NaN
+    where empty."""
+    wide, high = grid.metres_per_cell()
+    if shade == "none":
+        inner = heights[REACH:-REACH, REACH:-REACH]
+        return np.where(np.isnan(inner), inner, np.float32(0.0))
+    rise = np.float32(rise_at(wide))
+    if shade == "sky":
+        seen = sight_of(heights * rise, grid, REACH, REACH * min(wide, high))
+        found = _SKY * (seen - 1)
+    else:
+        least = _ROUGH * min(wide, high) / float(rise)
+        found = contrast_of(heights, grid, REACH, REACH * min(wide, high), "deviation", least) / _DEVIATIONS
+    toned: Heights = np.clip(found, -1, 1)
+    return toned
+
+
+def tone(surface: Surface, shade: Shade) -> LiveSurface:
+    """Live tone of a surface on its own cells, from -1 to 1."""
+    return LiveSurface(
+        [in_unit(surface, "m")], lambda arrays, grid: tone_of(arrays[0], grid, shade), halo=REACH, unit="1"
+    )
