@@ -482,8 +482,8 @@ def statistics(surface: Surface, progress: Progress = ignore_progress, workers: 
     return _summed(found)
 
 
-def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike) -> FloatArray:
-    """Heights at positions by bilinear interpolation between cell centres.
+def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike, nearest: bool = False) -> FloatArray:
+    """Heights at positions by bilinear interpolation between cell centres, or those of the nearest cells.
 
     x, y: `(points,)` in the surface's CRS. Returns float64 `(points,)`, NaN outside and where any of the
     cells that carry weight is empty. Positions are read in blocks, so that scattered ones stay cheap.
@@ -491,6 +491,8 @@ def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike) -> FloatArray:
     grid = surface.grid
     cols = np.atleast_1d(grid.col_of(x))
     rows = np.atleast_1d(grid.row_of(y))
+    if nearest:
+        cols, rows = np.rint(cols), np.rint(rows)
     result = np.full(cols.size, np.nan)
     inside = np.isfinite(cols) & np.isfinite(rows)
     inside &= (cols > -1) & (rows > -1) & (cols < grid.cols) & (rows < grid.rows)

@@ -121,6 +121,31 @@ export default function View3D() {
         : null;
     scene?.trace(walk.current);
   }, [scene, data, along, west, south]);
+  const [keyA, keyB] = which === "split" && a && b ? [a.key, b.key] : [];
+  const between = west + (grid.cols * grid.cell_width) / 2;
+  const { data: step } = useQuery({
+    queryKey: ["profile", project.id, [keyA, keyB], "at the split"],
+    queryFn: ({ signal }) => {
+      const line = [grid.north, south].map((y) => [between, y]);
+      return call<Profile>(
+        "POST",
+        `/projects/${project.id}/profiles`,
+        { keys: [keyA, keyB], line, cells: true },
+        signal,
+      );
+    },
+    enabled: keyA !== undefined,
+    staleTime: Infinity,
+    retry: false,
+  });
+  const isWalled = keyA !== undefined && shownA?.quantity === "height" && shownB?.quantity === "height";
+  useEffect(() => {
+    const heights = step && isWalled ? [keyA, keyB].map((key) => key && step.courses[key]?.heights) : [];
+    const [ofA, ofB] = heights;
+    scene?.close(
+      step && ofA && ofB ? { x: step.x.map((x) => x - west), y: step.y.map((y) => y - south), a: ofA, b: ofB } : null,
+    );
+  }, [scene, step, isWalled, keyA, keyB, west, south]);
   useEffect(() => {
     if (walked !== null && walk.current) scene?.walk(walk.current, walked);
   }, [scene, walked]);
@@ -238,7 +263,11 @@ export default function View3D() {
       {(refused || state.trouble || (!a && !b)) && (
         <div className="maphint">{refused || state.trouble || "Put a surface in A or B to see it here."}</div>
       )}
-      <div className="hint3d">Drag to move, right button to turn, wheel to come near; arrows and + − do the same</div>
+      <div className="hint3d">
+        Drag to move, right button to turn, wheel to come near; arrows and + − do the same
+        {isWalled && <br />}
+        {isWalled && "The step at the split is ember where A is higher, indigo where B is"}
+      </div>
     </div>
   );
 }

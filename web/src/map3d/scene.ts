@@ -6,6 +6,10 @@ import type { Ground } from "./tiles3d";
 
 const SKY = "#E9E5D9";
 const EYE = 45; // metres over the ground on a walk
+const OVER = 0.3; // metres that a step's wall stands above the higher surface, so that no sky shows between them
+const BELOW = 30; // how far a step's wall goes down behind the lower surface
+const EMBER = new three.Color("#C2521B").convertLinearToSRGB();
+const INDIGO = new three.Color("#3C4E9E").convertLinearToSRGB();
 const AHEAD = 220; // metres that a walker looks ahead
 
 /** A line on the ground, in metres from the frame's south-west. */
@@ -24,6 +28,7 @@ export class Scene {
   private readonly controls: MapControls;
   private skins: SurfaceSkin[] = [];
   private line: three.Line | null = null;
+  private wall: three.Mesh | null = null;
   private asked = 0;
   private rise = 1;
   private readonly middle: [number, number];
@@ -78,7 +83,7 @@ export class Scene {
       const level = this.height();
       this.controls.target.y += level * (rise - this.rise);
       this.camera.position.y += level * (rise - this.rise);
-      if (this.line) this.line.scale.y = rise;
+      for (const one of [this.line, this.wall]) if (one) one.scale.y = rise;
       this.rise = rise;
     }
     const kept = this.skins;
@@ -120,6 +125,46 @@ export class Scene {
       this.line = new three.Line(new three.BufferGeometry().setFromPoints(points), material);
       this.line.scale.y = this.rise;
       this.scene.add(this.line);
+    }
+    this.redraw();
+  }
+
+  /** Close the step between two surfaces along a line, in the colour of the higher one; null opens it. */
+  close(step: { x: number[]; y: number[]; a: (number | null)[]; b: (number | null)[] } | null): void {
+    if (this.wall) {
+      this.scene.remove(this.wall);
+      this.wall.geometry.dispose();
+      this.wall = null;
+    }
+    const points: three.Vector3[] = [];
+    const colours: number[] = [];
+    step?.x.forEach((x, i) => {
+      const ends = [i, i + 1].map((n) => [step.a[n] ?? null, step.b[n] ?? null] as const);
+      const [[a, b], [nextA, nextB]] = ends as [(typeof ends)[0], (typeof ends)[0]];
+      if (a === null || b === null || nextA === null || nextB === null) return;
+      const [to, on] = [step.x[i + 1] as number, step.y[i + 1] as number];
+      const y = step.y[i] as number;
+      const low = this.place(x, y, Math.min(a, b) - BELOW);
+      const high = this.place(x, y, Math.max(a, b) + OVER);
+      const nextLow = this.place(to, on, Math.min(nextA, nextB) - BELOW);
+      const nextHigh = this.place(to, on, Math.max(nextA, nextB) + OVER);
+      points.push(low, nextLow, high, high, nextLow, nextHigh);
+      const colour = a + nextA > b + nextB ? EMBER : INDIGO;
+      for (let n = 0; n < 6; n++) colours.push(colour.r, colour.g, colour.b);
+    });
+    if (points.length) {
+      const geometry = new three.BufferGeometry().setFromPoints(points);
+      geometry.setAttribute("color", new three.Float32BufferAttribute(colours, 3));
+      const material = new three.MeshBasicMaterial({
+        vertexColors: true,
+        side: three.DoubleSide,
+        polygonOffset: true, // the skirts of tiles may hang in the same plane
+        polygonOffsetFactor: -2,
+        polygonOffsetUnits: -4,
+      });
+      this.wall = new three.Mesh(geometry, material);
+      this.wall.scale.y = this.rise;
+      this.scene.add(this.wall);
     }
     this.redraw();
   }
@@ -184,6 +229,7 @@ export class Scene {
     this.controls.dispose();
     for (const one of this.skins) one.dispose();
     this.line?.geometry.dispose();
+    this.wall?.geometry.dispose();
     this.renderer.dispose();
   }
 }

@@ -4,7 +4,7 @@ import type { Light, Look, Shade } from "../desk/store";
 import { colourAt, stopsOf } from "../map/ramps";
 import { EMPTY, lightOf, TONE } from "../map/style";
 import type { TilePath } from "../map/tilePath";
-import { chosenTiles, drawnTiles, type Ground, nameOf, placeOf, TILE, type Tile } from "./tiles3d";
+import { chosenTiles, drawnTiles, type Ground, nameOf, partOf, placeOf, sourceOf, TILE, type Tile } from "./tiles3d";
 
 const SIDE = TILE + 2;
 const MESH = 64; // squares along a side of a tile's mesh
@@ -41,6 +41,7 @@ const VERTEX = `
 precision highp float;
 uniform sampler2D cells;
 uniform vec3 place; // west, north, width
+uniform vec3 part; // first column and row of its cells, and how many
 uniform vec2 middle;
 uniform float rise;
 uniform float lowest;
@@ -53,7 +54,7 @@ void take(ivec2 where, float weight) {
   if (h > ${EMPTY / 2}.0) { total += weight * h; count += weight; }
 }
 void main() {
-  at = position.xy * ${TILE}.0;
+  at = part.xy + position.xy * part.z;
   vec2 f = at + 0.5;
   ivec2 i = ivec2(floor(f));
   vec2 w = f - vec2(i);
@@ -63,6 +64,12 @@ void main() {
   take(i + ivec2(1, 0), w.x * (1.0 - w.y));
   take(i + ivec2(0, 1), (1.0 - w.x) * w.y);
   take(i + ivec2(1, 1), w.x * w.y);
+  // beside a hole the mesh goes on as high as the nearest cells that it must reach
+  int reach = int(part.z) / ${MESH} + 1;
+  for (int ring = 1; ring <= reach && count == 0.0; ring++)
+    for (int down = -ring; down <= ring; down++)
+      for (int right = -ring; right <= ring; right++)
+        if (max(abs(down), abs(right)) == ring) take(i + ivec2(right, down), 1.0);
   float h = count > 0.0 ? total / count : lowest;
   east = place.x + position.x * place.z;
   float north = place.y - position.y * place.z;
@@ -75,6 +82,7 @@ precision highp float;
 uniform sampler2D cells;
 uniform sampler2D ramp;
 uniform vec3 place;
+uniform vec3 part;
 uniform vec2 range;
 uniform vec2 between; // shares of the frame's width that are shown
 uniform float width;
@@ -89,27 +97,41 @@ uniform vec3 tint;
 in vec2 at;
 in float east;
 out vec4 colour;
-float near(ivec2 i, float h) {
-  float found = texelFetch(cells, i, 0).r;
-  return found > ${EMPTY / 2}.0 ? found : h;
+// Weights of a quadratic B-spline for the cell before, the cell and the one after, t from the cell's middle; and their slopes.
+vec3 weights(float t) {
+  return vec3(0.5 * (0.5 - t) * (0.5 - t), 0.75 - t * t, 0.5 * (0.5 + t) * (0.5 + t));
+}
+vec3 slopes(float t) {
+  return vec3(t - 0.5, -2.0 * t, t + 0.5);
 }
 void main() {
-  if (east < between.x * width || east > between.y * width) discard;
+  float seam = 0.1 * place.z / part.z; // a tenth of a cell over the split, so that no sky shows there
+  if (east < between.x * width - seam || east > between.y * width + seam) discard;
   ivec2 i = clamp(ivec2(floor(at)), ivec2(0), ivec2(${TILE - 1})) + 1;
   vec4 cell = texelFetch(cells, i, 0);
   float h = cell.r;
   if (h < ${EMPTY / 2}.0) discard;
+  float tone = coarse ? cell.a : cell.g;
+  vec2 g = cell.gb;
+  if (lit && !coarse) {
+    // a smooth surface through the cells, so that no cell shows as a facet from near by
+    vec2 t = fract(at) - 0.5;
+    vec3 wx = weights(t.x), wy = weights(t.y), dx = slopes(t.x), dy = slopes(t.y);
+    vec4 smoothed = vec4(0.0);
+    for (int down = 0; down < 3; down++)
+      for (int right = 0; right < 3; right++) {
+        vec4 one = texelFetch(cells, i + ivec2(right - 1, down - 1), 0);
+        if (one.r < ${EMPTY / 2}.0) one = cell;
+        float both = wx[right] * wy[down];
+        smoothed += vec4(both * one.r, both * one.g, dx[right] * wy[down] * one.r, -wx[right] * dy[down] * one.r);
+      }
+    h = smoothed.x;
+    tone = smoothed.y;
+    g = smoothed.zw * part.z / place.z;
+  }
   float share = clamp((h - range.x) / max(range.y - range.x, 0.000001), 0.0, 1.0);
   vec3 painted = texture(ramp, vec2((share * 255.0 + 0.5) / 256.0, 0.5)).rgb;
   if (lit) {
-    vec2 g;
-    if (coarse) g = cell.gb;
-    else {
-      float nw = near(i + ivec2(-1, -1), h), n = near(i + ivec2(0, -1), h), ne = near(i + ivec2(1, -1), h);
-      float w = near(i + ivec2(-1, 0), h), e = near(i + ivec2(1, 0), h);
-      float sw = near(i + ivec2(-1, 1), h), s = near(i + ivec2(0, 1), h), se = near(i + ivec2(1, 1), h);
-      g = vec2(ne - nw + se - sw + 2.0 * (e - w), nw - sw + ne - se + 2.0 * (n - s)) / (8.0 * place.z / ${TILE}.0);
-    }
     g *= strength.y;
     float steep = dot(g, g);
     float bright;
@@ -120,7 +142,7 @@ void main() {
     } else bright = light.w - dot(g, light.xy);
     bright = clamp(bright / sqrt(1.0 + steep), 0.0, 1.0);
     painted *= max(1.0 + 0.78 * strength.x * (bright - light.w), 0.0);
-    painted *= max(1.0 + depth * (coarse ? cell.a : cell.g), 0.0);
+    painted *= max(1.0 + depth * tone, 0.0);
   }
   colour = vec4(mix(painted, tint, opacity < 1.0 ? 0.45 : 0.0), opacity);
 }`;
@@ -140,8 +162,9 @@ export interface Skin {
 
 const shadeOf = ({ lit, light }: Skin): Shade => (lit ? light.shade : "none");
 
+type Drawn = three.Mesh<three.BufferGeometry, three.ShaderMaterial>;
+
 interface Held {
-  mesh: three.Mesh<three.BufferGeometry, three.ShaderMaterial>;
   cells: three.DataTexture;
   used: number;
 }
@@ -149,7 +172,9 @@ interface Held {
 /** One surface in the scene: tiles of the map as meshes, coloured and lit by the same rules. */
 export class SurfaceSkin {
   readonly group = new three.Group();
+  /** Cells of the map's tiles, and meshes of what is drawn of them. */
   private held = new Map<string, Held>();
+  private meshes = new Map<string, Drawn>();
   private waiting = new Map<string, AbortController>();
   private empty = new Set<string>();
   private wanted: Tile[] = [];
@@ -203,10 +228,13 @@ export class SurfaceSkin {
 
   /** Whether everything that is wanted is there. */
   get isWhole(): boolean {
-    return this.wanted.length > 0 && this.wanted.every((tile) => this.isThere(nameOf(tile)));
+    return this.wanted.length > 0 && this.wanted.every(this.isThere);
   }
 
-  private isThere = (name: string): boolean => this.held.has(name) || this.empty.has(name);
+  private isThere = (tile: Tile): boolean => {
+    const name = nameOf(sourceOf(tile));
+    return this.held.has(name) || this.empty.has(name);
+  };
 
   /** Another look, light, height or share of the width: only numbers for the GPU change. */
   dress({ look, light, rise, between, opacity, lit }: Skin): void {
@@ -233,7 +261,7 @@ export class SurfaceSkin {
     set("rise", rise);
     set("opacity", opacity);
     set("lit", lit);
-    for (const { mesh } of this.held.values()) {
+    for (const mesh of this.meshes.values()) {
       mesh.material.transparent = opacity < 1;
       mesh.renderOrder = opacity < 1 ? 1 : 0;
     }
@@ -246,26 +274,39 @@ export class SurfaceSkin {
     this.clock += 1;
     this.wanted = chosenTiles(this.ground, eye, height);
     // what lies over all of it comes first, so that something is there at once
-    const asked = [{ level: this.ground.top, col: 0, row: 0 }, ...this.wanted];
-    const names = new Set(asked.map(nameOf));
+    const sources = new Map(
+      [{ level: this.ground.top, col: 0, row: 0 }, ...this.wanted.map(sourceOf)].map((tile) => [nameOf(tile), tile]),
+    );
     for (const [name, waits] of this.waiting)
-      if (!names.has(name)) {
+      if (!sources.has(name)) {
         waits.abort();
         this.waiting.delete(name);
       }
-    for (const tile of asked) {
+    for (const [name, tile] of sources) {
       if (this.waiting.size >= AT_ONCE) break;
-      const name = nameOf(tile);
-      if (!this.isThere(name) && !this.waiting.has(name)) void this.load(tile, name);
+      if (!this.isThere(tile) && !this.waiting.has(name)) void this.load(tile, name);
     }
-    const drawn = new Set(drawnTiles(this.wanted, this.isThere, this.ground.top).map(nameOf));
-    for (const [name, one] of this.held) {
-      one.mesh.visible = drawn.has(name);
-      if (one.mesh.visible) one.used = this.clock;
+    const drawn = new Map(
+      drawnTiles(this.wanted, this.isThere, this.ground.top).map((tile) => [nameOf(tile), tile] as const),
+    );
+    for (const [name, mesh] of this.meshes)
+      if (!drawn.has(name)) {
+        this.group.remove(mesh);
+        mesh.material.dispose();
+        this.meshes.delete(name);
+      }
+    for (const [name, tile] of drawn) {
+      const source = this.held.get(nameOf(sourceOf(tile)));
+      if (!source) continue; // all of it is empty
+      source.used = this.clock;
+      if (!this.meshes.has(name)) this.meshes.set(name, this.mesh(tile, source.cells));
     }
     if (this.held.size > KEPT) {
-      const oldest = [...this.held].filter(([, one]) => !one.mesh.visible).sort(([, a], [, b]) => a.used - b.used);
-      for (const [name, one] of oldest.slice(0, this.held.size - KEPT)) this.drop(name, one);
+      const oldest = [...this.held].filter(([, one]) => one.used < this.clock).sort(([, a], [, b]) => a.used - b.used);
+      for (const [name, { cells }] of oldest.slice(0, this.held.size - KEPT)) {
+        cells.dispose();
+        this.held.delete(name);
+      }
     }
   }
 
@@ -277,7 +318,7 @@ export class SurfaceSkin {
         this.path(this.skin.key, tile.level, tile.col, tile.row, { shade: this.shade }),
         waits.signal,
       );
-      if (body) this.hold(tile, name, new Float32Array(body));
+      if (body) this.held.set(name, { cells: this.texture(new Float32Array(body)), used: this.clock });
       else this.empty.add(name);
       this.failed = "";
     } catch (error) {
@@ -290,7 +331,7 @@ export class SurfaceSkin {
     this.changed();
   }
 
-  private hold(tile: Tile, name: string, read: Float32Array): void {
+  private texture(read: Float32Array): three.DataTexture {
     const toned = this.shade !== "none";
     const bands = (this.skin.coarse ? 3 : 1) + (toned ? 1 : 0);
     const step = this.skin.coarse ? 4 : toned ? 2 : 1;
@@ -308,38 +349,36 @@ export class SurfaceSkin {
       three.FloatType,
     );
     texture.needsUpdate = true;
+    return texture;
+  }
+
+  private mesh(tile: Tile, cells: three.DataTexture): Drawn {
     const material = new three.ShaderMaterial({
       glslVersion: three.GLSL3,
       vertexShader: VERTEX,
       fragmentShader: FRAGMENT,
       uniforms: {
         ...this.shared,
-        cells: { value: texture },
+        cells: { value: cells },
         place: { value: new three.Vector3(...placeOf(this.ground, tile)) },
+        part: { value: new three.Vector3(...partOf(tile)) },
       },
       side: three.DoubleSide,
       transparent: (this.group.userData.opacity ?? 1) < 1,
     });
     const mesh = new three.Mesh(this.sheet, material);
     mesh.frustumCulled = false; // heights are known on the GPU only
-    mesh.visible = false;
     mesh.renderOrder = material.transparent ? 1 : 0;
     this.group.add(mesh);
-    this.held.set(name, { mesh, cells: texture, used: this.clock });
-  }
-
-  private drop(name: string, { mesh, cells }: Held): void {
-    this.group.remove(mesh);
-    mesh.material.dispose();
-    cells.dispose();
-    this.held.delete(name);
+    return mesh;
   }
 
   /** Give back what the GPU holds. */
   dispose(): void {
     for (const waits of this.waiting.values()) waits.abort();
     this.waiting.clear();
-    for (const [name, one] of this.held) this.drop(name, one);
+    for (const mesh of this.meshes.values()) mesh.material.dispose();
+    for (const { cells } of this.held.values()) cells.dispose();
     this.sheet.dispose();
     this.ramp.dispose();
   }

@@ -1,4 +1,7 @@
-/** A tile of the map: cells of 2**level frame cells, counted from the frame's north-west. */
+/**
+ * A tile of the map: cells of 2**level frame cells, counted from the frame's north-west. Tiles below level 0 are parts of those
+ * of level 0, for an eye that is so near that their meshes are not fine enough.
+ */
 export interface Tile {
   level: number;
   col: number;
@@ -14,12 +17,27 @@ export interface Ground {
 }
 
 export const TILE = 256;
+const FINEST = -2; // a square of the mesh for each cell
 const DETAIL = 1.6; // a tile is parted where the eye is nearer than so many times its width
 
 export const nameOf = ({ level, col, row }: Tile) => `${level}/${col}/${row}`;
 export const parentOf = ({ level, col, row }: Tile): Tile => ({ level: level + 1, col: col >> 1, row: row >> 1 });
 const childrenOf = ({ level, col, row }: Tile): Tile[] =>
   [0, 1].flatMap((down) => [0, 1].map((right) => ({ level: level - 1, col: 2 * col + right, row: 2 * row + down })));
+
+/** The tile of the map whose cells a tile shows: itself, or what it is a part of. */
+export function sourceOf(tile: Tile): Tile {
+  let source = tile;
+  while (source.level < 0) source = parentOf(source);
+  return source;
+}
+
+/** Where a tile lies among the cells of its source: the first column and row, and how many cells it is wide. */
+export function partOf({ level, col, row }: Tile): [number, number, number] {
+  const width = level < 0 ? TILE * 2 ** level : TILE;
+  const parts = TILE / width;
+  return [(col % parts) * width, (row % parts) * width, width];
+}
 
 const holds = ({ rows, cols }: Ground, { level, col, row }: Tile) =>
   col * TILE * 2 ** level < cols && row * TILE * 2 ** level < rows;
@@ -45,7 +63,7 @@ export function chosenTiles(ground: Ground, eye: [number, number, number], heigh
   const put = (tile: Tile) => {
     if (!holds(ground, tile)) return;
     const near = distance(ground, tile, eye, height) / placeOf(ground, tile)[2];
-    if (tile.level === 0 || near > DETAIL) done.push(tile);
+    if (tile.level === FINEST || near > DETAIL) done.push(tile);
     else open.push({ tile, near });
   };
   put({ level: ground.top, col: 0, row: 0 });
@@ -59,12 +77,12 @@ export function chosenTiles(ground: Ground, eye: [number, number, number], heigh
 }
 
 /** What can be drawn now: of each wanted tile itself, or the smallest above it that is there; none lies over another. */
-export function drawnTiles(wanted: Tile[], isThere: (name: string) => boolean, top: number): Tile[] {
+export function drawnTiles(wanted: Tile[], isThere: (tile: Tile) => boolean, top: number): Tile[] {
   const found = new Map<string, Tile>();
   for (const tile of wanted) {
     let one = tile;
-    while (!isThere(nameOf(one)) && one.level < top) one = parentOf(one);
-    if (isThere(nameOf(one))) found.set(nameOf(one), one);
+    while (!isThere(one) && one.level < top) one = parentOf(one);
+    if (isThere(one)) found.set(nameOf(one), one);
   }
   return [...found.values()].filter((tile) => {
     for (let above = tile; above.level < top; ) {

@@ -26,10 +26,11 @@ _QUICK_CELLS = 1_000_000
 
 
 class ProfileIn(Schema):
-    """A line in frame coordinates, and the surfaces to read along it."""
+    """A line in frame coordinates, and the surfaces to read along it. cells: as steps from cell to cell, not bilinearly."""
 
     keys: list[str] = Field(min_length=1, max_length=8)
     line: list[tuple[float, float]] = Field(max_length=100_000)
+    cells: bool = False
 
 
 class CourseOut(Schema):
@@ -62,7 +63,7 @@ def profile(request: HttpRequest, project_id: int, body: ProfileIn) -> HttpRespo
     held = [surfaces.shown(project, key) for key in keys]
     crs = project.frame.grid.crs
     along = track(body.line, crs, finest([one.grid for one in held]))
-    found = courses(held, along, crs)
+    found = courses(held, along, crs, body.cells)
     told = {
         "distance": along.distance.round(3).tolist(), "x": along.x.round(3).tolist(), "y": along.y.round(3).tolist(),
         "step": along.step, "courses": {key: course.to_dict() for key, course in zip(keys, found, strict=True)},

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 import warnings
 
 import numpy as np
@@ -12,12 +13,14 @@ from pyproj import Transformer
 from rasterio.errors import NotGeoreferencedWarning
 
 from yama.terrain.fit.reproject import fitted
-from yama.terrain.grid import Bounds, Grid, parse_crs
+from yama.terrain.grid import Bounds, Grid, Window, parse_crs
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.ramps import RAMPS
 from yama.terrain.surface import Surface
 from yama.terrain.units import UNITS, in_unit
 
+_LOOKED_AT = 128
+"""Cells along a side in which a picture's area is found."""
 _GROUND = np.array([0xE6, 0xE2, 0xD6], np.float32)
 _HATCH = np.array([0xC9, 0xC4, 0xB6], np.float32)
 
@@ -63,20 +66,34 @@ def span_of(surface: Surface, grid: Grid, tail: float = 0.005) -> tuple[float, f
 
 
 def _shown(surface: Surface, frame: Grid) -> Bounds:
-    """The frame's bounds, or those of the surface where it covers less than a quarter of them."""
+    """The frame's bounds, or those of the filled cells where they span less than half of it."""
     whole = frame.bounds
-    turn = Transformer.from_crs(parse_crs(surface.grid.crs), parse_crs(frame.crs), always_xy=True)
-    west, south, east, north = turn.transform_bounds(*surface.grid.bounds)
-    if not np.isfinite([west, south, east, north]).all():
+    side = max(whole.east - whole.west, whole.north - whole.south)
+    area = _inside(surface, whole, frame.crs)
+    for again in (True, False):  # what was a few wide cells at first has edges when it is looked at again
+        cell = max(area.east - area.west, area.north - area.south) / _LOOKED_AT
+        rows, cols = (max(math.ceil(length / cell), 1) for length in (area.north - area.south, area.east - area.west))
+        grid = Grid(frame.crs, area.west, area.north, cell, cell, rows, cols)
+        filled = ~np.isnan(fitted(surface, grid, "nearest").read(grid.whole))
+        if not filled.any():
+            break
+        down, across = np.flatnonzero(filled.any(1)), np.flatnonzero(filled.any(0))
+        top, left = int(down[0]), int(across[0])
+        box = Window(top, left, int(down[-1]) + 1 - top, int(across[-1]) + 1 - left)
+        area = grid.part(box.grown(1) if again else box).bounds
+    wide = max(area.east - area.west, area.north - area.south)
+    if 2 * wide > side:
         return whole
-    inside = whole.intersection(Bounds(west, south, east, north))
-    if inside is None:
-        return whole
-    side = max(inside.east - inside.west, inside.north - inside.south)
-    if 2 * side > max(whole.east - whole.west, whole.north - whole.south):
-        return whole
-    margin = 0.04 * side
-    return Bounds(inside.west - margin, inside.south - margin, inside.east + margin, inside.north + margin)
+    margin = 0.04 * wide
+    return Bounds(area.west - margin, area.south - margin, area.east + margin, area.north + margin)
+
+
+def _inside(surface: Surface, whole: Bounds, crs: str) -> Bounds:
+    """What a surface's grid has of an area; all of it where that cannot be told."""
+    turn = Transformer.from_crs(parse_crs(surface.grid.crs), parse_crs(crs), always_xy=True)
+    bounds = turn.transform_bounds(*surface.grid.bounds)
+    found = whole.intersection(Bounds(*bounds)) if np.isfinite(bounds).all() else None
+    return found or whole
 
 
 def png_of(image: npt.NDArray[np.uint8]) -> bytes:

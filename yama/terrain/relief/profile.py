@@ -81,14 +81,14 @@ def _course(heights: FloatArray, step: float, metres: float) -> Course:
     )  # fmt: skip
 
 
-def courses(surfaces: Sequence[Surface], along: Track, crs: str) -> list[Course]:
-    """Bilinear heights of surfaces along a track, each read in its own CRS and at its own cells."""
+def courses(surfaces: Sequence[Surface], along: Track, crs: str, nearest: bool = False) -> list[Course]:
+    """Bilinear heights of surfaces along a track, or those of the nearest cells, each read in its own CRS and at its own cells."""
 
     def one(surface: Surface) -> Course:
         x, y = along.x, along.y
         if parse_crs(surface.grid.crs) != parse_crs(crs):
             x, y = Transformer.from_crs(parse_crs(crs), parse_crs(surface.grid.crs), always_xy=True).transform(x, y)
-        return _course(sample(surface, x, y), along.step, UNITS.get(surface.unit, 1.0))
+        return _course(sample(surface, x, y, nearest), along.step, UNITS.get(surface.unit, 1.0))
 
     # one after the other: a thread that is new has no file open, and opening them takes longer than the reading
     return [one(surface) for surface in surfaces]

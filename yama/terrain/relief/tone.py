@@ -19,7 +19,7 @@ REACH = 20
 """Cells that are looked at on each side."""
 STRENGTH = 0.6
 """How much brighter or darker a full tone makes a colour; the map's shader has the same."""
-_SKY = 2.2
+_SKY = 1.5
 _DEVIATIONS = 2.5
 _ROUGH = 0.03  # of a cell's width: bumps of less stay quiet on level ground
 

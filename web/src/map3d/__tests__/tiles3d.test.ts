@@ -1,5 +1,15 @@
 import { describe, expect, it } from "vitest";
-import { chosenTiles, drawnTiles, type Ground, nameOf, parentOf, placeOf, type Tile } from "../tiles3d";
+import {
+  chosenTiles,
+  drawnTiles,
+  type Ground,
+  nameOf,
+  parentOf,
+  partOf,
+  placeOf,
+  sourceOf,
+  type Tile,
+} from "../tiles3d";
 
 const ground: Ground = { rows: 4096, cols: 5120, cell: 2, top: 5 };
 const eyes: [number, number, number][] = [
@@ -12,9 +22,16 @@ const eyes: [number, number, number][] = [
 /** How many tiles lie over the middle of each patch of 256 x 256 frame cells. */
 function cover(tiles: Tile[]): number[] {
   const counts: number[] = [];
+
   for (let row = 0; row < ground.rows / 256; row++)
     for (let col = 0; col < ground.cols / 256; col++)
-      counts.push(tiles.filter((tile) => row >> tile.level === tile.row && col >> tile.level === tile.col).length);
+      counts.push(
+        tiles.reduce((sum, tile) => {
+          const source = sourceOf(tile);
+          const lies = row >> source.level === source.row && col >> source.level === source.col;
+          return sum + (lies ? Math.min(4 ** tile.level, 1) : 0); // parts of a patch cover their share of it
+        }, 0),
+      );
   return counts;
 }
 
@@ -35,9 +52,26 @@ describe("tiles for an eye", () => {
         const [west, north, width] = placeOf(ground, tile);
         return x >= west && x < west + width && y < north && y >= north - width;
       })?.level ?? -1;
-    expect(level(5000, 4000)).toBe(0);
+    expect(level(5000, 4000)).toBe(-2);
+    expect(level(5000, 4900)).toBe(0);
     expect(level(100, 7900)).toBeGreaterThan(level(5000, 4000));
     expect(chosenTiles(ground, [5000, 4000, 90_000], 200)).toEqual([{ level: 5, col: 0, row: 0 }]);
+  });
+
+  it("are parts of the map's tiles where those are not fine enough", () => {
+    expect(sourceOf({ level: -2, col: 6, row: 9 })).toEqual({ level: 0, col: 1, row: 2 });
+    expect(partOf({ level: -2, col: 6, row: 9 })).toEqual([128, 64, 64]);
+    expect(partOf({ level: -1, col: 3, row: 4 })).toEqual([128, 0, 128]);
+    expect(partOf({ level: 3, col: 3, row: 4 })).toEqual([0, 0, 256]);
+    expect(sourceOf({ level: 3, col: 3, row: 4 })).toEqual({ level: 3, col: 3, row: 4 });
+    for (const tile of chosenTiles(ground, [5000, 4000, 210], 200)) {
+      // a part lies where its cells lie
+      const [west, north, width] = placeOf(ground, tile);
+      const [sourceWest, sourceNorth, sourceWidth] = placeOf(ground, sourceOf(tile));
+      const [col, row, cells] = partOf(tile);
+      const cell = sourceWidth / 256;
+      expect([sourceWest + col * cell, sourceNorth - row * cell, cells * cell]).toEqual([west, north, width]);
+    }
   });
 
   it("know where they lie", () => {
@@ -61,7 +95,7 @@ describe("what can be drawn of them", () => {
           .map(nameOf),
       );
       kept.add("5/0/0");
-      const drawn = drawnTiles(wanted, (name) => kept.has(name), ground.top);
+      const drawn = drawnTiles(wanted, (tile) => kept.has(nameOf(tile)), ground.top);
       expect(cover(drawn).every((count) => count <= 1)).toBe(true);
       expect(drawn.every((tile) => kept.has(nameOf(tile)))).toBe(true);
     }

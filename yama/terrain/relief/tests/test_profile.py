@@ -64,6 +64,15 @@ class CourseTest(SimpleTestCase):
         self.assertAlmostEqual(course.climb, course.fall, places=4)
         self.assertAlmostEqual(course.highest - course.lowest, 10.0, places=3)
 
+    def test_as_steps_it_has_the_heights_of_the_cells_alone(self):
+        heights = np.random.default_rng(4).normal(50, 9, (200, 240)).astype(np.float32)
+        surface = ArraySurface(heights, GRID)
+        row, cols = 37, np.arange(20, 60)
+        y = float(GRID.y_of(row))
+        along = track([(float(GRID.x_of(20)) + 0.3, y - 0.8), (float(GRID.x_of(59)) + 0.3, y - 0.8)], CRS, 2.0)
+        (course,) = courses([surface], along, CRS, nearest=True)
+        np.testing.assert_array_equal(course.heights, heights[row, cols])
+
     def test_gaps_are_empty_and_count_for_nothing(self):
         heights = plane().read_all().copy()
         heights[:, 60:80] = np.nan

@@ -3,6 +3,7 @@
 import math
 
 import numpy as np
+import rasterio
 from django.test import SimpleTestCase
 
 from yama.terrain.grid import Grid
@@ -78,6 +79,19 @@ class PictureTest(SimpleTestCase):
         png = picture(surface, GRID, Dress.usual("height"), 64)
         self.assertEqual(png[:8], b"\x89PNG\r\n\x1a\n")
         self.assertLess(len(png), 20_000)
+
+    def test_what_fills_little_of_the_frame_fills_the_picture(self):
+        wide = Grid("EPSG:32741", 0, 2000, 2.0, 2.0, 1000, 1000)
+        heights = np.full((1000, 1000), np.nan, np.float32)
+        heights[700:730, 200:260] = 5.0
+        red = Dress(((0.0, "#FF0000"), (1.0, "#FF0000")), 0, 10)
+        with rasterio.MemoryFile(picture(ArraySurface(heights, wide), wide, red, 100)) as file, file.open() as dataset:
+            filled = (dataset.read(2) == 0) & (dataset.read(1) == 255)
+        rows, cols = np.flatnonzero(filled.any(1)), np.flatnonzero(filled.any(0))
+        self.assertAlmostEqual(len(cols), 92, delta=4)  # with a margin on either side
+        self.assertAlmostEqual(len(rows), 46, delta=4)
+        self.assertAlmostEqual((rows[0] + rows[-1]) / 2, 49.5, delta=2)
+        self.assertGreater(len(picture(ArraySurface(np.full_like(heights, np.nan), wide), wide, red, 100)), 0)
 
     def test_ramps_run_from_end_to_end(self):
         for name, stops in RAMPS.items():
