@@ -162,6 +162,60 @@ class SeeTest(Joining):
         page.get_by_role("button", name="Back to the map").click()
         expect(page.get_by_role("region", name="Map", exact=True)).to_be_visible()
 
+    def test_a_split_shows_which_surface_is_higher(self):
+        page = self.page
+        beacon = self.held("Beacon 30")
+        body = {"operation": "change_heights", "params": {"offset": 150}, "inputs": {"surface": beacon["id"]}, "name": "Raised", "live": True}  # fmt: skip
+        self.api("POST", "/runs", body)
+        self.held("Raised")
+        page.reload()
+        self.put("A", "Beacon 30")
+        self.put("B", "Raised")
+        self.settle()
+        page.locator(".probe").click()
+        page.keyboard.press("g")
+        view = page.get_by_role("region", name="Three dimensions")
+        view.get_by_text("Split", exact=True).click()
+        expect(view).to_have_attribute("aria-busy", "false", timeout=60_000)
+        higher = np.array([0x3C, 0x4E, 0x9E])[:, None, None]
+
+        def walled() -> float:
+            return float((np.abs(self.pixels(".three canvas") - higher).max(axis=0) < 6).mean())
+
+        page.get_by_label("Surface in three dimensions").focus()
+        shares = []
+        for key, times in (("ArrowRight", 8), ("ArrowLeft", 16)):  # from one of the sides the step is seen
+            for _ in range(times):
+                page.keyboard.press(key)
+            page.wait_for_timeout(1500)
+            shares.append(walled())
+        view.get_by_text("A", exact=True).last.click()
+        page.wait_for_timeout(1500)
+        self.assertGreater(max(shares), walled() + 0.005)  # the letter of B has that colour always
+
+    def test_a_shade_comes_with_the_tiles_and_its_depth_without(self):
+        page = self.page
+        self.put("A", "Beacon 30")
+        self.settle()
+        plain = self.pixels(".map")
+        page.get_by_role("button", name=re.compile("^Look: ")).click()
+        page.locator(".look .row", has_text="Shade").get_by_role("combobox").click()
+        page.get_by_role("option", name="where little sky is seen").click()
+        page.wait_for_timeout(500)
+        self.settle()
+        asked = []
+        page.on("request", lambda request: asked.append(request.url) if "/tiles/" in request.url else None)
+        page.get_by_label("Depth").fill("0")
+        page.keyboard.press("Escape")
+        page.wait_for_timeout(1500)
+        np.testing.assert_allclose(self.pixels(".map"), plain, atol=2)  # a shade of no depth is none
+        page.get_by_role("button", name=re.compile("^Look: ")).click()
+        page.get_by_label("Depth").fill("2")
+        page.keyboard.press("Escape")
+        page.wait_for_timeout(1500)
+        self.assertLess(self.pixels(".map").mean(), plain.mean() - 1)
+        self.assertEqual(asked, [])
+
     def test_another_program_reads_it_until_it_is_closed(self):
         page = self.page
         self.put("A", "Beacon 30")

@@ -4,6 +4,7 @@ import { call, type Profile } from "../api/client";
 import { useHeld, useProject } from "../desk/context";
 import { metresIn, num } from "../desk/format";
 import { useDesk } from "../desk/store";
+import { useSettled } from "../desk/useSettled";
 import { SlotChip } from "../map/SlotChip";
 import { originOf, topLevel } from "../map/surfaceLayer";
 import { useTilePath } from "../map/tilePath";
@@ -38,6 +39,11 @@ export default function View3D() {
   const [state, setState] = useState({ whole: false, trouble: "" });
   const [asked, setWhich] = useState<Which>("a");
   const [rise, setRise] = useState(1.5);
+  // the split goes through what the map showed
+  const [share, setShare] = useState(() => {
+    const x = useDesk.getState().view?.center[0];
+    return x === undefined ? 0.5 : Math.min(Math.max((x - grid.west) / (grid.cols * grid.cell_width), 0.01), 0.99);
+  });
   const [walked, setWalked] = useState<number | null>(null);
   const [walking, setWalking] = useState(false);
   const which: Which = a && b ? asked : a ? "a" : "b";
@@ -92,10 +98,10 @@ export default function View3D() {
             },
           ]
         : [];
-    if (which === "split") scene.show([...skin(shownA, [0, 0.5]), ...skin(shownB, [0.5, 1])]);
+    if (which === "split") scene.show([...skin(shownA, [0, share]), ...skin(shownB, [share, 1])]);
     else if (which === "both") scene.show([...skin(shownA), ...skin(shownB, [0, 1], 0.55)]);
     else scene.show(skin(which === "a" ? shownA : shownB));
-  }, [scene, which, shownA, shownB, looks, light, rise, metres]);
+  }, [scene, which, share, shownA, shownB, looks, light, rise, metres]);
 
   const along = a ?? b;
   const { data } = useQuery({
@@ -122,9 +128,9 @@ export default function View3D() {
     scene?.trace(walk.current);
   }, [scene, data, along, west, south]);
   const [keyA, keyB] = which === "split" && a && b ? [a.key, b.key] : [];
-  const between = west + (grid.cols * grid.cell_width) / 2;
+  const between = useSettled(west + share * grid.cols * grid.cell_width, 150);
   const { data: step } = useQuery({
-    queryKey: ["profile", project.id, [keyA, keyB], "at the split"],
+    queryKey: ["profile", project.id, [keyA, keyB], between],
     queryFn: ({ signal }) => {
       const line = [grid.north, south].map((y) => [between, y]);
       return call<Profile>(
@@ -203,6 +209,17 @@ export default function View3D() {
               </label>
             ))}
           </span>
+        )}
+        {keyA && (
+          <input
+            type="range"
+            aria-label="Place of the split"
+            min={0.01}
+            max={0.99}
+            step={0.001}
+            value={share}
+            onChange={(event) => setShare(Number(event.target.value))}
+          />
         )}
         <label className="rise3d">
           Heights times

@@ -40,6 +40,7 @@ class Wanted:
     points_as: str
     cut: int
     pictures: bool
+    classes: list[int]
 
     @property
     def suffixes(self) -> dict[str, str]:
@@ -86,6 +87,8 @@ def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
         for one in holding.facts.get("findings", [])
         if one["weight"] == "caution"
     ]
+    if holding.kind == Holding.Kind.CLOUD:
+        return [*_kept(holding, wanted), *own]
     if holding.kind != Holding.Kind.SURFACE:
         return own
     found += [
@@ -119,6 +122,19 @@ def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
             Finding("crs", "note", f"{name} is in {grid.crs}, not the frame's CRS.", "It is written as it is.")
         )
     return [*found, *own]
+
+
+def _kept(holding: Holding, wanted: Wanted) -> list[Finding]:
+    """How many of a cloud's points have a class that is kept."""
+    there = {int(code): count for code, count in holding.facts["classes"].items()}
+    kept = sum(there.get(code, 0) for code in set(wanted.classes))
+    if not wanted.classes or kept == sum(there.values()):
+        return []
+    if not kept:
+        return [Finding("classes", "stop", f"{holding.name} has no point of a class that is kept.",
+                        "Keep more classes, or leave it out.")]  # fmt: skip
+    return [Finding("classes", "note", f"{holding.name}: {report.number(kept, 0)} of {report.number(sum(there.values()), 0)} points "
+                    "are kept, those of the chosen classes.")]  # fmt: skip
 
 
 def together(holdings: list[Holding], project: Project) -> list[Finding]:

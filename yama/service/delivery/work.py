@@ -8,6 +8,7 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from django.conf import settings
 from django.utils import timezone
 
@@ -59,7 +60,9 @@ def _write(holding: Holding, path: Path, wanted: Wanted, dress: Dress | None, pr
         formats.write(features_of(holding), path, progress)
     else:
         cloud = las.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
-        formats.write(cloud, path, progress)
+        classes = np.array(wanted.classes)
+        keep = (lambda chunk: np.isin(np.asarray(chunk.classification), classes)) if wanted.classes else None
+        las.write(cloud, path, keep, progress)
     return _with_beside(path)
 
 

@@ -106,6 +106,24 @@ describe("packages", () => {
     expect(useDesk.getState().sheets.package?.params.step).toBe(0.02);
   });
 
+  it("hold of clouds the points of the classes that are kept", async () => {
+    const cloud = surface(5, "Tile", {
+      kind: "cloud",
+      surface: null,
+      cloud: { classes: { 1: 40, 2: 60, 7: 2 }, class_names: { 1: "unclassified", 2: "ground", 7: "low noise" } },
+    } as never);
+    const asked = service({ ...base, "GET /projects/1/holdings": [...held, cloud] });
+    draw(<PackageSheet />);
+    fireEvent.click(await screen.findByLabelText("Tile"));
+    fireEvent.click(screen.getByLabelText("low noise"));
+    fireEvent.click(screen.getByLabelText("unclassified"));
+    fireEvent.click(screen.getByRole("button", { name: "Build package" }));
+    await waitFor(() => expect(last(asked, "/packages")?.body).toMatchObject({ wanted: { classes: [2] } }));
+    fireEvent.click(screen.getByLabelText("low noise"));
+    fireEvent.click(screen.getByLabelText("unclassified"));
+    await waitFor(() => expect(last(asked, "/check")?.body).toMatchObject({ wanted: { classes: [] } }));
+  });
+
   it("stay here until they are deleted", async () => {
     const asked = service(base);
     draw(<PackageSheet />);

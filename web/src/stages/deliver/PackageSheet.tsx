@@ -94,6 +94,10 @@ export function PackageSheet() {
         .map(quantityOf)
         .map((quantity) => [quantity, dressOf(looks[quantity], light, quantity === "height")]),
     );
+  const clouds = chosen.flatMap((id) => listed.get(id)?.cloud ?? []);
+  const classNames = Object.assign({}, ...clouds.map((one) => one.class_names)) as Record<string, string>;
+  const codes = Object.keys(classNames).sort((one, other) => Number(one) - Number(other));
+  const leftOut = ((sheet.params.left_out as string[] | undefined) ?? []).filter((code) => codes.includes(code));
   const usual = `${project.name}, ${new Date().toISOString().slice(0, 10)}`;
   const name = sheet.name || usual;
   const body = {
@@ -110,6 +114,7 @@ export function PackageSheet() {
       points_as: String(params.points_as ?? "csv"),
       cut: surfacesAs === "tif" ? Number(params.cut ?? 0) : 0,
       pictures: params.pictures === true,
+      classes: leftOut.length ? codes.filter((code) => !leftOut.includes(code)).map(Number) : [],
     },
     looks: params.looks === "usual" ? {} : looksOf(chosen.flatMap((id) => listed.get(id) ?? [])),
   };
@@ -298,6 +303,22 @@ export function PackageSheet() {
             options={POINTS}
             onChange={(value) => setParam({ points_as: value })}
           />
+        )}
+        {codes.length > 1 && (
+          <div className="checks wide" role="group" aria-label="Classes of points to keep">
+            {codes.map((code) => (
+              <label className="ck" key={code}>
+                <input
+                  type="checkbox"
+                  checked={!leftOut.includes(code)}
+                  onChange={({ target: { checked } }) =>
+                    setParam({ left_out: checked ? leftOut.filter((one) => one !== code) : [...leftOut, code] })
+                  }
+                />
+                {classNames[code]}
+              </label>
+            ))}
+          </div>
         )}
       </Section>
       <Section title="Report">

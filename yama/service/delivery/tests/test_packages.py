@@ -4,6 +4,7 @@ import io
 import json
 import zipfile
 
+import laspy
 import numpy as np
 import pyogrio
 import rasterio
@@ -123,6 +124,31 @@ class PackageTest(ServiceTest):
         self.assertEqual(mended, found["members"][0]["step"])
         body["wanted"]["step"] = mended
         self.assertNotIn("range", [one["code"] for one in self.ask("POST", "/packages/check", body)["findings"]])
+
+    def test_of_clouds_the_points_of_chosen_classes(self):
+        body = {"holdings": [self.tile.pk], "report": False, "wanted": {"classes": [2]}}
+        there = {int(code): count for code, count in self.tile.facts["classes"].items()}
+        (told,) = [
+            one
+            for one in self.ask("POST", "/packages/check", {"name": "x", **body})["findings"]
+            if one["code"] == "classes"
+        ]
+        self.assertEqual(told["weight"], "note")
+        self.assertIn(f"{there[2]} of {sum(there.values())} points", told["sentence"].replace("\u202f", ""))
+        archive = self.build(**body)[2]
+        with laspy.open(io.BytesIO(archive.read("clouds/tile.laz"))) as file:
+            kept = file.read()
+        whole = laspy.read(self.tile.upload_path)
+        ground = np.asarray(whole.classification) == 2
+        self.assertEqual(len(kept.points), there[2])
+        for name in whole.point_format.dimension_names:
+            np.testing.assert_array_equal(kept[name], whole[name][ground], err_msg=name)
+        np.testing.assert_array_equal(kept.header.scales, whole.header.scales)
+        body["wanted"] = {"classes": [17]}
+        self.assertIn(
+            "no point of a class that is kept", self.ask("POST", "/packages", {"name": "x", **body}, 422)["detail"]
+        )
+        self.ask("POST", "/packages", {"name": "x", **body, "wanted": {"classes": [300]}}, 422)
 
     def test_nonsense_is_refused(self):
         self.ask("POST", "/packages", {"name": "x", "holdings": [9_999]}, 422)
