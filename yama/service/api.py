@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from django.conf import settings
+from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import ValidationError
@@ -22,6 +24,9 @@ from yama.service.tiles.api import router as tiles
 from yama.service.tiles.figures import router as figures
 from yama.terrain.errors import TerrainError
 
+_CHUNK = 1_000_000
+_MOST_TAKEN_IN = 400_000_000
+
 api = NinjaAPI(title="Yama", version="1", auth=SessionAuth(), docs_url=None)
 api.add_router("/accounts", accounts)
 api.add_router("/frames", frames)
@@ -41,6 +46,17 @@ api.add_router("/projects", figures)
 @api.exception_handler(TerrainError)
 def _terrain_error(request: HttpRequest, error: TerrainError) -> HttpResponse:
     return api.create_response(request, {"detail": str(error)}, status=422)
+
+
+@api.exception_handler(RequestDataTooBig)
+def _too_big(request: HttpRequest, _error: RequestDataTooBig) -> HttpResponse:
+    # who is still sending reads no answer: take in what comes, as far as that is sane
+    left = _MOST_TAKEN_IN
+    while left > 0 and (chunk := request.read(min(_CHUNK, left))):
+        left -= len(chunk)
+    most = settings.DATA_UPLOAD_MAX_MEMORY_SIZE // 1_000_000
+    said = f"This request is larger than {most} MB. Send less at once; files go to Add files."
+    return api.create_response(request, {"detail": said}, status=413)
 
 
 @api.exception_handler(ValidationError)

@@ -34,6 +34,8 @@ INSTALLED_APPS = [
     "yama.service.delivery",
     "yama.service.sharing",
 ]
+DATA_UPLOAD_MAX_MEMORY_SIZE = 48_000_000
+"""Bytes of a request that is no file: lines of a hundred thousand corners are asked about."""
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",

@@ -29,7 +29,7 @@ class ProfileIn(Schema):
     """A line in frame coordinates, and the surfaces to read along it. cells: as steps from cell to cell, not bilinearly."""
 
     keys: list[str] = Field(min_length=1, max_length=8)
-    line: list[tuple[float, float]] = Field(max_length=100_000)
+    line: list[tuple[float, float]]
     cells: bool = False
 
 

@@ -21,6 +21,7 @@ from yama.terrain.surface import Progress, Surface, ignore_progress
 from yama.terrain.units import UNITS
 
 _SIDE = 512  # cells along a side of what a check looks at
+_LEVEL = 0.001  # heights that differ by less are one, whatever their unit
 _MANY = 400
 _CELLS_APART = 2.5
 """Cells between two lines on average ground, below which they run into each other."""
@@ -116,6 +117,10 @@ class Contours(Operation):
         if count > MOST_LEVELS:
             findings.append(Finding("levels", "stop", f"An interval of {params.interval:g} {params.unit} makes {count} heights.",
                                     f"At most {MOST_LEVELS} can be drawn.", mend))  # fmt: skip
+            return findings
+        if count == 0 and highest - lowest < _LEVEL:
+            findings.append(Finding("level", "stop", f"All of it lies at {lowest:.2f} {surface.unit}; no line crosses level ground.",
+                                    "Choose a surface with relief."))  # fmt: skip
             return findings
         if count == 0:
             findings.append(Finding("none", "stop", f"No line lies between {lowest:.2f} and {highest:.2f} {surface.unit}.",

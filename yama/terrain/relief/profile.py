@@ -54,8 +54,12 @@ def track(line: npt.ArrayLike, crs: str, step: float) -> Track:
     """Places every `step` metres along a line `(vertices, 2)`, its end included; farther apart where they would be more than
     MOST_SAMPLES. Raises InputError for fewer than two different places, or numbers that are none."""
     places = np.asarray(line, np.float64)
-    if places.ndim != 2 or places.shape[1] != 2 or len(places) > MOST_VERTICES:
-        raise InputError(f"A profile's line has 2 to {MOST_VERTICES:,} corners of x and y.")
+    if len(places) > MOST_VERTICES:
+        raise InputError(
+            f"A profile's line has at most {MOST_VERTICES} corners, and this one {len(places)}. Take a part of it."
+        )
+    if places.ndim != 2 or places.shape[1] != 2:
+        raise InputError("The corners of a profile's line are pairs of x and y.")
     if not np.isfinite(places).all():
         raise InputError("The corners of a profile's line must be numbers.")
     across, up = metres_per_unit(crs, float(places[:, 1].mean()) if len(places) else 0.0)

@@ -36,3 +36,15 @@ class ProfilesTest(ServiceTest):
         far = [[0.0, 0.0], [100.0, 0.0]]
         course = self.ask("POST", "/profiles", {"keys": [key], "line": far})["courses"][key]
         self.assertIsNone(course["lowest"])
+
+    def test_lines_of_very_many_corners_are_read_or_refused_in_a_sentence(self):
+        key = self.add_surface().key
+        line = [[448_000.0 + i * 3e-3, 5_438_100.0] for i in range(100_000)]
+        found = self.ask("POST", "/profiles", {"keys": [key], "line": line})
+        self.assertAlmostEqual(found["distance"][-1], 299.997, places=3)
+        body = {"keys": [key], "line": line * 10}
+        self.assertIn(
+            "at most 100000 corners, and this one 1000000", self.ask("POST", "/profiles", body, 422)["detail"]
+        )
+        with self.settings(DATA_UPLOAD_MAX_MEMORY_SIZE=3_000_000):
+            self.assertIn("larger than 3 MB", self.ask("POST", "/profiles", body, 413)["detail"])

@@ -180,6 +180,10 @@ class OperationTest(SimpleTestCase):
 
         self.assertEqual(codes(interval=0.001)["levels"].weight, "stop")
         self.assertEqual(codes(interval=500, base=-100)["none"].weight, "stop")
+        level = {"surface": ArraySurface(np.full((GRID.rows, GRID.cols), 5, np.float32), GRID)}
+        (said,) = self.operation.check(level, parse_params(self.operation, {"interval": 10}), Frame(GRID))
+        self.assertEqual((said.code, said.weight), ("level", "stop"))
+        self.assertIn("lies at 5.00 m", said.sentence)
         self.assertEqual(codes(interval=0.1)["many"].mend.set_params, {"interval": 5.0})
         self.assertIn("dense", codes(interval=0.5))
         self.assertEqual(codes(interval=10), {})
