@@ -30,6 +30,25 @@ class FromPointsToASurfaceTest(BrowserTest):
         row, col = round(float(FRAME.row_of(y))), round(float(FRAME.col_of(x)))
         return float(fitted(surface, FRAME).read(Window(row, col, 1, 1))[0, 0])
 
+    def test_the_page_is_light_and_comes_compressed(self):
+        told = self.page.context.new_cdp_session(self.page)
+        told.send("Network.enable")
+        told.send("Network.setCacheDisabled", {"cacheDisabled": True})
+        addresses: dict[str, str] = {}
+        weights: dict[str, float] = {}
+        told.on("Network.responseReceived", lambda got: addresses.update({got["requestId"]: got["response"]["url"]}))
+        told.on(
+            "Network.loadingFinished",
+            lambda got: weights.update({addresses.get(got["requestId"], "?"): got["encodedDataLength"]}),
+        )
+        self.page.reload()
+        self.settle()
+        page = sum(weight for address, weight in weights.items() if "/tiles/" not in address)
+        self.assertGreater(page, 200_000)
+        self.assertLess(page, 900_000)
+        (script,) = (weight for address, weight in weights.items() if re.search(r"/index-[\w-]+\.js$", address))
+        self.assertLess(script, 500_000)
+
     def test_the_whole_task(self):
         page = self.page
         # the survey points are there as dots, and Beacon 30 stands in the strip

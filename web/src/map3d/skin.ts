@@ -11,27 +11,30 @@ const MESH = 64; // squares along a side of a tile's mesh
 const KEPT = 160; // tiles
 const AT_ONCE = 6;
 
+/** The corners of a mesh by column and row: row by row, then those of the rim again, where the skirt hangs. */
+const CORNERS: [number, number][] = [];
+for (let r = 0; r <= MESH; r++) for (let c = 0; c <= MESH; c++) CORNERS.push([c, r]);
+const HUNG = CORNERS.length;
+for (let c = 0; c < MESH; c++) CORNERS.push([c, 0]);
+for (let r = 0; r < MESH; r++) CORNERS.push([MESH, r]);
+for (let c = MESH; c > 0; c--) CORNERS.push([c, MESH]);
+for (let r = MESH; r > 0; r--) CORNERS.push([0, r]);
+
 /** A square of 1 x 1 with a skirt that hangs down around it, so that neighbours of other sizes leave no crack. */
 function sheet(): three.BufferGeometry {
-  const side = MESH + 1;
-  const at: number[] = [];
-  for (let r = 0; r < side; r++) for (let c = 0; c < side; c++) at.push(c / MESH, r / MESH, 0);
+  const place = (c: number, r: number) => r * (MESH + 1) + c;
   const faces: number[] = [];
   const quad = (a: number, b: number, c: number, d: number) => faces.push(a, c, b, b, c, d);
   for (let r = 0; r < MESH; r++)
-    for (let c = 0; c < MESH; c++) quad(r * side + c, r * side + c + 1, (r + 1) * side + c, (r + 1) * side + c + 1);
-  const rim: number[] = [];
-  for (let c = 0; c < MESH; c++) rim.push(c);
-  for (let r = 0; r < MESH; r++) rim.push(r * side + MESH);
-  for (let c = MESH; c > 0; c--) rim.push(MESH * side + c);
-  for (let r = MESH; r > 0; r--) rim.push(r * side);
-  const hung = at.length / 3;
-  for (const i of rim) at.push(at[3 * i] as number, at[3 * i + 1] as number, 1);
-  rim.forEach((i, n) => {
-    const next = (n + 1) % rim.length;
-    quad(i, rim[next] as number, hung + n, hung + next);
+    for (let c = 0; c < MESH; c++) quad(place(c, r), place(c + 1, r), place(c, r + 1), place(c + 1, r + 1));
+  const rim = CORNERS.slice(HUNG);
+  rim.forEach(([c, r], n) => {
+    const after = (n + 1) % rim.length;
+    const [nextC, nextR] = rim[after] as [number, number];
+    quad(place(c, r), place(nextC, nextR), HUNG + n, HUNG + after);
   });
   const made = new three.BufferGeometry();
+  const at = CORNERS.flatMap(([c, r], n) => [c / MESH, r / MESH, n < HUNG ? 0 : 1]);
   made.setAttribute("position", new three.Float32BufferAttribute(at, 3));
   made.setIndex(faces);
   return made;
@@ -39,41 +42,18 @@ function sheet(): three.BufferGeometry {
 
 const VERTEX = `
 precision highp float;
-uniform sampler2D cells;
+in float height;
 uniform vec3 place; // west, north, width
 uniform vec3 part; // first column and row of its cells, and how many
 uniform vec2 middle;
 uniform float rise;
-uniform float lowest;
 out vec2 at;
 out float east;
-float total;
-float count;
-void take(ivec2 where, float weight) {
-  float h = texelFetch(cells, clamp(where, ivec2(0), ivec2(${SIDE - 1})), 0).r;
-  if (h > ${EMPTY / 2}.0) { total += weight * h; count += weight; }
-}
 void main() {
   at = part.xy + position.xy * part.z;
-  vec2 f = at + 0.5;
-  ivec2 i = ivec2(floor(f));
-  vec2 w = f - vec2(i);
-  total = 0.0;
-  count = 0.0;
-  take(i, (1.0 - w.x) * (1.0 - w.y));
-  take(i + ivec2(1, 0), w.x * (1.0 - w.y));
-  take(i + ivec2(0, 1), (1.0 - w.x) * w.y);
-  take(i + ivec2(1, 1), w.x * w.y);
-  // beside a hole the mesh goes on as high as the nearest cells that it must reach
-  int reach = int(part.z) / ${MESH} + 1;
-  for (int ring = 1; ring <= reach && count == 0.0; ring++)
-    for (int down = -ring; down <= ring; down++)
-      for (int right = -ring; right <= ring; right++)
-        if (max(abs(down), abs(right)) == ring) take(i + ivec2(right, down), 1.0);
-  float h = count > 0.0 ? total / count : lowest;
   east = place.x + position.x * place.z;
   float north = place.y - position.y * place.z;
-  vec3 world = vec3(east - middle.x, h * rise - position.z * place.z * 0.04, middle.y - north);
+  vec3 world = vec3(east - middle.x, height * rise - position.z * place.z * 0.04, middle.y - north);
   gl_Position = projectionMatrix * viewMatrix * vec4(world, 1.0);
 }`;
 
@@ -97,6 +77,10 @@ uniform vec3 tint;
 in vec2 at;
 in float east;
 out vec4 colour;
+float near(ivec2 i, float h) {
+  float found = texelFetch(cells, i, 0).r;
+  return found > ${EMPTY / 2}.0 ? found : h;
+}
 // Weights of a quadratic B-spline for the cell before, the cell and the one after, t from the cell's middle; and their slopes.
 vec3 weights(float t) {
   return vec3(0.5 * (0.5 - t) * (0.5 - t), 0.75 - t * t, 0.5 * (0.5 + t) * (0.5 + t));
@@ -117,17 +101,12 @@ void main() {
     // a smooth surface through the cells, so that no cell shows as a facet from near by
     vec2 t = fract(at) - 0.5;
     vec3 wx = weights(t.x), wy = weights(t.y), dx = slopes(t.x), dy = slopes(t.y);
-    vec4 smoothed = vec4(0.0);
-    for (int down = 0; down < 3; down++)
-      for (int right = 0; right < 3; right++) {
-        vec4 one = texelFetch(cells, i + ivec2(right - 1, down - 1), 0);
-        if (one.r < ${EMPTY / 2}.0) one = cell;
-        float both = wx[right] * wy[down];
-        smoothed += vec4(both * one.r, both * one.g, dx[right] * wy[down] * one.r, -wx[right] * dy[down] * one.r);
-      }
-    h = smoothed.x;
-    tone = smoothed.y;
-    g = smoothed.zw * part.z / place.z;
+    vec3 up = vec3(near(i + ivec2(-1, -1), h), near(i + ivec2(0, -1), h), near(i + ivec2(1, -1), h));
+    vec3 mid = vec3(near(i + ivec2(-1, 0), h), h, near(i + ivec2(1, 0), h));
+    vec3 down = vec3(near(i + ivec2(-1, 1), h), near(i + ivec2(0, 1), h), near(i + ivec2(1, 1), h));
+    vec3 across = vec3(dot(wx, up), dot(wx, mid), dot(wx, down));
+    h = dot(wy, across);
+    g = vec2(dot(wy, vec3(dot(dx, up), dot(dx, mid), dot(dx, down))), -dot(dy, across)) * part.z / place.z;
   }
   float share = clamp((h - range.x) / max(range.y - range.x, 0.000001), 0.0, 1.0);
   vec3 painted = texture(ramp, vec2((share * 255.0 + 0.5) / 256.0, 0.5)).rgb;
@@ -146,6 +125,43 @@ void main() {
   }
   colour = vec4(mix(painted, tint, opacity < 1.0 ? 0.45 : 0.0), opacity);
 }`;
+
+/**
+ * How high a mesh stands at its corners: between the four cells around each. Beside a hole it goes on as high as the nearest cells
+ * that its squares reach, for they are drawn where those are filled.
+ */
+export function heightsOf(cells: ArrayLike<number>, step: number, [col, row, width]: [number, number, number]) {
+  const size = width / MESH;
+  const reach = Math.ceil(size) + 1;
+  const limit = (at: number) => Math.min(Math.max(at, 0), SIDE - 1);
+  const cell = (r: number, c: number) => cells[step * (limit(r) * SIDE + limit(c))] as number;
+  const heights = new Float32Array(CORNERS.length);
+  CORNERS.forEach(([x, y], n) => {
+    const [c, r] = [col + x * size + 0.5, row + y * size + 0.5];
+    const [left, top] = [Math.floor(c), Math.floor(r)];
+    let [total, count] = [0, 0];
+    const take = (down: number, right: number, weight: number) => {
+      const height = cell(top + down, left + right);
+      if (height <= EMPTY / 2) return;
+      total += weight * height;
+      count += weight;
+    };
+    const [w, v] = [c - left, r - top];
+    take(0, 0, (1 - w) * (1 - v));
+    take(0, 1, w * (1 - v));
+    take(1, 0, (1 - w) * v);
+    take(1, 1, w * v);
+    for (let ring = 1; ring <= reach && count === 0; ring++)
+      for (let i = -ring; i <= ring; i++) {
+        take(-ring, i, 1);
+        take(ring, i, 1);
+        take(i, -ring, 1);
+        take(i, ring, 1);
+      }
+    heights[n] = count ? total / count : 0; // nothing is drawn there
+  });
+  return heights;
+}
 
 /** What is drawn of a surface, and how. */
 export interface Skin {
@@ -197,7 +213,6 @@ export class SurfaceSkin {
       middle: { value: new three.Vector2(width / 2, (ground.rows * ground.cell) / 2) },
       width: { value: width },
       rise: { value: 1 },
-      lowest: { value: 0 },
       range: { value: new three.Vector2() },
       between: { value: new three.Vector2(0, 1) },
       light: { value: new three.Vector4() },
@@ -219,6 +234,11 @@ export class SurfaceSkin {
 
   private get shade(): Shade {
     return shadeOf(this.skin);
+  }
+
+  /** Numbers a cell on the GPU, where there may not be three. */
+  private get step(): 1 | 2 | 4 {
+    return this.skin.coarse ? 4 : this.shade === "none" ? 1 : 2;
   }
 
   /** Why tiles could not be read, if so. */
@@ -256,7 +276,6 @@ export class SurfaceSkin {
     set("strength", new three.Vector2(light.strength, light.rise * rise));
     set("several", light.several);
     set("range", new three.Vector2(look.range[0], Math.max(look.range[1], look.range[0] + 1e-6)));
-    set("lowest", look.range[0]);
     set("between", new three.Vector2(...between));
     set("rise", rise);
     set("opacity", opacity);
@@ -292,6 +311,7 @@ export class SurfaceSkin {
     for (const [name, mesh] of this.meshes)
       if (!drawn.has(name)) {
         this.group.remove(mesh);
+        mesh.geometry.dispose();
         mesh.material.dispose();
         this.meshes.delete(name);
       }
@@ -334,7 +354,7 @@ export class SurfaceSkin {
   private texture(read: Float32Array): three.DataTexture {
     const toned = this.shade !== "none";
     const bands = (this.skin.coarse ? 3 : 1) + (toned ? 1 : 0);
-    const step = this.skin.coarse ? 4 : toned ? 2 : 1;
+    const step = this.step;
     const cells = new Float32Array(SIDE * SIDE * step);
     for (let i = 0; i < SIDE * SIDE; i++)
       for (let band = 0; band < bands; band++) {
@@ -366,7 +386,12 @@ export class SurfaceSkin {
       side: three.DoubleSide,
       transparent: (this.group.userData.opacity ?? 1) < 1,
     });
-    const mesh = new three.Mesh(this.sheet, material);
+    const geometry = new three.BufferGeometry();
+    geometry.setIndex(this.sheet.getIndex());
+    geometry.setAttribute("position", this.sheet.getAttribute("position"));
+    const heights = heightsOf(cells.image.data as unknown as Float32Array, this.step, partOf(tile));
+    geometry.setAttribute("height", new three.BufferAttribute(heights, 1));
+    const mesh = new three.Mesh(geometry, material);
     mesh.frustumCulled = false; // heights are known on the GPU only
     mesh.renderOrder = material.transparent ? 1 : 0;
     this.group.add(mesh);
@@ -377,7 +402,10 @@ export class SurfaceSkin {
   dispose(): void {
     for (const waits of this.waiting.values()) waits.abort();
     this.waiting.clear();
-    for (const mesh of this.meshes.values()) mesh.material.dispose();
+    for (const mesh of this.meshes.values()) {
+      mesh.geometry.dispose();
+      mesh.material.dispose();
+    }
     for (const { cells } of this.held.values()) cells.dispose();
     this.sheet.dispose();
     this.ramp.dispose();
