@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
+from yama.terrain.deliver.map_lines import MapLines, map_lines
 from yama.terrain.findings import Finding
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Bounds, Grid, Window
@@ -19,9 +20,12 @@ from yama.terrain.operations.base import Quantity
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import span_of, view_picture
 from yama.terrain.surface import Surface
+from yama.terrain.units import in_unit
 
 MAP_WIDE = 1_200
-"""Pixels across a map; half as many again at most down."""
+"""Pixels across a map that is as wide as the page."""
+MAP_TALL = 1_125
+"""Pixels down one that leaves room for its key; a taller one is narrower than the page."""
 _UNIT = {
     "slope": "°",
     "curvature": "1/km",
@@ -43,13 +47,20 @@ _TAIL = 0.001  # of all cells at either end of the key
 class Map:
     """A surface seen from above, with what one needs to read it. bar: length in metres and share of the map's width.
     low, high: values at the ends of the key, None where all is empty; gradient: its colours from left to right, for a style
-    sheet."""
+    sheet. lines: contours over it, None where it is of no heights or level."""
 
     png: bytes
+    size: tuple[int, int]
     low: float | None
     high: float | None
     gradient: str
     bar: tuple[float, float]
+    lines: MapLines | None
+
+    @property
+    def width(self) -> float:
+        """How wide it is, as a share of the page."""
+        return self.size[0] / MAP_WIDE
 
     @property
     def image(self) -> str:
@@ -93,14 +104,15 @@ class Report:
 def draw_map(surface: Surface, frame: Grid, quantity: Quantity, dress: Dress | None = None) -> Map:
     """The part of the frame where the surface has values. dress: as somebody dressed it; the usual look where None."""
     area = _filled(surface, frame)
-    cell = max((area.east - area.west) / MAP_WIDE, (area.north - area.south) / (1.5 * MAP_WIDE))
+    cell = max((area.east - area.west) / MAP_WIDE, (area.north - area.south) / MAP_TALL)
     cols, rows = (max(round(side / cell), 8) for side in (area.east - area.west, area.north - area.south))
     grid = Grid(frame.crs, area.west, area.north, cell, cell, rows, cols)
     dress = dress or Dress.usual(quantity, span_of(surface, grid, _TAIL))
     across = grid.metres_per_cell()[0] * cols
     length = _round_down(across / 4)
     png = view_picture(surface, grid, dress)
-    return Map(png, dress.low, dress.high, dress.gradient, (length, length / across))
+    lines = map_lines(in_unit(surface, dress.unit), grid) if quantity == "height" else None
+    return Map(png, (cols, rows), dress.low, dress.high, dress.gradient, (length, length / across), lines)
 
 
 def _filled(surface: Surface, frame: Grid) -> Bounds:
@@ -159,7 +171,7 @@ def html_of(report: Report, fonts: Mapping[str, Path] | None = None) -> str:
         loader=FileSystemLoader(Path(__file__).parent), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
         lstrip_blocks=True,
     )  # fmt: skip
-    page.filters.update(number=number, metres=_metres)
+    page.filters.update(number=number, metres=_metres, plain=lambda value: number(value, 0 if value % 1 == 0 else 2))
     embedded = {name: b64encode(path.read_bytes()).decode() for name, path in (fonts or {}).items() if path.exists()}
     return page.get_template("report.html").render(report=report, fonts=embedded, bars_of=bars_of)
 

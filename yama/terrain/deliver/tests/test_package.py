@@ -3,6 +3,7 @@
 import hashlib
 import io
 import json
+import re
 import zipfile
 
 import numpy as np
@@ -10,6 +11,7 @@ from django.test import SimpleTestCase
 from pypdf import PdfReader
 
 from yama.terrain.deliver import report
+from yama.terrain.deliver.map_lines import map_lines
 from yama.terrain.deliver.package import Member, pack, safe_name
 from yama.terrain.errors import CancelledError
 from yama.terrain.findings import Finding
@@ -17,6 +19,7 @@ from yama.terrain.grid import Grid
 from yama.terrain.judge.accuracy import Accuracy, figures_of
 from yama.terrain.surface import ArraySurface
 from yama.terrain.tests.test_surface import FolderTest, rough
+from yama.terrain.units import in_unit
 
 
 class NamesTest(SimpleTestCase):
@@ -139,6 +142,52 @@ class ReportTest(SimpleTestCase):
         grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 400, 400)
         length, share = report.draw_map(ArraySurface(heights, grid), grid, "height").bar
         self.assertAlmostEqual(length / share, 2 * 86, delta=1)
+
+    def test_a_tall_map_is_narrower_than_the_page_and_its_bar_with_it(self):
+        grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 800, 200)
+        tall = report.draw_map(ArraySurface(np.zeros((800, 200)), grid), grid, "height")
+        self.assertEqual(tall.size[1], report.MAP_TALL)
+        self.assertAlmostEqual(tall.width, 0.25 * report.MAP_TALL / report.MAP_WIDE, delta=0.002)
+        sheet = report.Sheet("Tall", "t.tif", [], tall, None, "Not judged.", [], [])
+        page = report.html_of(self.report(sheets=[sheet]))
+        self.assertIn(f'style="width: {round(tall.width * 100, 2)}%"', page)
+        self.assertIn(f'style="width: {round(tall.width * tall.bar[1] * 100, 2)}%"', page)
+
+    def test_contours_of_a_cone_are_circles_with_figures_along_them(self):
+        grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 500, 500)
+        rows, cols = np.indices((500, 500)) - 249.5
+        cone = ArraySurface(500 - np.hypot(rows, cols), grid)  # half a metre a metre
+        for surface, unit, metres in ((cone, "m", 1.0), (in_unit(cone, "ft"), "ft", 0.3048)):
+            found = map_lines(surface, grid)
+            self.assertEqual((found.unit, found.index), (unit, 5 * found.every))
+            self.assertGreater(len(found.labels), 1)
+            for label in found.labels:
+                height, said = label.text.replace("\u202f", " ").rsplit(" ", 1)
+                height = float(height.replace(" ", ""))
+                self.assertEqual((said, height % found.index), (unit, 0))
+                x, y = label.x - 250, label.y - 250
+                self.assertAlmostEqual(np.hypot(x, y), 500 - height * metres, delta=2.5)
+                # along the circle, and never upside down
+                self.assertLessEqual(abs(label.turn), 90)
+                along = np.array([np.cos(np.radians(label.turn)), np.sin(np.radians(label.turn))])
+                self.assertLess(abs(along @ [x, y]) / np.hypot(x, y), 0.1)
+        apart = [np.hypot(a.x - b.x, a.y - b.y) for i, a in enumerate(found.labels) for b in found.labels[:i]]
+        self.assertGreater(min(apart), 80)
+        corners = re.findall(r"-?[\d.]+", found.heavy[0])
+        far = np.hypot(*(np.array(corners, float).reshape(-1, 2) - 250).T)
+        self.assertLess(np.ptp(far), 1.5)
+        sheet = report.Sheet("Cone", "c.tif", [], report.draw_map(cone, grid, "height"), None, "", [], [])
+        text = PdfReader(io.BytesIO(report.pdf_of(report.html_of(self.report(sheets=[sheet]))))).pages[1].extract_text()
+        self.assertIn("Contours every 20 m, heavier every 100 m.", text)
+        self.assertIn("300\u202fm", text)
+
+    def test_level_and_empty_ground_and_what_is_no_height_have_no_contours(self):
+        grid = Grid("EPSG:32741", 0, 0, 2, 2, 20, 30)
+        for value in (np.nan, 7.0):
+            self.assertIsNone(map_lines(ArraySurface(np.full((20, 30), value), grid), grid))
+        slope = report.draw_map(ArraySurface(np.arange(600.0).reshape(20, 30), grid), grid, "slope")
+        self.assertIsNone(slope.lines)
+        self.assertNotIn("Contours every", report.html_of(self.report(sheets=[])))
 
     def test_bars_of_errors(self):
         reach, bars = report.bars_of([(0, 0, 0.0)] * 3 + [(0, 0, 100.0)], 0.1)
