@@ -265,6 +265,8 @@ class PicturesTest(Joining):
         page.get_by_role("button", name=re.compile("^Look: ")).click()
         page.get_by_label("Four lights").check()
         page.get_by_label("Altitude").fill("35")
+        page.locator(".look .row", has_text="Shade").get_by_role("combobox").click()
+        page.get_by_role("option", name="where little sky is seen").click()
         self.shot("look")
         page.keyboard.press("Escape")
         page.get_by_role("button", name="Three dimensions").click()
