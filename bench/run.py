@@ -39,6 +39,7 @@ from yama.terrain.interpolate.idw import inverse_distance  # noqa: E402
 from yama.terrain.interpolate.kriging import empirical, fit, ordinary_kriging  # noqa: E402
 from yama.terrain.interpolate.natural import natural_neighbour  # noqa: E402
 from yama.terrain.interpolate.triangulation import triangulated  # noqa: E402
+from yama.terrain.relief.contrast import contrast_of  # noqa: E402
 from yama.terrain.relief.slope import hillshade_of, slope_of  # noqa: E402
 from yama.terrain.surface import ArraySurface, StoredSurface, Surface, read_block, store, walk  # noqa: E402
 
@@ -231,6 +232,44 @@ def relief() -> list[Row]:
     times = 1 / ratio
     return [Row("slope + hillshade, 8192²", "numpy copy of the array", f"{mine:.3f} s", f"{copy:.3f} s",
                 f"{times:.1f}x the copy", "within 5x", times <= 5)]  # fmt: skip
+
+
+def contrast() -> list[Row]:
+    """Local contrast of 2048 x 2048 cells with holes over 30 cells, against Gaussian filters of heights, squares and weights."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    from scipy.ndimage import gaussian_filter
+
+    halo, side = 30, 2048
+    heights = np.random.default_rng(1).normal(300, 5, (side + 2 * halo, side + 2 * halo)).astype(np.float32)
+    heights[np.random.default_rng(2).random(heights.shape) < 0.05] = np.nan
+    grid = Grid("EPSG:32741", 0, side + 2 * halo, 1, 1, side + 2 * halo, side + 2 * halo)
+    made: dict[str, np.ndarray] = {}
+
+    def ours() -> None:
+        def part(first: int) -> np.ndarray:
+            return contrast_of(heights[first : first + side // CORES + 2 * halo], grid, halo, 30.0, "deviation")
+
+        with ThreadPoolExecutor(CORES) as pool:
+            made["ours"] = np.vstack(list(pool.map(part, range(0, side, side // CORES))))
+
+    def theirs() -> None:
+        filled = ~np.isnan(heights)
+        known = np.where(filled, heights, 0).astype(np.float64)
+        with ThreadPoolExecutor(CORES) as pool:
+            weights, sums, squares = pool.map(
+                lambda one: gaussian_filter(one, 15.0, radius=30, mode="constant"), (filled * 1.0, known, known**2)
+            )
+        with np.errstate(divide="ignore", invalid="ignore"):
+            mean = sums / weights
+            found = (known - mean) / np.sqrt(squares / weights - mean**2)
+        made["theirs"] = np.where(filled, found, np.nan)[halo:-halo, halo:-halo]
+
+    ours()
+    result = paired(ours, theirs, 5)
+    apart = float(np.nanmax(np.abs(made["ours"] - made["theirs"])))
+    return [quicker("local contrast in standard deviations, 2048², 30 cells around", "scipy gaussian_filter thrice", 1, result,
+                    f"within {apart:.0e} of a deviation")]  # fmt: skip
 
 
 def _store_difference() -> None:
@@ -592,7 +631,7 @@ def mosaics() -> list[Row]:
     return rows
 
 
-BENCHMARKS = {"delaunay": delaunay, "tin": tin, "natural": natural, "kriging": kriging, "contours": contours, "idw": idw, "cloud": cloud, "tiles": tiles, "relief": relief, "isolines": isolines, "memory": memory, "mosaics": mosaics, "server": server,
+BENCHMARKS = {"delaunay": delaunay, "tin": tin, "natural": natural, "kriging": kriging, "contours": contours, "idw": idw, "cloud": cloud, "tiles": tiles, "relief": relief, "contrast": contrast, "isolines": isolines, "memory": memory, "mosaics": mosaics, "server": server,
               "arrivals": arrivals, "drawn": drawn}  # fmt: skip
 
 

@@ -274,5 +274,9 @@ class PicturesTest(Joining):
             "aria-busy", "false", timeout=60_000
         )
         page.locator(".seg label", has_text="Split").click()
-        page.wait_for_timeout(4000)
+        page.wait_for_timeout(1000)
+        expect(page.get_by_role("region", name="Three dimensions")).to_have_attribute(
+            "aria-busy", "false", timeout=60_000
+        )
+        page.wait_for_timeout(3000)
         page.screenshot(path=ROOT / "docs" / "screenshots" / "three.png")
