@@ -27,8 +27,8 @@ export class Scene {
   private readonly camera = new three.PerspectiveCamera(45, 1, 1, 200_000);
   private readonly controls: MapControls;
   private skins: SurfaceSkin[] = [];
-  private line: three.Line | null = null;
-  private wall: three.Mesh | null = null;
+  private line: three.Line<three.BufferGeometry, three.Material> | null = null;
+  private wall: three.Mesh<three.BufferGeometry, three.Material> | null = null;
   private asked = 0;
   private rise = 1;
   private readonly middle: [number, number];
@@ -109,13 +109,20 @@ export class Scene {
     return new three.Vector3(x - this.middle[0], height, this.middle[1] - y);
   }
 
+  /** Take something out of the scene, and give back what the GPU holds of it. */
+  private discard(
+    one: three.Line<three.BufferGeometry, three.Material> | three.Mesh<three.BufferGeometry, three.Material> | null,
+  ) {
+    if (!one) return;
+    this.scene.remove(one);
+    one.geometry.dispose();
+    one.material.dispose();
+  }
+
   /** Draw a line on the ground; null takes it away. */
   trace(walk: Walk | null): void {
-    if (this.line) {
-      this.scene.remove(this.line);
-      this.line.geometry.dispose();
-      this.line = null;
-    }
+    this.discard(this.line);
+    this.line = null;
     const points = walk?.x.flatMap((x, i) => {
       const height = walk.heights[i];
       return height == null ? [] : [this.place(x, walk.y[i] as number, height + 2)];
@@ -131,11 +138,8 @@ export class Scene {
 
   /** Close the step between two surfaces along a line, in the colour of the higher one; null opens it. */
   close(step: { x: number[]; y: number[]; a: (number | null)[]; b: (number | null)[] } | null): void {
-    if (this.wall) {
-      this.scene.remove(this.wall);
-      this.wall.geometry.dispose();
-      this.wall = null;
-    }
+    this.discard(this.wall);
+    this.wall = null;
     const points: three.Vector3[] = [];
     const colours: number[] = [];
     step?.x.forEach((x, i) => {
@@ -228,8 +232,8 @@ export class Scene {
     this.asked = -1;
     this.controls.dispose();
     for (const one of this.skins) one.dispose();
-    this.line?.geometry.dispose();
-    this.wall?.geometry.dispose();
+    this.discard(this.line);
+    this.discard(this.wall);
     this.renderer.dispose();
   }
 }

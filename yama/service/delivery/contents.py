@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from yama.service.holdings.api import recipe_of
@@ -40,7 +40,7 @@ class Wanted:
     points_as: str
     cut: int
     pictures: bool
-    classes: list[int]
+    classes: list[int] = field(default_factory=list)
 
     @property
     def suffixes(self) -> dict[str, str]:
