@@ -23,62 +23,62 @@ Contrast = Literal["above_mean", "deviation"]
 
 
 @kernel
-def _weighed(heights, row, weights, skip, counts, sums, squares):
-    """Adds up a row of a window over its columns: weights, heights and squares of the filled cells around each, in one order
-    whatever the window."""
-    counts[:] = 0.0
-    sums[:] = 0.0
-    squares[:] = 0.0
-    for k in range(weights.size):
-        weight = weights[k]
-        for c in range(counts.size):
-            h = float(heights[row, c + skip + k])
-            filled = h == h
-            here = weight if filled else 0.0
-            h = h if filled else 0.0
-            counts[c] += here
-            sums[c] += here * h
-            squares[c] += here * h * h
+def _weighed(heights, row, weights, skip, lines, sums):
+    """Adds up a row of a window over its columns: weights, heights and squares of the filled cells around each, `(3, cols)`, in
+    one order whatever the window."""
+    reach = weights.size // 2
+    cols = sums.shape[1]
+    for c in range(cols + 2 * reach):
+        h = float(heights[row, skip + c])
+        filled = h == h
+        h = h if filled else 0.0
+        lines[0, c] = 1.0 if filled else 0.0
+        lines[1, c] = h
+        lines[2, c] = h * h
+    for i in range(3):
+        for c in range(cols):
+            sums[i, c] = weights[reach] * lines[i, c + reach]
+        for k in range(1, reach + 1):
+            weight = weights[reach + k]
+            for c in range(cols):
+                sums[i, c] += weight * (lines[i, c + reach - k] + lines[i, c + reach + k])
 
 
 @kernel
 def _contrast(heights, halo, down, across, deviates, least, result):
     rows, cols = result.shape
     tall = down.size
-    first = halo - tall // 2  # row of the heights that the first row of the result reaches up to
+    reach = tall // 2
     skip = halo - across.size // 2
-    counts = np.empty((tall, cols))
-    sums = np.empty((tall, cols))
-    squares = np.empty((tall, cols))
+    lines = np.empty((3, cols + across.size - 1))
+    sums = np.empty((tall, 3, cols))  # of the rows around the one that is looked at, in turn
+    total = np.empty((3, cols))
     for r in range(tall - 1):
-        _weighed(heights, first + r, across, skip, counts[r], sums[r], squares[r])
-    count = np.empty(cols)
-    total = np.empty(cols)
-    square = np.empty(cols)
+        _weighed(heights, halo - reach + r, across, skip, lines, sums[r])
     for r in range(rows):
         last = r + tall - 1
-        at = last % tall
-        _weighed(heights, first + last, across, skip, counts[at], sums[at], squares[at])
-        count[:] = 0.0
-        total[:] = 0.0
-        square[:] = 0.0
-        for k in range(tall):
-            at = (r + k) % tall
+        _weighed(heights, halo - reach + last, across, skip, lines, sums[last % tall])
+        middle = (r + reach) % tall
+        for i in range(3):
             for c in range(cols):
-                count[c] += down[k] * counts[at, c]
-                total[c] += down[k] * sums[at, c]
-                square[c] += down[k] * squares[at, c]
+                total[i, c] = down[reach] * sums[middle, i, c]
+            for k in range(1, reach + 1):
+                weight = down[reach + k]
+                above = (r + reach - k) % tall
+                below = (r + reach + k) % tall
+                for c in range(cols):
+                    total[i, c] += weight * (sums[above, i, c] + sums[below, i, c])
         for c in range(cols):
             h = float(heights[r + halo, c + halo])
             if h != h:
                 result[r, c] = np.nan
                 continue
-            mean = total[c] / count[c]
-            above = h - mean
+            mean = total[1, c] / total[0, c]
+            found = h - mean
             if deviates:
-                spread = max(square[c] / count[c] - mean * mean, 0.0)
-                above /= math.sqrt(spread + least * least)
-            result[r, c] = above
+                spread = max(total[2, c] / total[0, c] - mean * mean, 0.0)
+                found /= math.sqrt(spread + least * least)
+            result[r, c] = found
 
 
 def _bell(cells: float, halo: int) -> npt.NDArray[np.float64]:
