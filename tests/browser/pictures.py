@@ -11,7 +11,7 @@ from yama.launch import ROOT
 class PicturesTest(Joining):
     def shot(self, name: str) -> None:
         self.settle()
-        expect(self.page.get_by_label("Loading the map")).to_have_count(0)
+        expect(self.page.get_by_label("Loading the map")).to_have_count(0, timeout=120_000)
         self.page.wait_for_timeout(2500)
         self.page.screenshot(path=ROOT / "docs" / "screenshots" / f"{name}.png")
 
