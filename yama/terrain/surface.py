@@ -168,7 +168,9 @@ class _Handles:
 
     def __init__(self, path: Path, driver: str) -> None:
         self._path, self._driver = path, driver
-        self._resting: dict[int, list[Any]] = {}
+        self._resting: dict[
+            tuple[int, int], list[Any]
+        ] = {}  # by process: a forked one would share the place in the file
         self._lock = threading.Lock()
 
     def __reduce__(self) -> tuple[Any, ...]:
@@ -178,7 +180,7 @@ class _Handles:
     def lent(self, level: int) -> Iterator[Any]:
         """A handle for one reader at a time. One whose reader failed is not lent again."""
         with self._lock:
-            resting = self._resting.setdefault(level, [])
+            resting = self._resting.setdefault((os.getpid(), level), [])
             handle = resting.pop() if resting else None
         if handle is None:
             overview = {"overview_level": level - 1} if level else {}

@@ -223,6 +223,36 @@ function Ramps({ look, quantity, unit }: Props) {
   );
 }
 
+interface SliderProps {
+  label: string;
+  /** Lowest, highest, and the step between two places. */
+  range: [number, number, number];
+  value: number;
+  /** The figure beside it. */
+  shown: string;
+  onChange: (value: number) => void;
+}
+
+/** A number that is slid along its range, on one row with its label. */
+function Slider({ label, range: [min, max, step], value, shown, onChange }: SliderProps) {
+  const id = useId();
+  return (
+    <div className="row">
+      <label htmlFor={id}>{label}</label>
+      <input
+        id={id}
+        type="range"
+        min={min}
+        max={max}
+        step={step}
+        value={value}
+        onChange={(event) => onChange(Number(event.target.value))}
+      />
+      <span className="n">{shown}</span>
+    </div>
+  );
+}
+
 /** Where light comes from, and how strong the relief is. */
 function LightSetting() {
   const light = useDesk((desk) => desk.light);
@@ -260,32 +290,20 @@ function LightSetting() {
           </label>
         </div>
       </div>
-      <div className="row">
-        <label htmlFor="light-strength">Strength</label>
-        <input
-          id="light-strength"
-          type="range"
-          min={0}
-          max={1.6}
-          step={0.05}
-          value={light.strength}
-          onChange={(event) => change({ strength: Number(event.target.value) })}
-        />
-        <span className="n">{num(light.strength * 100)} %</span>
-      </div>
-      <div className="row">
-        <label htmlFor="light-rise">Heights times</label>
-        <input
-          id="light-rise"
-          type="range"
-          min={-2}
-          max={3}
-          step={0.25}
-          value={Math.log2(light.rise)}
-          onChange={(event) => change({ rise: 2 ** Number(event.target.value) })}
-        />
-        <span className="n">{num(light.rise, light.rise < 2 ? 2 : 1)}</span>
-      </div>
+      <Slider
+        label="Strength"
+        range={[0, 1.6, 0.05]}
+        value={light.strength}
+        shown={`${num(light.strength * 100)} %`}
+        onChange={(strength) => change({ strength })}
+      />
+      <Slider
+        label="Heights times"
+        range={[-2, 3, 0.25]}
+        value={Math.log2(light.rise)}
+        shown={num(light.rise, light.rise < 2 ? 2 : 1)}
+        onChange={(power) => change({ rise: 2 ** power })}
+      />
       <Choice
         label="Shade"
         value={light.shade}
@@ -293,19 +311,13 @@ function LightSetting() {
         onChange={(value) => change({ shade: value as Shade })}
       />
       {light.shade !== "none" && (
-        <div className="row">
-          <label htmlFor="light-depth">Depth</label>
-          <input
-            id="light-depth"
-            type="range"
-            min={0}
-            max={2}
-            step={0.05}
-            value={light.depth}
-            onChange={(event) => change({ depth: Number(event.target.value) })}
-          />
-          <span className="n">{num(light.depth * 100)} %</span>
-        </div>
+        <Slider
+          label="Depth"
+          range={[0, 2, 0.05]}
+          value={light.depth}
+          shown={`${num(light.depth * 100)} %`}
+          onChange={(depth) => change({ depth })}
+        />
       )}
       <button type="button" className="lnk" onClick={() => set({ light: FRESH.light })}>
         Usual light

@@ -144,7 +144,8 @@ export default function View3D() {
     staleTime: Infinity,
     retry: false,
   });
-  const isWalled = keyA !== undefined && shownA?.quantity === "height" && shownB?.quantity === "height";
+  const isWalled =
+    step !== undefined && keyA !== undefined && shownA?.quantity === "height" && shownB?.quantity === "height";
   useEffect(() => {
     const heights = step && isWalled ? [keyA, keyB].map((key) => key && step.courses[key]?.heights) : [];
     const [ofA, ofB] = heights;
@@ -214,6 +215,7 @@ export default function View3D() {
           <input
             type="range"
             aria-label="Place of the split"
+            title="Place of the split"
             min={0.01}
             max={0.99}
             step={0.001}

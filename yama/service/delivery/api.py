@@ -35,7 +35,7 @@ router = Router(tags=["packages"])
 class WantedIn(Schema):
     """What the files of a package are written as. step: of whole numbers, in the height unit; 0 takes one that fits.
     cut: cells a side of the GeoTIFFs that a surface is cut into; 0 leaves it whole. pictures: whether each surface is there as a PNG
-    with world file too. classes: of points in clouds that are kept; all where it is empty."""
+    with world file too. classes: of points in clouds that are kept; all where it is null."""
 
     surfaces_as: Literal["tif", "asc", "xyz"] = "tif"
     cell_type: Literal["stored", "float32", "int32", "int16", "uint16"] = "stored"
@@ -45,7 +45,7 @@ class WantedIn(Schema):
     points_as: Literal["csv", "xlsx"] = "csv"
     cut: int = Field(default=0, ge=0, le=100_000)
     pictures: bool = False
-    classes: list[Annotated[int, Field(ge=0, le=255)]] = Field(default=[], max_length=256)
+    classes: list[Annotated[int, Field(ge=0, le=255)]] | None = Field(default=None, max_length=256)
 
 
 class PackageIn(Schema):

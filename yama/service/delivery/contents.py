@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from yama.service.holdings.api import recipe_of
@@ -40,7 +40,7 @@ class Wanted:
     points_as: str
     cut: int
     pictures: bool
-    classes: list[int] = field(default_factory=list)
+    classes: list[int] | None = None
 
     @property
     def suffixes(self) -> dict[str, str]:
@@ -126,9 +126,11 @@ def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
 
 def _kept(holding: Holding, wanted: Wanted) -> list[Finding]:
     """How many of a cloud's points have a class that is kept."""
+    if wanted.classes is None:
+        return []
     there = {int(code): count for code, count in holding.facts["classes"].items()}
     kept = sum(there.get(code, 0) for code in set(wanted.classes))
-    if not wanted.classes or kept == sum(there.values()):
+    if kept == sum(there.values()):
         return []
     if not kept:
         return [Finding("classes", "stop", f"{holding.name} has no point of a class that is kept.",

@@ -60,8 +60,8 @@ def _write(holding: Holding, path: Path, wanted: Wanted, dress: Dress | None, pr
         formats.write(features_of(holding), path, progress)
     else:
         cloud = las.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
-        classes = np.array(wanted.classes)
-        keep = (lambda chunk: np.isin(np.asarray(chunk.classification), classes)) if wanted.classes else None
+        classes = wanted.classes
+        keep = None if classes is None else lambda chunk: np.isin(np.asarray(chunk.classification), classes)
         las.write(cloud, path, keep, progress)
     return _with_beside(path)
 

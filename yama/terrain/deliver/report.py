@@ -14,11 +14,10 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from yama.terrain.deliver.map_lines import MapLines, map_lines
 from yama.terrain.findings import Finding
-from yama.terrain.fit.reproject import fitted
-from yama.terrain.grid import Bounds, Grid, Window
+from yama.terrain.grid import Bounds, Grid
 from yama.terrain.operations.base import Quantity
 from yama.terrain.relief.dress import Dress
-from yama.terrain.relief.picture import span_of, view_picture
+from yama.terrain.relief.picture import filled_area, span_of, view_picture
 from yama.terrain.surface import Surface
 from yama.terrain.units import in_unit
 
@@ -39,7 +38,6 @@ _UNIT = {
     "intensity": "",
 }
 _BARS = 41
-_LOOKED_AT = 512  # cells along a side to find where a surface has values
 _TAIL = 0.001  # of all cells at either end of the key
 
 
@@ -116,18 +114,13 @@ def draw_map(surface: Surface, frame: Grid, quantity: Quantity, dress: Dress | N
 
 
 def _filled(surface: Surface, frame: Grid) -> Bounds:
-    """The rectangle of the frame around all cells with a value, a little wider; all of the frame where there is none."""
-    level = 0
-    while max(frame.at_level(level).rows, frame.at_level(level).cols) > _LOOKED_AT:
-        level += 1
-    grid = frame.at_level(level)
-    rows, cols = np.nonzero(~np.isnan(fitted(surface, frame, "nearest").read(grid.whole, level)))
-    if not rows.size:
+    """Where the surface has values in the frame, a little wider but not beyond it; all of the frame where it has none."""
+    area = filled_area(surface, frame)
+    if area is None:
         return frame.bounds
-    margin = 1 + max(int(np.ptp(rows)), int(np.ptp(cols))) // 30
-    top, left = int(rows.min()) - margin, int(cols.min()) - margin
-    window = Window(top, left, int(rows.max()) + margin + 1 - top, int(cols.max()) + margin + 1 - left)
-    return grid.window_bounds(window.clipped(grid.rows, grid.cols))
+    margin = max(area.east - area.west, area.north - area.south) / 30
+    wider = Bounds(area.west - margin, area.south - margin, area.east + margin, area.north + margin)
+    return wider.intersection(frame.bounds) or frame.bounds
 
 
 def _round_down(value: float) -> float:

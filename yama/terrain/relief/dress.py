@@ -98,7 +98,7 @@ class Dress:
             light = light[halo - 1 : light.shape[0] - halo + 1, halo - 1 : light.shape[1] - halo + 1]
             level = math.sin(math.radians(self.light.altitude))
             painted *= np.maximum(1 + self.strength * _STRENGTH * (light - level), 0)[..., None]
-        if halo > 1:
+        if self.lit and self.shade != "none":
             tones = tone_of(heights * np.float32(metres), grid, self.shade)
             painted *= np.maximum(1 + self.depth * TONE_STRENGTH * tones, 0)[..., None]
         return np.clip(painted, 0, 255)

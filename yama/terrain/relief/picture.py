@@ -68,24 +68,29 @@ def span_of(surface: Surface, grid: Grid, tail: float = 0.005) -> tuple[float, f
 def _shown(surface: Surface, frame: Grid) -> Bounds:
     """The frame's bounds, or those of the filled cells where they span less than half of it."""
     whole = frame.bounds
-    side = max(whole.east - whole.west, whole.north - whole.south)
-    area = _inside(surface, whole, frame.crs)
+    area = filled_area(surface, frame) or whole
+    wide = max(area.east - area.west, area.north - area.south)
+    if 2 * wide > max(whole.east - whole.west, whole.north - whole.south):
+        return whole
+    margin = 0.04 * wide
+    return Bounds(area.west - margin, area.south - margin, area.east + margin, area.north + margin)
+
+
+def filled_area(surface: Surface, frame: Grid) -> Bounds | None:
+    """The rectangle in the frame around all cells with a value, to about a hundredth of its longer side; None where there is none."""
+    area = _inside(surface, frame.bounds, frame.crs)
     for again in (True, False):  # what was a few wide cells at first has edges when it is looked at again
         cell = max(area.east - area.west, area.north - area.south) / _LOOKED_AT
         rows, cols = (max(math.ceil(length / cell), 1) for length in (area.north - area.south, area.east - area.west))
         grid = Grid(frame.crs, area.west, area.north, cell, cell, rows, cols)
         filled = ~np.isnan(fitted(surface, grid, "nearest").read(grid.whole))
         if not filled.any():
-            break
+            return None
         down, across = np.flatnonzero(filled.any(1)), np.flatnonzero(filled.any(0))
         top, left = int(down[0]), int(across[0])
         box = Window(top, left, int(down[-1]) + 1 - top, int(across[-1]) + 1 - left)
         area = grid.part(box.grown(1) if again else box).bounds
-    wide = max(area.east - area.west, area.north - area.south)
-    if 2 * wide > side:
-        return whole
-    margin = 0.04 * wide
-    return Bounds(area.west - margin, area.south - margin, area.east + margin, area.north + margin)
+    return area
 
 
 def _inside(surface: Surface, whole: Bounds, crs: str) -> Bounds:

@@ -14,13 +14,14 @@ from yama.terrain.relief.sky import sight_of
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import in_unit
 
+Tone = Literal["sky", "contrast"]
 Shade = Literal["none", "sky", "contrast"]
 REACH = 20
 """Cells that are looked at on each side."""
 STRENGTH = 0.6
 """How much brighter or darker a full tone makes a colour; the map's shader has the same."""
-_SKY = 1.5
-_DEVIATIONS = 2.5
+_SKY = 1.5  # times the share of sky that is hidden: two thirds hidden are as dark as can be
+_DEVIATIONS = 2.5  # standard deviations above or below the surroundings that make a full tone
 _ROUGH = 0.03  # of a cell's width: bumps of less stay quiet on level ground
 
 
@@ -29,13 +30,10 @@ def rise_at(cell: float) -> float:
     return min(max(cell / 8, 1.0), 4.0)
 
 
-def tone_of(heights: Heights, grid: Grid, shade: Shade) -> Heights:
+def tone_of(heights: Heights, grid: Grid, shade: Tone) -> Heights:
     """From -1, darkest, to 1, of heights in metres on `grid`, without REACH cells on each side; 0 where nothing is to be said, NaN
     where empty."""
     wide, high = grid.metres_per_cell()
-    if shade == "none":
-        inner = heights[REACH:-REACH, REACH:-REACH]
-        return np.where(np.isnan(inner), inner, np.float32(0.0))
     rise = np.float32(rise_at(wide))
     if shade == "sky":
         seen = sight_of(heights * rise, grid, REACH, REACH * min(wide, high))
@@ -47,7 +45,7 @@ def tone_of(heights: Heights, grid: Grid, shade: Shade) -> Heights:
     return toned
 
 
-def tone(surface: Surface, shade: Shade) -> LiveSurface:
+def tone(surface: Surface, shade: Tone) -> LiveSurface:
     """Live tone of a surface on its own cells, from -1 to 1."""
     return LiveSurface(
         [in_unit(surface, "m")], lambda arrays, grid: tone_of(arrays[0], grid, shade), halo=REACH, unit="1"

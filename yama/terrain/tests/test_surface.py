@@ -72,7 +72,10 @@ class StoreTest(FolderTest):
             for _ in range(5):
                 with ThreadPoolExecutor(1) as pool:
                     np.testing.assert_array_equal(pool.submit(surface.read, window).result(), expected)
-        self.assertEqual(opened.call_count, 0)  # the handle that read first is lent on
+            self.assertEqual(opened.call_count, 0)  # the handle that read first is lent on
+            with mock.patch("yama.terrain.surface.os.getpid", return_value=-1):
+                surface.read(window)
+            self.assertEqual(opened.call_count, 1)  # but not to a process that was forked
 
     def test_threads_at_one_time_read_alike(self):
         store(rough(), self.folder / "s.tif")

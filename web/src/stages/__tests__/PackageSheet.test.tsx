@@ -121,7 +121,9 @@ describe("packages", () => {
     await waitFor(() => expect(last(asked, "/packages")?.body).toMatchObject({ wanted: { classes: [2] } }));
     fireEvent.click(screen.getByLabelText("low noise"));
     fireEvent.click(screen.getByLabelText("unclassified"));
-    await waitFor(() => expect(last(asked, "/check")?.body).toMatchObject({ wanted: { classes: [] } }));
+    await waitFor(() => expect(last(asked, "/check")?.body).toMatchObject({ wanted: { classes: null } }));
+    for (const name of ["low noise", "unclassified", "ground"]) fireEvent.click(screen.getByLabelText(name));
+    await waitFor(() => expect(last(asked, "/check")?.body).toMatchObject({ wanted: { classes: [] } })); // none is not all
   });
 
   it("stay here until they are deleted", async () => {

@@ -114,7 +114,7 @@ export function PackageSheet() {
       points_as: String(params.points_as ?? "csv"),
       cut: surfacesAs === "tif" ? Number(params.cut ?? 0) : 0,
       pictures: params.pictures === true,
-      classes: leftOut.length ? codes.filter((code) => !leftOut.includes(code)).map(Number) : [],
+      classes: leftOut.length ? codes.filter((code) => !leftOut.includes(code)).map(Number) : null,
     },
     looks: params.looks === "usual" ? {} : looksOf(chosen.flatMap((id) => listed.get(id) ?? [])),
   };
@@ -305,20 +305,26 @@ export function PackageSheet() {
           />
         )}
         {codes.length > 1 && (
-          <div className="checks wide" role="group" aria-label="Classes of points to keep">
-            {codes.map((code) => (
-              <label className="ck" key={code}>
-                <input
-                  type="checkbox"
-                  checked={!leftOut.includes(code)}
-                  onChange={({ target: { checked } }) =>
-                    setParam({ left_out: checked ? leftOut.filter((one) => one !== code) : [...leftOut, code] })
-                  }
-                />
-                {classNames[code]}
-              </label>
-            ))}
-          </div>
+          <>
+            <div className="row">
+              <span className="lab">Clouds</span>
+              <span>points of these classes</span>
+            </div>
+            <div className="checks wide" role="group" aria-label="Classes of points to keep">
+              {codes.map((code) => (
+                <label className="ck" key={code}>
+                  <input
+                    type="checkbox"
+                    checked={!leftOut.includes(code)}
+                    onChange={({ target: { checked } }) =>
+                      setParam({ left_out: checked ? leftOut.filter((one) => one !== code) : [...leftOut, code] })
+                    }
+                  />
+                  {classNames[code]}
+                </label>
+              ))}
+            </div>
+          </>
         )}
       </Section>
       <Section title="Report">

@@ -144,10 +144,10 @@ class PackageTest(ServiceTest):
         for name in whole.point_format.dimension_names:
             np.testing.assert_array_equal(kept[name], whole[name][ground], err_msg=name)
         np.testing.assert_array_equal(kept.header.scales, whole.header.scales)
-        body["wanted"] = {"classes": [17]}
-        self.assertIn(
-            "no point of a class that is kept", self.ask("POST", "/packages", {"name": "x", **body}, 422)["detail"]
-        )
+        for none in ([17], []):
+            body["wanted"] = {"classes": none}
+            told = self.ask("POST", "/packages", {"name": "x", **body}, 422)["detail"]
+            self.assertIn("no point of a class that is kept", told)
         self.ask("POST", "/packages", {"name": "x", **body, "wanted": {"classes": [300]}}, 422)
 
     def test_nonsense_is_refused(self):
