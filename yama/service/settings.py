@@ -123,3 +123,5 @@ LOGGING = {
         "distributed": {"level": "ERROR"},
     },
 }
+
+TEST_RUNNER = "tests.runner.Runner"

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.grid import Bounds
-from yama.terrain.surface import Progress
+from yama.terrain.progress import Progress
 
 
 @dataclass(frozen=True)

@@ -23,7 +23,7 @@ from yama.terrain.files import replacing
 from yama.terrain.formats import las
 from yama.terrain.grid import parse_crs
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Progress, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.units import UNITS
 
 NODE_POINTS = 16_000

@@ -57,6 +57,13 @@ class Points:
         names, counts = np.unique(self.codes, return_counts=True)
         return {str(names[i]): int(counts[i]) for i in np.argsort(-counts, kind="stable")}
 
+    def facts(self) -> dict[str, Any]:
+        """What is told of them, as plain JSON values."""
+        return {
+            "count": len(self), "codes": self.code_counts(), "fields": list(self.fields), "height_field": self.height_field,
+            "unit": self.unit, "crs": self.crs, "bounds": list(self.bounds),
+        }  # fmt: skip
+
     def kept(self, keep: npt.NDArray[np.bool_]) -> Points:
         """The points where `keep` is true."""
         return replace(

@@ -34,6 +34,7 @@ from yama.terrain.errors import GridError, InputError
 from yama.terrain.files import replacing
 from yama.terrain.grid import FloatArray, Grid, Window, compound, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
+from yama.terrain.progress import Progress, ignore_progress
 
 Heights = npt.NDArray[np.float32]
 Made = TypeVar("Made")
@@ -348,14 +349,6 @@ def _summed(blocks: dict[tuple[int, int], Moments]) -> Statistics:
         mean=total.mean,
         deviation=float(np.sqrt(total.squares / total.count)),
     )
-
-
-Progress = Callable[[float], None]
-"""Called with the share done, 0 to 1. It may raise CancelledError to stop the work."""
-
-
-def ignore_progress(_share: float) -> None:
-    """The progress of work nobody watches."""
 
 
 def walk(

@@ -29,8 +29,9 @@ from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats import las
 from yama.terrain.formats.declared import Declared
+from yama.terrain.progress import Progress
 from yama.terrain.relief.dress import Dress
-from yama.terrain.surface import Progress, Surface, refused_by_disk, store
+from yama.terrain.surface import Surface, refused_by_disk, store
 
 
 def package_path(job: Job) -> Path:

@@ -3,24 +3,23 @@
 from __future__ import annotations
 
 import json
-import tempfile
 import time
 from datetime import timedelta
-from pathlib import Path
 
 import requests
 from django.utils import timezone
 
 from yama.service.depots import client
 from yama.service.depots.models import Part
-from yama.service.holdings.models import find_key, upload_path
+from yama.service.holdings.models import find_key, upload_path, working_folder
 from yama.service.jobs.models import Job
 from yama.service.jobs.retry import LaterError
 from yama.service.jobs.work import Outcome, take_in
 from yama.terrain.errors import InputError
+from yama.terrain.files import put_in_place
 from yama.terrain.formats.declared import Declared
+from yama.terrain.progress import Progress
 from yama.terrain.recipe import file_key
-from yama.terrain.surface import Progress
 
 _NOTED_SECONDS = 0.4
 _MOST_FEATURES = 200_000
@@ -102,7 +101,7 @@ def _take_in(job: Job, part: Part, progress: Progress) -> Outcome:
     declared = Declared(vertical_datum=order.request.get("datum", "")[:120])  # the files do not say it
     key = declared.key(file)
     existing = find_key(job.project_id, key)
-    part.part_path.replace(upload_path(job.project_id, file))
+    put_in_place(part.part_path, upload_path(job.project_id, file))
     if existing is not None:
         return Outcome(existing.pk)
     job.key = key
@@ -133,15 +132,14 @@ def fetch_features(job: Job, progress: Progress) -> Outcome:
     if not found:
         raise InputError("Waymark has no such features here. Choose a larger area or another kind.")
     text = json.dumps({"type": "FeatureCollection", "features": found}, sort_keys=True)
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "features.geojson"
+    with working_folder(job.project_id) as folder:
+        path = folder / "features.geojson"
         path.write_text(text, encoding="utf-8")
         key = file_key(path)
         existing = find_key(job.project_id, key)
         if existing is not None:
             return Outcome(existing.pk)
-        target = upload_path(job.project_id, key)
-        target.write_bytes(path.read_bytes())
+        put_in_place(path, upload_path(job.project_id, key))
     job.key = key
     job.request = {
         **request, "name": f"waymark_{request['collection']}.geojson", "file_key": key, "title": request["title"],

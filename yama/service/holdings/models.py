@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -166,6 +169,18 @@ def project_dir(project_id: int) -> Path:
     path: Path = settings.STORE_DIR / str(project_id)
     path.mkdir(parents=True, exist_ok=True)
     return path
+
+
+WORKING = "work-"
+"""How folders begin in which a job makes what it will keep."""
+
+
+@contextmanager
+def working_folder(project_id: int) -> Iterator[Path]:
+    """A folder beside a project's files for what is not whole yet; deleted afterwards. What becomes of one whose worker was
+    lost is the sweep's."""
+    with tempfile.TemporaryDirectory(dir=project_dir(project_id), prefix=WORKING) as folder:
+        yield Path(folder)
 
 
 def upload_path(project_id: int, key: str) -> Path:

@@ -7,7 +7,6 @@ import uuid
 from pathlib import PurePosixPath
 from typing import Any
 
-import numpy as np
 from django.conf import settings
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
@@ -23,17 +22,15 @@ from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.tiles.api import FindingOut
-from yama.terrain import formats
+from yama.terrain.apart import readers
 from yama.terrain.errors import InputError
-from yama.terrain.files import PART
-from yama.terrain.formats import delimited
+from yama.terrain.files import PART, put_in_place
 from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import parse_crs
 
 router = Router(tags=["uploads"])
 
 _CHUNK = 1 << 20
-_DOTS = 4000
 
 
 class LayoutOut(Schema):
@@ -111,7 +108,7 @@ def _receive(request: HttpRequest, project_id: int, name: str) -> str:
                 digest.update(chunk)
                 file.write(chunk)
         key = digest.hexdigest()[:32]
-        part.replace(folder / f"{key}.upload")
+        put_in_place(part, folder / f"{key}.upload")
         return key
     finally:
         part.unlink(missing_ok=True)
@@ -135,28 +132,17 @@ def upload(request: HttpRequest, project_id: int, name: str, crs: str = "", look
     path = upload_path(project_id, key)
     declared = Declared(crs=crs)
     try:
+        seen = readers.glance(path, declared, shown)
         # a table's CRS cannot be in the file, so naming one is no declaration against it
-        if look and formats.family_of(path, shown) == "table":
+        if look and seen.family == "table":
             return 200, {"table": _table(project, key, shown, declared)}
-        formats.glance(path, declared, shown)
-        declared = declared if _lacks_crs(path, shown) else Declared()
+        declared = declared if seen.lacks_crs else Declared()
     except InputError:
         _forget(project, key)
         raise
     request_data = {"name": shown, "file_key": key, "declared": declared.to_dict(), "crs": crs}
     job = submit(project, "take_in", f"Take in {shown}", request_data, person(request).pk, declared.key(key))
     return 202, {"job": job}
-
-
-def _lacks_crs(path: Any, name: str) -> bool:
-    """Whether a file cannot be placed without being told its CRS."""
-    if formats.family_of(path, name) == "table":
-        return False
-    try:
-        formats.glance(path, Declared(), name)
-    except InputError:
-        return True
-    return False
 
 
 def _forget(project: Project, key: str) -> None:
@@ -167,13 +153,7 @@ def _forget(project: Project, key: str) -> None:
 
 
 def _table(project: Project, key: str, name: str, declared: Declared) -> dict[str, Any]:
-    path, frame_crs = upload_path(project.pk, key), project.frame.grid.crs
-    facts, points = delimited.look_at(path, declared, name, frame_crs)
-    dots: list[tuple[float, float]] = []
-    if points is not None and len(points) and facts.crs:
-        few = points.kept(np.arange(len(points)) % max(len(points) // _DOTS, 1) == 0).in_crs(frame_crs)
-        seen = np.isfinite(few.x) & np.isfinite(few.y)
-        dots = [(round(float(x), 2), round(float(y), 2)) for x, y in zip(few.x[seen], few.y[seen], strict=True)]
+    facts, dots = readers.table(upload_path(project.pk, key), declared, name, project.frame.grid.crs)
     return {**facts.to_dict(), "file_key": key, "dots": dots}
 
 
@@ -189,7 +169,7 @@ def look_again(request: HttpRequest, project_id: int, file_key: str, body: TakeI
     """A received table, read as declared: what would come of it."""
     project = _received(request, project_id, file_key)
     name = safe_name(body.name)
-    if formats.family_of(upload_path(project_id, file_key), name) != "table":
+    if readers.glance(upload_path(project_id, file_key), name=name).family != "table":
         raise InputError(f"{name} is not a table; there are no columns to match.")
     return _table(project, file_key, name, Declared.from_dict(body.declared))
 

@@ -8,7 +8,7 @@ from yama.service.delivery.work import build
 from yama.service.depots.work import fetch_features, fetch_part
 from yama.service.jobs.models import Job
 from yama.service.jobs.work import Outcome, judge_all, remake, run_operation, take_in
-from yama.terrain.surface import Progress
+from yama.terrain.progress import Progress
 
 WORK: dict[str, Callable[[Job, Progress], Outcome]] = {
     "take_in": take_in,

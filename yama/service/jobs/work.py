@@ -2,35 +2,43 @@
 
 from __future__ import annotations
 
-import tempfile
 from dataclasses import dataclass, field, replace
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 from typing import Any
 
 from django.db import transaction
 
 from yama.service.holdings.features import keep_features
 from yama.service.holdings.holes import keep_holes
-from yama.service.holdings.models import Draft, Holding, Scorecard, find_key, free_name, project_dir, upload_path
+from yama.service.holdings.models import (
+    Draft,
+    Holding,
+    Scorecard,
+    find_key,
+    free_name,
+    upload_path,
+    working_folder,
+)
 from yama.service.jobs.models import Job
 from yama.service.projects.models import Project
 from yama.service.tiles import surfaces
-from yama.terrain import formats, operations, overview
+from yama.terrain import formats, operations
+from yama.terrain.apart import readers
 from yama.terrain.cloud import Reclassified
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
-from yama.terrain.files import replacing
+from yama.terrain.files import put_in_place, replacing
 from yama.terrain.findings import Finding
-from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, vector
+from yama.terrain.formats import raster
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.judge.accuracy import accuracy
 from yama.terrain.operations.base import Quantity
-from yama.terrain.points import Points
+from yama.terrain.progress import Progress
 from yama.terrain.recipe import Step, below, file_key, with_instead
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import picture
-from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, statistics, store
+from yama.terrain.surface import Statistics, StoredSurface, Surface, statistics, store
 from yama.terrain.units import in_unit
 from yama.terrain.voids import holes_of
 
@@ -42,20 +50,6 @@ class Outcome:
     holding_id: int | None = None
     figures: dict[str, Any] | None = None
     findings: list[Finding] = field(default_factory=list)
-
-
-def points_facts(points: Points, findings: list[Finding]) -> dict[str, Any]:
-    """What the desk needs to know of points."""
-    return {
-        "count": len(points),
-        "codes": points.code_counts(),
-        "fields": list(points.fields),
-        "height_field": points.height_field,
-        "unit": points.unit,
-        "crs": points.crs,
-        "bounds": list(points.bounds),
-        "findings": [finding.to_dict() for finding in findings],
-    }
 
 
 def surface_facts(surface: Surface, found: Statistics, findings: list[Finding]) -> dict[str, Any]:
@@ -75,17 +69,13 @@ def draw_picture(surface: Surface, frame: Frame, path: Path, quantity: Quantity 
         part.write_bytes(picture(surface, frame.grid, Dress.usual(quantity)))
 
 
-def judge(holding: Holding, checkpoints: Holding) -> None:
-    """Write the scorecard of a surface at checkpoints, in the frame's unit. Only heights can be judged."""
-    surface, points = (
-        in_unit(surfaces.surface_of_holding(holding), holding.project.frame.unit),
-        surfaces.points_of(checkpoints),
-    )
+def figures_at(holding: Holding, checkpoints: Holding) -> dict[str, Any]:
+    """How a surface does at checkpoints, in the frame's unit, as a scorecard has it. Only heights can be judged."""
+    surface = in_unit(surfaces.surface_of_holding(holding), holding.project.frame.unit)
     try:
-        values: dict[str, Any] = {"figures": accuracy(surface, points).to_dict(), "reason": ""}
+        return {"figures": accuracy(surface, surfaces.points_of(checkpoints)).to_dict(), "reason": ""}
     except InputError as error:
-        values = {"figures": None, "reason": str(error)}
-    Scorecard.objects.update_or_create(surface=holding, checkpoints=checkpoints, defaults=values)
+        return {"figures": None, "reason": str(error)}
 
 
 def is_judgeable(holding: Holding) -> bool:
@@ -94,13 +84,15 @@ def is_judgeable(holding: Holding) -> bool:
 
 
 def _keep_surface(job: Job, holding: Holding, surface: Surface) -> Outcome:
-    """Picture, row and scorecard of a surface whose cells are in place."""
+    """Picture, row and scorecard of a surface whose cells and facts are in place: the row last, when all else is there."""
     project = Project.objects.select_related("checkpoints").get(pk=job.project_id)
     draw_picture(surface, project.frame, holding.picture_path, surfaces.quantity_of(holding.step))
+    checkpoints = project.checkpoints if is_judgeable(holding) else None
+    figures = figures_at(holding, checkpoints) if checkpoints is not None else {}
     with transaction.atomic():
         holding.save()
-        if project.checkpoints is not None and is_judgeable(holding):
-            judge(holding, project.checkpoints)
+        if checkpoints is not None:
+            Scorecard.objects.update_or_create(surface=holding, checkpoints=checkpoints, defaults=figures)
     return Outcome(holding.pk, findings=[Finding(**finding) for finding in holding.facts["findings"]])
 
 
@@ -114,55 +106,38 @@ def take_in(job: Job, progress: Progress) -> Outcome:
     path = upload_path(job.project_id, request["file_key"])
     if not path.exists():
         raise InputError(f"{name} is not here any more. Add it again.")
+    declared = Declared.from_dict(request.get("declared", {}))
+    existing = find_key(job.project_id, job.key)
+    if existing is not None:
+        return Outcome(existing.pk)
     try:
-        if formats.family_of(path, name) == "archive":
-            return _unpack(job, path, progress)
-        return _hold(job, path, Declared.from_dict(request.get("declared", {})), progress)
+        seen = readers.glance(path, declared, name)
+        with working_folder(job.project_id) as folder:
+            if seen.family == "archive":
+                return _unpack(job, path, folder, progress)
+            return _hold(job, path, declared, folder, progress)
     except InputError:
         if not Holding.objects.filter(project_id=job.project_id, file_key=request["file_key"]).exists():
             path.unlink(missing_ok=True)  # not kept: the person has it and is told what to change
         raise
 
 
-def _unpack(job: Job, path: Path, progress: Progress) -> Outcome:
+def _unpack(job: Job, path: Path, folder: Path, progress: Progress) -> Outcome:
     """A job for each file of a zip that is of a kind that is read; the others are named."""
     from yama.service.jobs.queue import submit
 
     name, project = job.request["name"], job.project
-    left: list[str] = []
-    taken = 0
-    members = archive.members(path, name)
-    shapes = {str(PurePosixPath(member).with_suffix("")) for member in members if member.lower().endswith(".shp")}
-    coefficients = {one: text for one in members for text in members if rpc.is_beside(one, text)}
-    texts = set(coefficients.values())
-    with tempfile.TemporaryDirectory(dir=project_dir(project.pk), prefix="unpack-") as folder:
-        for number, member in enumerate(members):
-            progress(number / len(members))
-            if str(PurePosixPath(member).with_suffix("")) in shapes or member in texts:
-                continue
-            (made,) = archive.extract(path, [member], Path(folder), name)
-            declared = Declared()
-            try:
-                if member in coefficients:
-                    (text,) = archive.extract(path, [coefficients[member]], Path(folder), name)
-                    declared = Declared(rpc=rpc.text_of(rpc.read(text, coefficients[member])))
-                formats.glance(made, declared, member)
-                if formats.family_of(made, member) == "archive":
-                    raise InputError(f"{member} is a zip in a zip; unpack that and add it.")
-            except InputError as error:
-                left.append(str(error))
-                made.unlink()
-                continue
-            file = file_key(made)
-            key = declared.key(file)
-            made.replace(upload_path(project.pk, file))
-            taken += 1
-            if find_key(project.pk, key) is None:
-                request = {"name": PurePosixPath(member).name, "file_key": file, "declared": declared.to_dict(),
-                           "origin": {"zip": name}, "crs": job.request.get("crs", "")}  # fmt: skip
-                submit(project, "take_in", f"Take in {request['name']}", request, job.created_by_id, key)
+    members, left = readers.unpack(path, name, folder, progress)
+    for member in members:
+        file = file_key(member.path)
+        key = member.declared.key(file)
+        put_in_place(member.path, upload_path(project.pk, file))
+        if find_key(project.pk, key) is None:
+            request = {"name": member.name, "file_key": file, "declared": member.declared.to_dict(),
+                       "origin": {"zip": name}, "crs": job.request.get("crs", "")}  # fmt: skip
+            submit(project, "take_in", f"Take in {request['name']}", request, job.created_by_id, key)
     path.unlink(missing_ok=True)
-    if not taken:
+    if not members:
         raise InputError(f"Nothing in {name} is of a kind that is read. {' '.join(left[:3])}".strip())
     findings = (
         [Finding("left_out", "note", f"{len(left)} files of {name} were left out.", " ".join(left[:5]))] if left else []
@@ -170,111 +145,57 @@ def _unpack(job: Job, path: Path, progress: Progress) -> Outcome:
     return Outcome(findings=findings)
 
 
-def _hold(job: Job, path: Path, declared: Declared, progress: Progress) -> Outcome:
+def _hold(job: Job, path: Path, declared: Declared, folder: Path, progress: Progress) -> Outcome:
+    """Read a file into `folder`, move what is kept of it into place, and make its row."""
     request, project = job.request, job.project
     name = request["name"]
     crs = request.get("crs") or project.frame.grid.crs
-    existing = find_key(project.pk, job.key)
-    if existing is not None:
-        return Outcome(existing.pk)
     holding = Holding(
         project=project, key=job.key, file_key=request["file_key"], declared=declared.to_dict(), original=name,
         name=free_name(project, request.get("title") or Path(name).stem), source_crs=crs, origin=request.get("origin", {}),
         created_by_id=job.created_by_id,
     )  # fmt: skip
-    family = formats.family_of(path, name, declared)
-    if family == "raster":
-        return _hold_surface(job, holding, path, declared, progress)
-    if family == "image":
-        return _hold_image(holding, path, declared, progress)
-    if family == "cloud":
-        return _hold_cloud(holding, path, declared, progress)
-    if family == "vector":
-        facts, held = vector.look(path, declared, name, crs)
-        formats.refuse(facts.findings)
-        if isinstance(held, Features):
-            return _hold_features(holding, facts, held)
-        return _hold_points(holding, held, facts.findings)
-    table, points = delimited.look(path, declared, name, crs)
-    if declared.grid:
-        source = lattice.surface_of(points, name)
-        return _store_surface(job, holding, source, table.findings, progress)
-    return _hold_points(holding, points, table.findings)
+    taken = readers.take(path, declared, name, crs, project.frame.grid.crs, folder, progress)
+    return _keep(job, holding, taken, folder)
 
 
-def _hold_points(holding: Holding, points: Points, findings: list[Finding]) -> Outcome:
-    holding.kind = Holding.Kind.POINTS
-    holding.facts = points_facts(points, findings)
-    with replacing(holding.points_path) as part:
-        points.save(part)
+def _keep(job: Job, holding: Holding, taken: readers.Taken, folder: Path) -> Outcome:
+    holding.kind = taken.kind
+    if taken.features is not None:
+        keep_features(holding, taken.features, taken.facts, taken.findings)
+        return Outcome(holding.pk, findings=taken.findings)
+    holding.facts = taken.facts
+    if taken.statistics is not None:
+        put_in_place(folder / readers.CELLS, holding.cells_path)
+        surface = StoredSurface(holding.cells_path)
+        beside = _beside_others(job.project, surface, holding.original, Declared.from_dict(holding.declared))
+        holding.facts = surface_facts(surface, taken.statistics, [*taken.findings, *beside])
+        if taken.file:
+            keep_holes(holding, taken.holes)
+            holding.facts["file"] = taken.file
+        return _keep_surface(job, holding, surface)
+    for made, place in ((readers.POINTS, holding.points_path), (readers.OVERVIEW, holding.overview_path)):
+        if (folder / made).exists():
+            put_in_place(folder / made, place)
     holding.save()
-    return Outcome(holding.pk, findings=findings)
+    return Outcome(holding.pk, findings=taken.findings)
 
 
-def _hold_features(holding: Holding, facts: vector.VectorFacts, features: Features) -> Outcome:
-    keep_features(holding, features, facts.to_dict(), facts.findings)
-    return Outcome(holding.pk, findings=facts.findings)
-
-
-def _hold_cloud(holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
-    holding.kind = Holding.Kind.CLOUD
-    facts = las.inspect(path, declared, holding.original, lambda share: progress(0.3 * share))
-    formats.refuse(facts.findings)
-    overview.build(
-        las.read(path, declared, holding.original), holding.project.frame.grid.crs, holding.overview_path,
-        lambda share: progress(0.3 + 0.7 * share),
-    )  # fmt: skip
-    holding.facts = facts.to_dict()
-    holding.save()
-    return Outcome(holding.pk, findings=facts.findings)
-
-
-def _keep_cloud(holding: Holding, made: Reclassified, findings: list[Finding], progress: Progress) -> Outcome:
+def _keep_cloud(job: Job, holding: Holding, made: Reclassified, findings: list[Finding], progress: Progress) -> Outcome:
     """Write a cloud an operation makes, and take it in as if it had been added."""
-    path = project_dir(holding.project_id) / f"{holding.key}.laz"
-    try:
+    with working_folder(holding.project_id) as folder:
+        path = folder / "made.laz"
         formats.write(made, path, lambda share: progress(0.7 * share))
         holding.file_key = file_key(path)
-        path.replace(holding.upload_path)
-    finally:
-        path.unlink(missing_ok=True)
-    declared = Declared(crs=made.cloud.crs, unit=made.cloud.unit)
-    holding.declared, holding.original = declared.to_dict(), f"{holding.name}.laz"
-    outcome = _hold_cloud(holding, holding.upload_path, declared, lambda share: progress(0.7 + 0.3 * share))
+        put_in_place(path, holding.upload_path)
+        declared = Declared(crs=made.cloud.crs, unit=made.cloud.unit)
+        holding.declared, holding.original = declared.to_dict(), f"{holding.name}.laz"
+        taken = readers.take(
+            holding.upload_path, declared, holding.original, "", holding.project.frame.grid.crs, folder,
+            lambda share: progress(0.7 + 0.3 * share),
+        )  # fmt: skip
+        outcome = _keep(job, holding, taken, folder)
     return Outcome(outcome.holding_id, findings=[*findings, *outcome.findings])
-
-
-def _hold_image(holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
-    holding.kind = Holding.Kind.IMAGE
-    facts = image.inspect(path, declared, holding.original, progress)
-    formats.refuse(facts.findings)
-    holding.facts = facts.to_dict()
-    holding.save()
-    return Outcome(holding.pk, findings=facts.findings)
-
-
-def _hold_surface(job: Job, holding: Holding, path: Path, declared: Declared, progress: Progress) -> Outcome:
-    holding.kind = Holding.Kind.SURFACE
-    facts = raster.inspect(path, declared, holding.original, lambda share: progress(0.4 * share))
-    formats.refuse(facts.findings)
-    source = raster.read(path, declared, holding.original)
-    findings = [*facts.findings, *_beside_others(job.project, source, holding.original, declared)]
-    _store_surface(job, holding, source, findings, lambda share: progress(0.4 + 0.6 * share))
-    keep_holes(holding, facts.holes)
-    holding.facts["file"] = {
-        "bands": facts.bands, "cell_type": facts.cell_type, "nodata": None if facts.nodata is None else str(facts.nodata),
-        "driver": facts.driver, "bytes": path.stat().st_size,
-    }  # fmt: skip
-    holding.save(update_fields=["facts"])
-    return Outcome(holding.pk, findings=findings)
-
-
-def _store_surface(job: Job, holding: Holding, source: Surface, findings: list[Finding], progress: Progress) -> Outcome:
-    holding.kind = Holding.Kind.SURFACE
-    found = store(source, holding.cells_path, progress)
-    surface = StoredSurface(holding.cells_path)
-    holding.facts = surface_facts(surface, found, findings)
-    return _keep_surface(job, holding, surface)
 
 
 def _beside_others(project: Project, surface: Surface, name: str, declared: Declared) -> list[Finding]:
@@ -350,7 +271,7 @@ def _run(job: Job, step: Step, key: str, request: dict[str, Any], progress: Prog
                 Draft.objects.filter(pk=request["draft"], done=len(step.params["edits"])).delete()
         return Outcome(holding.pk, findings=findings)
     if isinstance(result, Reclassified):
-        return _keep_cloud(holding, result, findings, progress)
+        return _keep_cloud(job, holding, result, findings, progress)
     surface: Surface = result
     holding.live = request["live"]
     if holding.live:
@@ -377,5 +298,6 @@ def judge_all(job: Job, progress: Progress) -> Outcome:
     todo = [holding for holding in project.holdings.all() if is_judgeable(holding)]
     for done, holding in enumerate(todo):
         progress(done / len(todo))
-        judge(holding, project.checkpoints)
+        figures = figures_at(holding, project.checkpoints)
+        Scorecard.objects.update_or_create(surface=holding, checkpoints=project.checkpoints, defaults=figures)
     return Outcome()

@@ -21,7 +21,7 @@ from pyproj.enums import PJType
 from yama.service.accounts.api import Failure
 from yama.service.holdings.models import Holding
 from yama.service.projects.access import open_project
-from yama.terrain import formats
+from yama.terrain.apart import readers
 from yama.terrain.frame import Extent, extent_of_points, propose
 from yama.terrain.grid import Bounds, Grid, parse_crs
 
@@ -124,7 +124,7 @@ def extent(request: HttpRequest, name: str) -> dict[str, Any]:
                 if size > limit:
                     raise HttpError(413, f"{shown} is larger than {limit // 1_000_000} MB, the most that is taken in.")
                 file.write(chunk)
-        return vars(formats.extent(path, shown))
+        return vars(readers.extent(path, shown))
 
 
 @router.post("/propose", response={200: ProposalOut, 422: Failure})

@@ -12,7 +12,8 @@ from pathlib import Path
 from typing import Any
 
 from yama.terrain.files import replacing
-from yama.terrain.surface import Progress, ignore_progress, refused_by_disk
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import refused_by_disk
 
 FORMAT = "yama-package/1"
 _CHUNK = 4_000_000

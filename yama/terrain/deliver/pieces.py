@@ -11,9 +11,10 @@ import numpy as np
 from yama.terrain.cog import Encoding
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Grid, Window, parse_crs
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import png_of, span_of, view_pixels
-from yama.terrain.surface import Heights, Progress, Surface, ignore_progress, store
+from yama.terrain.surface import Heights, Surface, store
 
 LEAST_SIDE = 256
 MOST_FILES = 5_000

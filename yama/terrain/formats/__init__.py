@@ -17,7 +17,8 @@ from yama.terrain.frame import Extent, extent_of_points
 from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.images import Image
 from yama.terrain.points import Points
-from yama.terrain.surface import Progress, Surface, ignore_progress, store
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Surface, store
 
 Family = Literal["raster", "image", "table", "cloud", "vector", "archive"]
 Facts = raster.RasterFacts | image.ImageFacts | delimited.TableFacts | las.CloudFacts | vector.VectorFacts
@@ -66,21 +67,26 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
     return "table"
 
 
-def glance(path: str | Path, declared: Declared = NOTHING, name: str = "") -> None:
-    """Refuse at once what can be refused from a header. Raises InputError."""
+def glance(path: str | Path, declared: Declared = NOTHING, name: str = "") -> int:
+    """Refuse at once what can be refused from a header; returns the number of cells or points that it claims, 0 where it
+    claims none. Raises InputError."""
     family = family_of(path, name, declared)
-    facts: Facts | None = None
     if family == "raster":
         facts = raster.header(path, declared, name)
-    elif family == "image":
-        facts = image.header(path, declared, name)
-    elif family == "cloud":
-        facts = las.header(path, declared, name)
-    elif family == "archive":
+        refuse(facts.findings)
+        return facts.rows * facts.cols
+    if family == "image":
+        seen = image.header(path, declared, name)
+        refuse(seen.findings)
+        return seen.rows * seen.cols * seen.bands
+    if family == "cloud":
+        cloud = las.header(path, declared, name)
+        refuse(cloud.findings)
+        return cloud.count
+    if family == "archive":
         if not archive.members(path, name):
             raise InputError(f"{name or Path(path).name} holds no files.")
-    if facts is not None:
-        refuse(facts.findings)
+    return 0
 
 
 def refuse(findings: list[Finding]) -> None:

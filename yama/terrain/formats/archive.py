@@ -24,8 +24,8 @@ def _open(path: Path, name: str) -> zipfile.ZipFile:
         raise InputError(f"{name} is not a readable zip: it is damaged or cut short. Get it again.") from error
 
 
-def check_expansion(path: Path, name: str) -> None:
-    """Refuse what claims to unpack to far more than a file of its size can hold."""
+def unpacked_size(path: Path, name: str) -> int:
+    """Bytes that a zip unpacks to. Raises InputError where that is far more than a file of its size can hold."""
     with _open(path, name) as held:
         infos = held.infolist()
         total = sum(info.file_size for info in infos)
@@ -36,6 +36,7 @@ def check_expansion(path: Path, name: str) -> None:
                 f"{name} would unpack to {total / 1e6:.0f} MB from {path.stat().st_size / 1e6:.1f} MB. "
                 "That is not taken in; unpack it and add the files you need."
             )
+    return total
 
 
 def members(path: str | Path, name: str = "") -> list[str]:
@@ -43,7 +44,7 @@ def members(path: str | Path, name: str = "") -> list[str]:
     to too much, or whose names lead out of a folder."""
     path = Path(path)
     name = name or path.name
-    check_expansion(path, name)
+    unpacked_size(path, name)
     with _open(path, name) as held:
         found = []
         for info in held.infolist():

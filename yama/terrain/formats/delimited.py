@@ -10,7 +10,7 @@ from __future__ import annotations
 import csv
 import re
 import zipfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from itertools import islice
 from pathlib import Path
@@ -23,7 +23,7 @@ import numpy.typing as npt
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
 from yama.terrain.findings import Finding, Mend
-from yama.terrain.formats.archive import check_expansion
+from yama.terrain.formats.archive import unpacked_size
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.lattice import grid_of
 from yama.terrain.formats.point_checks import check_points
@@ -40,6 +40,10 @@ _NAMES = {
     "code": ("code", "class", "type", "kind", "feature", "cover", "land_cover", "desc"),
 }
 _SAMPLE_ROWS = 200
+_SAMPLE_TEXT = 1 << 17
+_BLANK_LINES = re.compile(r"\n\s*\n")
+_LONGEST_ROW = 200_000
+_MOST_COLUMNS = 2_000
 _LARGEST = 1e9  # no coordinate or height in any unit in use is larger
 _CHUNK = 1 << 24
 _SHEET = "sheet"  # the separator of a spreadsheet's cells
@@ -142,7 +146,7 @@ def _sheet_rows(path: Path, name: str) -> Iterator[list[str]]:
     from openpyxl import load_workbook  # only where a spreadsheet is read
     from openpyxl.utils.exceptions import InvalidFileException
 
-    check_expansion(path, name)
+    unpacked_size(path, name)
     try:
         book = load_workbook(path, read_only=True, data_only=True)
         for row in book.worksheets[0].iter_rows(values_only=True):
@@ -166,17 +170,37 @@ def _rows(path: Path, separator: str, encoding: str, name: str = "") -> Iterator
         yield from _sheet_rows(path, name or path.name)
         return
     with path.open(encoding=encoding, errors="replace", newline="") as file:
-        if separator == " ":
-            for line in file:
-                if line.strip():
-                    yield line.split()
-        else:
-            try:
-                for row in csv.reader(file, delimiter=separator):
-                    if any(cell.strip() for cell in row):
-                        yield [cell.strip() for cell in row]
-            except csv.Error as error:
-                raise InputError(f"{name or path.name} cannot be read as a table: {error}.") from error
+        yield from _split(file, separator, name or path.name)
+
+
+def _split(lines: Iterable[str], separator: str, name: str) -> Iterator[list[str]]:
+    """Cells of the lines that have any."""
+    if separator == " ":
+        yield from (line.split() for line in lines if line.strip())
+        return
+    try:
+        for row in csv.reader(lines, delimiter=separator):
+            if any(cell.strip() for cell in row):
+                yield [cell.strip() for cell in row]
+    except csv.Error as error:
+        raise InputError(f"{name} cannot be read as a table: {error}.") from error
+
+
+def _first_lines(path: Path, encoding: str, name: str) -> list[str]:
+    """The first lines of a text that are not blank. Raises InputError where one is far too long to be a row."""
+    lines: list[str] = []
+    rest = ""
+    with path.open(encoding=encoding, errors="replace") as file:
+        while len(lines) < _SAMPLE_ROWS and (part := file.read(_SAMPLE_TEXT)):
+            # runs of line ends at once: a file may have millions of them
+            *whole, rest = _BLANK_LINES.sub("\n", rest + part).split("\n")
+            lines += [line for line in whole if line.strip()]
+            if len(rest) > _LONGEST_ROW:
+                raise InputError(f"Row {len(lines) + 1} of {name} is longer than {_LONGEST_ROW // 1000} 000 characters: this is "
+                                 "no table of points, or its lines end in no way known here. Export it again.")  # fmt: skip
+    if rest.strip():
+        lines.append(rest)
+    return lines[:_SAMPLE_ROWS]
 
 
 def _separator(lines: list[str]) -> str:
@@ -207,15 +231,17 @@ def guess_layout(path: str | Path, name: str = "") -> tuple[Layout, list[list[st
         rows = list(islice(_sheet_rows(path, name), _SAMPLE_ROWS))
     else:
         encoding = _encoding(path, name)
-        with path.open(encoding=encoding, errors="replace") as file:
-            lines = [line.rstrip("\r\n") for line in islice(file, _SAMPLE_ROWS) if line.strip()]
+        lines = _first_lines(path, encoding, name)
         separator = _separator(lines)
-        rows = list(islice(_rows(path, separator, encoding, name), _SAMPLE_ROWS))
+        rows = list(_split(lines, separator, name))
     if not rows:
         raise InputError(f"{name} is empty.")
     header = len(rows[0]) > 1 and not any(_is_number(cell) for cell in rows[0])
     body = rows[1:] if header else rows
     width = max(len(row) for row in rows)
+    if width > _MOST_COLUMNS:
+        raise InputError(f"A row of {name} has {width} cells; {_MOST_COLUMNS} are the most that a table of points may have. "
+                         "Export the columns for position, height and code.")  # fmt: skip
     names = tuple(rows[0][i] if header and i < len(rows[0]) else f"column {i + 1}" for i in range(width))
 
     def share(column: int) -> float:

@@ -24,8 +24,8 @@ from yama.terrain.formats import rpc
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Bounds
 from yama.terrain.images import Image
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.stereo.rpc import RationalModel
-from yama.terrain.surface import Progress, ignore_progress
 
 _EARTH = Geod(ellps="WGS84")
 _STRIP = 4_000_000

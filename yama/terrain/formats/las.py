@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import struct
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -23,7 +24,7 @@ from yama.terrain.findings import Finding
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Bounds, crs_name, parse_crs
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Progress, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.units import UNITS
 
 CHUNK = 500_000
@@ -80,10 +81,41 @@ def _reading(path: Path, name: str) -> Iterator[Any]:
         raise InputError(f"{name} cannot be read as LAS or LAZ; it is damaged or cut short. Get it again.") from error
 
 
+def _check_header(path: Path, name: str) -> None:
+    """Refuse a header whose numbers cannot be, before anything is read or allocated by them.
+
+    Offsets are those of the LAS 1.4 specification (ASPRS, 2019), which versions before it share as far as they go.
+    """
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        head = file.read(375)
+    if len(head) < 227 or head[:4] != b"LASF":
+        raise InputError(f"{name} ends within its header. It is cut short; get it again.")
+    header_size, points_at, records = struct.unpack_from("<HII", head, 94)
+    damaged = InputError(f"{name} claims {records} records of {points_at} bytes before its points, in a file of {size} bytes; its "
+                         "header is damaged. Get it again.")  # fmt: skip
+    if points_at > size or header_size > points_at or records * 54 > points_at - header_size:
+        raise damaged
+    if head[24:26] == b"\x01\x04" and len(head) >= 247:
+        records_at, records = struct.unpack_from("<QI", head, 235)
+        if records and (records_at > size or records * 60 > size - records_at):
+            raise damaged
+    scales = struct.unpack_from("<3d", head, 131)
+    if not all(np.isfinite(scale) and 0 < abs(scale) < 1e6 for scale in scales):
+        listed = ", ".join(f"{scale:g}" for scale in scales)
+        raise InputError(f"{name} says that its coordinates are whole numbers times {listed}, which gives no places. Its "
+                         "header is damaged; get it again.")  # fmt: skip
+    if not np.isfinite(struct.unpack_from("<3d", head, 155)).all():
+        raise InputError(
+            f"{name} gives its coordinates an offset that is no number. Its header is damaged; get it again."
+        )
+
+
 def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> CloudFacts:
     """What the header says, at once. Raises InputError where it is no readable cloud or claims more than it can hold."""
     path = Path(path)
     name = name or path.name
+    _check_header(path, name)
     with _reading(path, name) as reader:
         head = reader.header
         size = path.stat().st_size

@@ -19,12 +19,16 @@ from yama.terrain.findings import Finding, Mend
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import MAX_CELLS, Grid, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Progress, Statistics, StoredSurface, Surface, ignore_progress, sample
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Statistics, StoredSurface, Surface, sample
 from yama.terrain.units import UNITS
 from yama.terrain.voids import HoleFinder, Holes
 
 _LARGEST_SIDE = 1_000_000
 _STRIP_CELLS = 2_000_000
+_STRIP_MOST = 32_000_000  # cells read at once, though the file's tiles are taller
+_CELLS_A_BYTE = 20_000  # the best packing of level ground has a quarter of this
+_CELLS_TRUSTED = 100_000_000
 _TIFF_STARTS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
 _USUAL_VOIDS = (-9999.0, -99999.0, -32768.0, -32767.0, 9999.0, 32767.0, 65535.0)
 """Values that many programs write where they know no height; one such cell far from all others is enough."""
@@ -141,6 +145,9 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
         stop(Finding("too_large", "stop", f"{name} claims {facts.cols} x {facts.rows} cells.",
                      f"More than {_LARGEST_SIDE} in a row or {MAX_CELLS} in all cannot be held; the header may be "
                      "damaged."))  # fmt: skip
+    elif facts.rows * facts.cols > max(_CELLS_A_BYTE * path.stat().st_size, _CELLS_TRUSTED):
+        stop(Finding("hollow", "stop", f"{name} claims {facts.cols} x {facts.rows} cells in {path.stat().st_size / 1e3:.0f} kB.",
+                     "Nothing but empty cells fits into so few bytes; the header may be damaged."))  # fmt: skip
     elif facts.crs:
         try:
             facts.grid = Grid.from_transform(facts.crs, transform, facts.rows, facts.cols).to_dict()
@@ -264,6 +271,7 @@ def _pass(dataset: Any, nodata: float, others: list[float], progress: Progress) 
     rows, cols = dataset.height, dataset.width
     block = max(dataset.block_shapes[0][0], 1)
     strip = max(_STRIP_CELLS // max(cols, 1) // block, 1) * block
+    strip = min(strip, max(_STRIP_MOST // max(cols, 1), 1))
     finder = HoleFinder(rows, cols)
     known = np.array(others, np.float64)
     empties = 0

@@ -14,7 +14,8 @@ from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
 from yama.terrain.grid import Window, parse_crs
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Progress, Surface, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Surface
 
 NODATA = -9999
 """What empty cells of an ASCII grid hold. Heights at or below it are refused."""

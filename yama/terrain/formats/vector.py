@@ -36,6 +36,13 @@ _SHAPE_MEMBERS = (".shp", ".shx", ".dbf")
 _HEIGHTS = ("z", "h", "height", "elev", "elevation", "alt", "altitude", "z_m", "height_m", "level", "contour")
 _CODES = ("code", "kind", "class", "type")
 _FLATNESS = 0.05  # of arcs and curves turned into lines, in drawing units
+_FLATNESS_SHARE = 2e-6  # of their size, where that is more: a circle has a thousand corners then
+
+
+_ROOT_OF_KML = re.compile(rb"(<\?xml.*?\?>|<!--.*?-->|\s)*<(\w+:)?kml[\s>]", re.DOTALL)
+"""Nothing but a declaration and comments before the root, whose name says what a file is."""
+_DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "kml": "KML", "shp": "ESRI Shapefile"}
+"""The one driver that may open a family."""
 
 
 @dataclass
@@ -66,7 +73,7 @@ def family_of(path: str | Path, start: bytes) -> str:
     if text[:1] == b"{":
         return "geojson"
     if text[:1] == b"<":
-        return "kml" if b"<kml" in start else ""
+        return "kml" if _ROOT_OF_KML.match(text) else ""
     if re.match(rb"(999\r?\n[^\n]*\n\s*)*0\r?\nSECTION\r?\n", text) or b"Binary DXF\r\n\x1a\0" in start[:24]:
         return "dxf"
     if start[:4] == b"PK\x03\x04" and any(name.lower().endswith(".shp") for name in archive.members(path)):
@@ -141,6 +148,10 @@ def _dataset(path: Path, facts: VectorFacts, declared: Declared) -> Features:
                 raise InputError(f"{name} has no layer {declared.layer!r}; it has: {', '.join(spatial)}.")
             facts.layer = declared.layer or spatial[0]
             info = pyogrio.read_info(opened, layer=facts.layer)
+            if info["driver"] != _DRIVERS[facts.family]:
+                raise InputError(
+                    f"{name} is not what it looks like ({facts.family}); it is not opened. Export it again."
+                )
             if (info["features"] or 0) > MAX_FEATURES:
                 raise InputError(f"{name} claims {info['features']} features; {MAX_FEATURES} are the most taken in.")
             meta, _, wkb, columns = pyogrio.raw.read(opened, layer=facts.layer)
@@ -191,7 +202,10 @@ def _drawing(path: Path, facts: VectorFacts, declared: Declared, frame_crs: str)
                 shape = shapely.Point(*entity.dxf.insert)
                 text = entity.dxf.text if kind == "TEXT" else entity.plain_text()  # type: ignore[attr-defined]
             elif kind in ("LINE", "LWPOLYLINE", "POLYLINE", "ARC", "CIRCLE", "ELLIPSE", "SPLINE"):
-                places = [tuple(place) for place in make_path(entity).flattening(_FLATNESS)]
+                path_of = make_path(entity)
+                corners = np.array([tuple(place) for place in path_of.control_vertices()])
+                reach = float(np.ptp(corners, axis=0).max()) if len(corners) else 0.0
+                places = [tuple(place) for place in path_of.flattening(max(_FLATNESS, _FLATNESS_SHARE * reach))]
                 shape = shapely.LineString(places) if len(places) > 1 else None
         except (TypeError, ValueError, AttributeError, DXFError):
             shape = None

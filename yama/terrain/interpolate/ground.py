@@ -25,7 +25,8 @@ from yama.terrain.grid import Bounds, FloatArray, Grid, parse_crs
 from yama.terrain.interpolate.binning import Filter, GriddedCloud
 from yama.terrain.interpolate.plate import Known, solve_plate
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Heights, Progress, ignore_progress, put_in
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Heights, put_in
 from yama.terrain.units import UNITS
 
 GROUND, UNCLASSIFIED, LOW_NOISE, HIGH_NOISE = 2, 1, 7, 18

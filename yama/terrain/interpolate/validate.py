@@ -26,7 +26,7 @@ from yama.terrain.interpolate.natural import natural_neighbour_at
 from yama.terrain.interpolate.spline import SMOOTHING, TENSION, tension_spline_at
 from yama.terrain.interpolate.triangulation import triangulated_at
 from yama.terrain.judge.accuracy import Figures, figures_of
-from yama.terrain.surface import Progress, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress
 
 Folds = npt.NDArray[np.int64]
 Method = Callable[[FloatArray, FloatArray, FloatArray, FloatArray, FloatArray], FloatArray]

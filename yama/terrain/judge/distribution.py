@@ -21,7 +21,8 @@ from yama.terrain.fit.reproject import difference, fitted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Window
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Heights, Progress, Surface, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Heights, Surface
 from yama.terrain.units import UNITS
 
 SHARES = (0.01, 0.05, 0.25, 0.5, 0.75, 0.95, 0.99)

@@ -13,7 +13,8 @@ import numpy as np
 from yama.terrain.cog import BLOCK
 from yama.terrain.grid import FloatArray, Grid, Window, metres_per_unit
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Heights, Progress, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Heights
 
 KILOMETRE = 1_000.0
 FEET = 3.28084

@@ -18,8 +18,9 @@ from yama.terrain.formats import Held
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds
 from yama.terrain.points import Points
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.recipe import Step
-from yama.terrain.surface import Progress, Surface, ignore_progress
+from yama.terrain.surface import Surface
 from yama.terrain.units import InUnit, in_unit
 
 Inputs = Mapping[str, Held | list[Held]]

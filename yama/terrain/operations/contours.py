@@ -15,9 +15,10 @@ from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.operations.base import AREA, Inputs, Operation, Params, Role, about_area, register, within_area
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.relief.contours import MOST_LEVELS, Levels, Lines, contours, longer_than, smoothed
 from yama.terrain.relief.slope import slope_of
-from yama.terrain.surface import Progress, Surface, ignore_progress
+from yama.terrain.surface import Surface
 from yama.terrain.units import UNITS
 
 _SIDE = 512  # cells along a side of what a check looks at

@@ -23,7 +23,8 @@ from yama.terrain.operations.base import (
     features_in,
     register,
 )
-from yama.terrain.surface import Progress, Surface, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Surface
 
 Ring = list[tuple[float, float]]
 

@@ -32,8 +32,9 @@ from yama.terrain.operations.base import (
     register,
     within_area,
 )
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.shelf import shared
-from yama.terrain.surface import Heights, Progress, Surface, ignore_progress
+from yama.terrain.surface import Heights, Surface
 
 _QUICK_CELLS = 400_000
 """Cells of the frame that overlaps are looked at on where that must be quick: for levelling and while choosing."""

@@ -16,7 +16,7 @@ from yama.terrain.interpolate.kriging import empirical, fit
 from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
 from yama.terrain.operations.interpolate_points import chosen_points
 from yama.terrain.points import Points, merge_duplicates
-from yama.terrain.surface import Progress, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress
 
 Name = Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"]
 _MOST_ALONE = 5_000

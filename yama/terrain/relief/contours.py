@@ -20,7 +20,8 @@ from scipy import ndimage
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Heights, LiveSurface, Progress, Surface, ignore_progress, walk
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Heights, LiveSurface, Surface, walk
 
 MOST_VERTICES = 40_000_000
 MOST_LEVELS = 5_000

@@ -1,0 +1,289 @@
+"""What is done with files from outside, each in a child: a glance, a table's first rows, an extent, a zip, and taking in.
+
+What is kept of a file is written into a folder, in formats of our own, and moved into place by the caller when all of it
+is whole.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import dataclass, field
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+import numpy as np
+
+from yama.terrain import formats, overview
+from yama.terrain.apart import Effort, call
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features
+from yama.terrain.findings import Finding
+from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, vector
+from yama.terrain.formats.declared import NOTHING, Declared
+from yama.terrain.frame import Extent
+from yama.terrain.points import Points
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Statistics, Surface, store
+from yama.terrain.voids import Holes
+
+CELLS, POINTS, OVERVIEW = "cells.tif", "points.npz", "overview.cloud"
+"""Names in the folder of what is kept of a surface, of points and of a cloud."""
+_DOTS = 4000
+
+
+@dataclass(frozen=True)
+class Glance:
+    """What can be told of a file at once. lacks_crs: that it cannot be placed without being told its CRS. cells: that it
+    claims to have, or points. unpacked: bytes that it unpacks to, its size where it is not packed."""
+
+    family: formats.Family
+    lacks_crs: bool
+    cells: int
+    unpacked: int
+
+    @property
+    def effort(self) -> Effort:
+        """What taking the file in may take."""
+        return Effort.of(self.unpacked, self.cells)
+
+
+@dataclass
+class Taken:
+    """What is kept of a file, beside the files in the folder. findings stand in `facts` too where the kind has them there."""
+
+    kind: str
+    facts: dict[str, Any]
+    findings: list[Finding]
+    statistics: Statistics | None = None
+    holes: Holes | None = None
+    features: Features | None = None
+    file: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Member:
+    """A file of a zip, unpacked to `path` and declared by what lay beside it."""
+
+    name: str
+    path: Path
+    declared: Declared
+
+
+# -- asked by the service ----------------------------------------------------------------------------------
+
+
+def glance(path: Path, declared: Declared = NOTHING, name: str = "") -> Glance:
+    """What a file is, and whether it can be used at all. Raises InputError."""
+    return _ask(_glance, path, name, (declared,), Effort())  # type: ignore[no-any-return]
+
+
+def table(path: Path, declared: Declared, name: str, frame_crs: str) -> tuple[delimited.TableFacts, list[Any]]:
+    """A table as it would be read, and a sample of its places as x, y in the frame's CRS. Raises InputError."""
+    effort = Effort.of(_unpacked_bound(path))
+    return _ask(_table, path, name, (declared, frame_crs), effort)  # type: ignore[no-any-return]
+
+
+def extent(path: Path, name: str = "") -> Extent:
+    """Where a file lies and how fine it is. Raises InputError."""
+    return _ask(_extent, path, name, (), Effort.of(_unpacked_bound(path)))  # type: ignore[no-any-return]
+
+
+def inspect(path: Path, declared: Declared, name: str, frame_crs: str) -> formats.Facts:
+    """What a file is and what is wrong with it, all of it read; see `formats.inspect`. Raises InputError."""
+    seen = glance(path, declared, name)
+    return _ask(_inspect, path, name, (declared, frame_crs), seen.effort)  # type: ignore[no-any-return]
+
+
+def unpack(path: Path, name: str, folder: Path, progress: Progress = ignore_progress) -> tuple[list[Member], list[str]]:
+    """Unpack a zip into `folder`: its files that can be taken in, and a sentence for each that cannot."""
+    effort = Effort.of(_unpacked_bound(path))
+    found: tuple[list[Member], list[str]] = _ask(_unpack, path, name, (folder,), effort, folder, progress)
+    inside = folder.resolve()
+    if any(member.path.is_symlink() or member.path.resolve().parent != inside for member in found[0]):
+        raise InputError(f"{name} could not be unpacked safely. Unpack it and add the files.")
+    return found
+
+
+def take(
+    path: Path, declared: Declared, name: str, crs: str, frame_crs: str, folder: Path,
+    progress: Progress = ignore_progress,
+) -> Taken:  # fmt: skip
+    """Read all of a file into `folder`. crs: of files that do not say theirs; frame_crs: of the overview of a cloud.
+
+    Raises InputError with the reason against its use.
+    """
+    seen = glance(path, declared, name)
+    if seen.family == "archive":
+        raise InputError(f"{name} is a zip of several files. Unpack it and name the file you mean.")
+    found: Taken = _ask(_take, path, name, (declared, crs, frame_crs, folder), seen.effort, folder, progress)
+    return found
+
+
+def _ask(
+    work: Any, path: Path, name: str, args: tuple[Any, ...], effort: Effort, folder: Path | None = None,
+    progress: Progress = ignore_progress,
+) -> Any:  # fmt: skip
+    name = name or path.name
+    with tempfile.TemporaryDirectory(prefix="yama-") as scratch:
+        return call(
+            work, path, name, *args, effort=effort, about=name, reads=[path], folder=folder or Path(scratch),
+            progress=progress,
+        )  # fmt: skip
+
+
+def _unpacked_bound(path: Path) -> int:
+    """Bytes that a file has to be read for, before anything is known of it. Of a zip more than it holds is no excuse."""
+    with path.open("rb") as file:
+        packed = file.read(2) in (b"PK", b"\x1f\x8b")
+    return path.stat().st_size * (20 if packed else 1)
+
+
+# -- done in the child -------------------------------------------------------------------------------------
+
+
+def _glance(path: Path, name: str, declared: Declared, progress: Progress) -> Glance:
+    family = formats.family_of(path, name, declared)
+    size = path.stat().st_size
+    if family == "table":
+        return Glance(family, False, 0, _unpacked(path, name))
+    cells = formats.glance(path, declared, name)
+    lacks = False
+    if declared.crs:
+        try:
+            formats.glance(path, NOTHING, name)
+        except InputError:
+            lacks = True
+    return Glance(family, lacks, cells, _unpacked(path, name) if family in ("archive", "vector") else size)
+
+
+def _unpacked(path: Path, name: str) -> int:
+    with path.open("rb") as file:
+        if file.read(4) != b"PK\x03\x04":
+            return path.stat().st_size
+    return archive.unpacked_size(path, name)
+
+
+def _table(
+    path: Path, name: str, declared: Declared, frame_crs: str, progress: Progress
+) -> tuple[delimited.TableFacts, list[tuple[float, float]]]:
+    facts, points = delimited.look_at(path, declared, name, frame_crs)
+    if points is None or not len(points) or not facts.crs:
+        return facts, []
+    few = points.kept(np.arange(len(points)) % max(len(points) // _DOTS, 1) == 0).in_crs(frame_crs)
+    seen = np.isfinite(few.x) & np.isfinite(few.y)
+    return facts, [(round(float(x), 2), round(float(y), 2)) for x, y in zip(few.x[seen], few.y[seen], strict=True)]
+
+
+def _extent(path: Path, name: str, progress: Progress) -> Extent:
+    return formats.extent(path, name)
+
+
+def _inspect(path: Path, name: str, declared: Declared, frame_crs: str, progress: Progress) -> formats.Facts:
+    return formats.inspect(path, declared, name, frame_crs, progress)
+
+
+def _unpack(path: Path, name: str, folder: Path, progress: Progress) -> tuple[list[Member], list[str]]:
+    found: list[Member] = []
+    left: list[str] = []
+    members = archive.members(path, name)
+    coefficients = {one: text for one in members for text in members if rpc.is_beside(one, text)}
+    for number, member in enumerate(members):
+        progress(number / len(members))
+        if member in coefficients.values():
+            continue
+        place = folder / str(number)
+        (made,) = archive.extract(path, [member], folder, name)
+        made = made.rename(place)
+        declared = Declared()
+        try:
+            if member in coefficients:
+                (text,) = archive.extract(path, [coefficients[member]], folder, name)
+                declared = Declared(rpc=rpc.text_of(rpc.read(text, coefficients[member])))
+                text.unlink()
+            formats.glance(made, declared, member)
+            if formats.family_of(made, member) == "archive":
+                raise InputError(f"{member} is a zip in a zip; unpack that and add it.")
+        except InputError as error:
+            left.append(str(error))
+            made.unlink()
+            continue
+        found.append(Member(PurePosixPath(member.replace("\\", "/")).name, made, declared))
+    return found, left
+
+
+def _take(
+    path: Path, name: str, declared: Declared, crs: str, frame_crs: str, folder: Path, progress: Progress
+) -> Taken:
+    family = formats.family_of(path, name, declared)
+    if family == "raster":
+        facts = raster.inspect(path, declared, name, lambda share: progress(0.4 * share))
+        formats.refuse(facts.findings)
+        made = _surface(raster.read(path, declared, name), facts.findings, folder, lambda s: progress(0.4 + 0.6 * s))
+        made.holes = facts.holes
+        made.file = {
+            "bands": facts.bands, "cell_type": facts.cell_type, "nodata": None if facts.nodata is None else str(facts.nodata),
+            "driver": facts.driver, "bytes": path.stat().st_size,
+        }  # fmt: skip
+        return made
+    if family == "image":
+        seen = image.inspect(path, declared, name, progress)
+        formats.refuse(seen.findings)
+        return Taken("image", seen.to_dict(), seen.findings)
+    if family == "cloud":
+        held = las.inspect(path, declared, name, lambda share: progress(0.3 * share))
+        formats.refuse(held.findings)
+        overview.build(las.read(path, declared, name), frame_crs, folder / OVERVIEW, lambda s: progress(0.3 + 0.7 * s))
+        return Taken("cloud", held.to_dict(), held.findings)
+    if family == "vector":
+        found, features = vector.look(path, declared, name, crs)
+        formats.refuse(found.findings)
+        if isinstance(features, Features):
+            return Taken("features", found.to_dict(), found.findings, features=features)
+        return _points(features, found.findings, folder)
+    listed, points = delimited.look(path, declared, name, crs)
+    if declared.grid:
+        return _surface(lattice.surface_of(points, name), listed.findings, folder, progress)
+    return _points(points, listed.findings, folder)
+
+
+def _surface(source: Surface, findings: list[Finding], folder: Path, progress: Progress) -> Taken:
+    found = store(source, folder / CELLS, progress)
+    return Taken("surface", {}, findings, statistics=found)
+
+
+def _points(points: Points, findings: list[Finding], folder: Path) -> Taken:
+    points.save(folder / POINTS)
+    return Taken("points", {**points.facts(), "findings": [finding.to_dict() for finding in findings]}, findings)
+
+
+def warm() -> None:
+    """Read a few small files, so that everything is loaded and compiled before a child is timed."""
+    import laspy
+    import shapely
+
+    from yama.terrain.grid import Grid
+    from yama.terrain.surface import ArraySurface
+
+    crs = "EPSG:32741"
+    with tempfile.TemporaryDirectory(prefix="yama-") as scratch:
+        folder = Path(scratch)
+        text = folder / "few.csv"
+        text.write_text("x,y,z,code\n" + "".join(f"{i}.5,{i * i % 7},{i / 4},a\n" for i in range(40)))
+        heights = np.arange(4096.0, dtype=np.float32).reshape(64, 64)
+        heights[20:24, 20:24] = np.nan
+        grid = Grid(crs, 0.0, 64.0, 1.0, 1.0, 64, 64)
+        store(ArraySurface(heights, grid), folder / "few.tif")
+        cloud = laspy.LasData(laspy.LasHeader(version="1.4", point_format=6))
+        cloud.x = cloud.y = cloud.z = np.array([2.0, 5.0, 9.0])
+        cloud.write(str(folder / "few.las"))
+        line = np.array([shapely.LineString([(0, 0), (3, 4)])], dtype=object)
+        vector.write(Features(crs, line, {"kind": ["a"]}), folder / "few.gpkg")
+        (folder / "few.dxf").write_text(
+            "0\nSECTION\n2\nENTITIES\n0\nCIRCLE\n8\n0\n10\n0\n20\n0\n40\n9\n0\nENDSEC\n0\nEOF\n"
+        )
+        for name in ("few.csv", "few.tif", "few.las", "few.gpkg", "few.dxf"):
+            declared = Declared(crs=crs) if name == "few.las" else NOTHING
+            made = folder / f"{name}.made"
+            made.mkdir()
+            _glance(folder / name, name, declared, ignore_progress)
+            _take(folder / name, name, declared, crs, crs, made, ignore_progress)
