@@ -8,7 +8,7 @@ say() { printf '%s\n' "$*" >&2; }
 give_up() { say "./$(basename "$0"): $*"; exit 1; }
 
 # -- Debian packages ---------------------------------------------------------------------------------------
-needed=(mariadb-server-core mariadb-client-core redis-server libmariadb-dev pkg-config gcc libc6-dev python3-dev python3-venv
+needed=(mariadb-server-core mariadb-client-core redis-server nginx libnginx-mod-http-brotli-static libmariadb-dev pkg-config gcc libc6-dev python3-dev python3-venv
   libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 fontconfig)
 [ "${1:-}" = browser ] && needed+=(chromium)
 missing=()
@@ -66,4 +66,14 @@ if [ "$(cat web/dist/.built 2>/dev/null)" != "$wanted" ]; then
   say "Building the desk ..."
   (cd web && npx --no-install vite build --logLevel error >&2) || give_up "the desk could not be built; see above."
   echo "$wanted" >web/dist/.built
+fi
+
+# -- kernels -------------------------------------------------------------------------------------------------
+# compiled once, on all cores; whoever is asked first would wait for it otherwise
+export NUMBA_CACHE_DIR=${NUMBA_CACHE_DIR:-$ROOT/var/numba}
+wanted=$(find yama/terrain requirements.txt -name '*.py' -not -path '*/tests/*' -printf '%p %T@ %s\n' -o -name requirements.txt -printf '%p %T@\n' | sort | sha256sum | cut -d' ' -f1)
+if [ "$(cat "$NUMBA_CACHE_DIR/.warmed" 2>/dev/null)" != "$wanted" ]; then
+  say "Compiling what computes (a minute, once) ..."
+  .venv/bin/python -m yama.terrain.warming || give_up "the kernels could not be compiled; see above."
+  echo "$wanted" >"$NUMBA_CACHE_DIR/.warmed"
 fi

@@ -23,10 +23,19 @@ from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
+from yama import front
+
 ROOT = Path(__file__).resolve().parents[1]
-_READY_SECONDS = 300.0  # a first start compiles every kernel
-_STOP_SIGNALS = {"web": "INT", "depot": "INT", "worker": "QUIT"}
+_UPLOAD_MB = int(os.environ.get("YAMA_MAX_UPLOAD_MB", "4096"))
+_REQUEST_MB = 48
+_STOP_SIGNALS = {"web": "INT", "depot": "INT", "worker": "QUIT", "front": "TERM"}
 """These end at once; a job cut off this way is started again by the watch at the next start."""
+
+
+_FOLDERS = ("store", "log", "redis", "mariadb-files")
+_UMASK = 0o077
+_FALLS = 3
+"""A process that has ended this often before it listened will not start."""
 
 
 class StartError(Exception):
@@ -50,6 +59,11 @@ class Place:
         return Path(tempfile.gettempdir()) / f"yama-{sha256(str(self.var).encode()).hexdigest()[:12]}"
 
     @property
+    def web_socket(self) -> Path:
+        """Where the front hands requests on. Its folder is this user's alone, so nobody else can speak as the front."""
+        return self.sockets / "w.sock"
+
+    @property
     def environment(self) -> dict[str, str]:
         """What the processes are told."""
         return {
@@ -57,7 +71,7 @@ class Place:
             "PATH": f"{os.environ.get('PATH', '/usr/bin:/bin')}:/usr/sbin",  # where Debian keeps the database server
             "YAMA_VAR": str(self.var),
             "YAMA_SHELF": str(self.var / "shelf"),
-            "YAMA_PORT": str(self.port),
+            "YAMA_SOCKET": str(self.web_socket),
             "YAMA_DB_PORT": str(self.db_port),
             "YAMA_DB_PASSWORD": self.secret["database"],
             "YAMA_SECRET": self.secret["django"],
@@ -69,6 +83,8 @@ class Place:
             "NUMBA_CACHE_DIR": os.environ.get("NUMBA_CACHE_DIR", str(ROOT / "var" / "numba")),
             "PYTHONPATH": str(ROOT),
             "OMP_NUM_THREADS": "1",
+            "UMASK": "0600",  # of the database's files
+            "UMASK_DIR": "0700",
         }
 
 
@@ -127,8 +143,9 @@ def prepare(var: Path, port: int) -> Place:
         raise StartError(f"Yama is running from {var} already (process {running}). Stop that first, with Ctrl-C there.")
     try:
         var.mkdir(parents=True, exist_ok=True)
-        for name in ("store", "log", "redis"):
-            (var / name).mkdir(exist_ok=True)
+        for path in (var, *(var / name for name in _FOLDERS)):
+            path.mkdir(exist_ok=True)
+            path.chmod(0o700)  # what an older version made was open to everybody on this machine
     except OSError as error:
         raise StartError(f"{error.filename} cannot be made: {error.strerror}. Check who owns {var}.") from error
     if port:
@@ -151,8 +168,8 @@ def _install_database(place: Place) -> None:
     shutil.rmtree(part, ignore_errors=True)
     done = subprocess.run(
         ["mariadb-install-db", "--no-defaults", f"--datadir={part}", f"--user={user}", "--skip-test-db",
-         "--auth-root-authentication-method=normal", "--innodb-log-file-size=16M"],
-        capture_output=True, text=True, check=False,
+         "--auth-root-authentication-method=socket", f"--auth-root-socket-user={user}", "--innodb-log-file-size=16M"],
+        capture_output=True, text=True, check=False, umask=_UMASK,
     )  # fmt: skip
     if done.returncode:
         raise StartError(f"The database could not be set up: {done.stderr.strip()[-400:]}")
@@ -168,9 +185,10 @@ def _supervisor_file(place: Place) -> Path:
         "mariadb": f"mariadbd --no-defaults --datadir={var}/mariadb --socket={place.sockets}/m.sock "
         f"--pid-file={var}/mariadb.pid --port={place.db_port} --bind-address=127.0.0.1 --user={user} "
         "--skip-name-resolve --innodb-log-file-size=16M --innodb-buffer-pool-size=128M --character-set-server=utf8mb4 "
-        "--performance-schema=OFF",
+        f"--performance-schema=OFF --local-infile=0 --secure-file-priv={var}/mariadb-files",
         "redis": f"redis-server {var}/redis.conf",
         "web": f"{bin_dir}/gunicorn yama.service.wsgi -c python:yama.service.gunicorn_conf",
+        "front": f"nginx -p {var}/front -c {var}/front/nginx.conf -e stderr",
         "depot": f"{bin_dir}/gunicorn yama.depot.wsgi:application --workers 1 --threads 16 --bind "
         f"127.0.0.1:{place.depot_port}",
         "worker": f"{python} -m celery -A yama.service.celery worker -P threads -c 2 --without-gossip "
@@ -186,7 +204,7 @@ def _supervisor_file(place: Place) -> Path:
         path.chmod(0o600)
     lines = [
         "[supervisord]", "nodaemon=true", f"logfile={log}/supervisord.log", f"pidfile={var}/supervisord.pid",
-        "silent=true", f"directory={ROOT}", "",
+        "silent=true", f"directory={ROOT}", f"umask={_UMASK:03o}", "",
         "[unix_http_server]", f"file={place.sockets}/s.sock", "chmod=0700", "",
         "[supervisorctl]", f"serverurl=unix://{place.sockets}/s.sock", "",
         "[rpcinterface:supervisor]",
@@ -199,6 +217,9 @@ def _supervisor_file(place: Place) -> Path:
             "autorestart=true", f"startsecs={int(first)}", "stopwaitsecs=20", "stopasgroup=true", "killasgroup=true",
             f"stopsignal={_STOP_SIGNALS.get(name, 'TERM')}", f"stdout_logfile={log}/{name}.log", "redirect_stderr=true", "stdout_logfile_maxbytes=5MB", "",
         ]  # fmt: skip
+    front.write(
+        var, front.configuration(var, place.port, place.web_socket, ROOT / "web" / "dist", _UPLOAD_MB, _REQUEST_MB)
+    )
     path = var / "supervisord.conf"
     path.write_text("\n".join(lines), encoding="utf-8")
     return path
@@ -210,10 +231,13 @@ def _log_tail(place: Place, name: str) -> str:
     return f"The end of {path}:\n" + "\n".join(f"  {line}" for line in lines[-8:])
 
 
-def _listening(port: int) -> bool:
-    with socket.socket() as probe:
+def _listening(where: int | Path) -> bool:
+    family, address = (
+        (socket.AF_UNIX, str(where)) if isinstance(where, Path) else (socket.AF_INET, ("127.0.0.1", where))
+    )
+    with socket.socket(family) as probe:
         probe.settimeout(0.5)
-        return probe.connect_ex(("127.0.0.1", port)) == 0
+        return probe.connect_ex(address) == 0  # type: ignore[arg-type]
 
 
 class Instance:
@@ -222,20 +246,34 @@ class Instance:
     def __init__(self, place: Place) -> None:
         self.place = place
         self._supervisor: subprocess.Popen[bytes] | None = None
+        log = place.var / "log" / "supervisord.log"
+        self._log_from = log.stat().st_size if log.exists() else 0
 
-    def _wait_for(self, name: str, port: int) -> None:
-        until = time.monotonic() + _READY_SECONDS
-        while not _listening(port):
+    def _wait_for(self, name: str, where: int | Path) -> None:
+        """Until a process listens. One that ends again and again is given up, one that is slow is not."""
+        while not _listening(where):
             assert self._supervisor is not None
-            if self._supervisor.poll() is not None or time.monotonic() > until:
+            if self._supervisor.poll() is not None or self._fell_down(name):
                 raise StartError(f"The {name} did not start. {_log_tail(self.place, name)}")
             time.sleep(0.05)
+
+    def _fell_down(self, name: str) -> bool:
+        return self._ends(name) >= _FALLS
+
+    def _ends(self, name: str) -> int:
+        """How often a process has ended by itself since this start."""
+        log = self.place.var / "log" / "supervisord.log"
+        if not log.exists():
+            return 0
+        with log.open(errors="replace") as file:
+            file.seek(min(self._log_from, log.stat().st_size))
+            return file.read().count(f"exited: {name} ")
 
     def manage(self, *arguments: str) -> str:
         """Run one of Django's commands; returns what it printed."""
         done = subprocess.run(
             [sys.executable, str(ROOT / "manage.py"), *arguments],
-            env=self.place.environment, cwd=ROOT, capture_output=True, text=True, check=False,
+            env=self.place.environment, cwd=ROOT, capture_output=True, text=True, check=False, umask=_UMASK,
         )  # fmt: skip
         if done.returncode:
             raise StartError(f"{arguments[0]} failed: {done.stderr.strip()[-1500:]}")
@@ -259,28 +297,39 @@ class Instance:
         )  # fmt: skip
         self._wait_for("mariadb", self.place.db_port)
         self._wait_for("redis", self.place.redis_port)
-        password = self.place.secret["database"]
+        self._set_up_database()
+
+    def _set_up_database(self) -> None:
+        """Make the database's own user, and see that nobody else gets in: its administrator is this system user, by the
+        socket alone; there is no account without a name or a password."""
+        me = pwd.getpwuid(os.geteuid()).pw_name
         statements = (
+            f"CREATE USER IF NOT EXISTS `{me}`@localhost IDENTIFIED VIA unix_socket;"
+            f"ALTER USER `{me}`@localhost IDENTIFIED VIA unix_socket;"
+            f"GRANT ALL ON *.* TO `{me}`@localhost WITH GRANT OPTION;"
+            f"DELETE FROM mysql.global_priv WHERE User = '' OR (User = 'root' AND (Host <> 'localhost' OR '{me}' <> 'root'));"
+            "FLUSH PRIVILEGES;"
             "CREATE DATABASE IF NOT EXISTS yama CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;"
-            f"CREATE USER IF NOT EXISTS 'yama'@'127.0.0.1' IDENTIFIED BY '{password}';"
+            f"CREATE USER IF NOT EXISTS 'yama'@'127.0.0.1' IDENTIFIED BY '{self.place.secret['database']}';"
             "GRANT ALL ON yama.* TO 'yama'@'127.0.0.1'; GRANT ALL ON `test_yama%`.* TO 'yama'@'127.0.0.1';"
         )
-        done = subprocess.run(
-            ["mariadb", "--no-defaults", f"--socket={self.place.sockets}/m.sock", "--user=root"],
-            input=statements, capture_output=True, text=True, check=False,
-        )  # fmt: skip
-        if done.returncode:
-            raise StartError(
-                f"The database refused its set-up: {done.stderr.strip()} {_log_tail(self.place, 'mariadb')}"
-            )
+        for name in dict.fromkeys((me, "root")):  # the second where an older version set the database up
+            done = subprocess.run(
+                ["mariadb", "--no-defaults", f"--socket={self.place.sockets}/m.sock", f"--user={name}"],
+                input=statements, capture_output=True, text=True, check=False,
+            )  # fmt: skip
+            if not done.returncode:
+                return
+        raise StartError(f"The database refused its set-up: {done.stderr.strip()} {_log_tail(self.place, 'mariadb')}")
 
     def start(self, demo: bool = True) -> str:
         """Everything; returns the address that signs the demo user in once."""
         self.start_stores()
         token = self.manage("set_up", *([] if demo else ["--no-demo"]))
-        self._control("start", "web", "depot", "worker", "watch")
-        self._wait_for("web", self.place.port)
+        self._control("start", "web", "depot", "worker", "watch", "front")
         self._wait_for("depot", self.place.depot_port)
+        self._wait_for("web", self.place.web_socket)
+        self._wait_for("front", self.place.port)
         return f"http://127.0.0.1:{self.place.port}/enter/{token}"
 
     def wait(self) -> None:

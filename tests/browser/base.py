@@ -1,11 +1,14 @@
-"""A whole running Yama for the browser's tests: its own folder, ports and demo; and a page signed in to it."""
+"""A whole running Yama for the browser's tests, and a page signed in to it in a project of its own."""
 
 from __future__ import annotations
 
 import atexit
+import json
 import os
 import re
 import shutil
+import subprocess
+import sys
 import tempfile
 import time
 from collections import Counter
@@ -14,7 +17,7 @@ from pathlib import Path
 from django.test import SimpleTestCase
 from playwright.sync_api import expect, sync_playwright
 
-from yama.launch import Instance, prepare
+from yama.launch import ROOT, Instance, prepare
 
 _CHROMIUM = [
     "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-quic", "--no-first-run",
@@ -22,37 +25,75 @@ _CHROMIUM = [
 ]  # fmt: skip
 
 
+SHARED = "YAMA_TEST_INSTANCE"
+"""The variable that describes a running Yama to the tests: see `__main__`."""
+
+
 class Running:
-    """The one Yama that all browser tests share, started by the first of them and stopped when Python ends."""
+    """The Yama that tests run against: the one that is described to them, or one of their own, started by the first of them
+    and stopped when Python ends."""
 
     var: Path
-    instance: Instance
-    address: str
-    started = False
+    root: str
+    environment: dict[str, str]
+    control: str
+    """Key by which depots are told how to behave."""
+    instance: Instance | None = None
+    _helper: subprocess.Popen[str] | None = None
 
     @classmethod
     def ensure(cls) -> None:
-        if cls.started:
+        if cls._helper is not None:
             return
         os.environ["YAMA_JOB_SILENCE"] = "3"
-        cls.var = Path(tempfile.mkdtemp(prefix="yama-browser-"))
-        cls.instance = Instance(prepare(cls.var, 0))
+        shared = json.loads(os.environ.get(SHARED, "{}"))
+        if "root" in shared:
+            cls.var, cls.root = Path(shared["var"]), shared["root"]
+            cls.environment, cls.control = shared["environment"], shared["control"]
+        else:
+            cls.var = Path(shared.get("var") or tempfile.mkdtemp(prefix="yama-browser-"))
+            cls.begin(0)
         atexit.register(cls.end)
-        cls.address = cls.instance.start()
-        cls.started = True
+        cls.help()
+
+    @classmethod
+    def begin(cls, port: int) -> None:
+        cls.instance = Instance(prepare(cls.var, port))
+        cls.root = cls.instance.start().split("/enter/")[0]
+        cls.environment, cls.control = cls.instance.place.environment, cls.instance.place.secret["depot"]
+
+    @classmethod
+    def help(cls) -> None:
+        cls._helper = subprocess.Popen(
+            [sys.executable, "-m", "tests.browser.copies"], env=cls.environment, cwd=ROOT, text=True,
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+        )  # fmt: skip
+
+    @classmethod
+    def ask(cls, line: str) -> str:
+        """What the helper answers; see `copies`."""
+        assert cls._helper is not None and cls._helper.stdin is not None and cls._helper.stdout is not None
+        cls._helper.stdin.write(line + "\n")
+        cls._helper.stdin.flush()
+        return cls._helper.stdout.readline().strip()
 
     @classmethod
     def restart(cls) -> None:
         """Stop everything and start it again from the same folder, at the same address."""
+        assert cls.instance is not None, "only an instance of its own may be stopped by a test"
         port = cls.instance.place.port
         cls.instance.stop()
-        cls.instance = Instance(prepare(cls.var, port))
-        cls.instance.start()
+        cls.begin(port)
+        cls.help()  # the database is at another port
 
     @classmethod
     def end(cls) -> None:
-        cls.instance.stop()
-        shutil.rmtree(cls.var, ignore_errors=True)
+        if cls._helper is not None:
+            cls._helper.communicate()
+        if cls.instance is not None:
+            cls.instance.stop()
+            if not os.environ.get(SHARED):
+                shutil.rmtree(cls.var, ignore_errors=True)
 
 
 class BrowserTest(SimpleTestCase):
@@ -62,15 +103,13 @@ class BrowserTest(SimpleTestCase):
     def setUpClass(cls):
         super().setUpClass()
         Running.ensure()
-        cls.var, cls.address = Running.var, Running.address
-        cls.root = cls.address.split("/enter/")[0]
+        cls.var, cls.root = Running.var, Running.root
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)
         cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_CHROMIUM)
         cls.addClassCleanup(cls.browser.close)
         first = cls.browser.new_context()
-        token = Running.instance.manage("set_up", "--no-demo")
-        first.new_page().goto(f"{cls.root}/enter/{token}")
+        first.new_page().goto(f"{cls.root}/enter/{Running.ask('enter')}")
         cls.session = first.storage_state()
         first.close()
         expect.set_options(timeout=20_000)
@@ -90,11 +129,15 @@ class BrowserTest(SimpleTestCase):
             "response", lambda got: self.refused.append(f"{got.status} {got.url}") if got.status > 399 else None
         )
         self.page.on("requestfailed", lambda asked: self.refused.append(f"{asked.failure} {asked.url}"))
-        # each test begins with a desk that remembers nothing, in the demo project
-        context.add_init_script("localStorage.getItem('yama.project') || localStorage.setItem('yama.project', '1')")
-        token = next(cookie["value"] for cookie in self.session["cookies"] if cookie["name"] == "csrftoken")
-        told = context.request.put(f"{self.root}/api/projects/1/desk", data={}, headers={"X-CSRFToken": token})
-        self.assertEqual(told.status, 204)
+        self._open: set[object] = set()
+        self.page.on("request", lambda asked: self._open.add(asked))
+        for ended in ("requestfinished", "requestfailed"):
+            self.page.on(ended, lambda asked: self._open.discard(asked))
+        # each test begins with a desk that remembers nothing, in a demo project of its own
+        self.project = int(Running.ask("copy"))
+        context.add_init_script(
+            f"localStorage.getItem('yama.project') || localStorage.setItem('yama.project', '{self.project}')"
+        )
         self.page.goto(self.root)
         expect(self.page.get_by_role("region", name="Map")).to_be_visible()
 
@@ -120,10 +163,12 @@ class BrowserTest(SimpleTestCase):
         self.settle()
 
     def settle(self) -> None:
-        """Wait until nothing is asked of the service for a moment."""
-        self.page.wait_for_load_state("networkidle")
-        time.sleep(0.25)
-        self.page.wait_for_load_state("networkidle")
+        """Wait until nothing has been asked of the service for longer than the desk waits for another key."""
+        until = time.monotonic() + 60
+        quiet = 0
+        while quiet < 6 and time.monotonic() < until:
+            self.page.wait_for_timeout(70)
+            quiet = 0 if self._open else quiet + 1
 
     def probe(self) -> dict[str, float]:
         """The readings on the probe line, as numbers."""

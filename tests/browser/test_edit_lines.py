@@ -6,10 +6,10 @@ from tests.browser.test_gather import GatherSheets
 
 class EditLinesTest(GatherSheets):
     def edits(self, holding: int):
-        return self.page.request.get(f"{self.root}/api/projects/1/holdings/{holding}/edits").json()
+        return self.page.request.get(f"{self.root}/api/projects/{self.project}/holdings/{holding}/edits").json()
 
     def rivers(self) -> int:
-        listed = self.page.request.get(f"{self.root}/api/projects/1/holdings").json()
+        listed = self.page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
         return next(one["id"] for one in listed if one["name"] == "Rivers")
 
     def drag(self, x: float, y: float, across: float, down: float) -> None:
@@ -86,7 +86,7 @@ class EditLinesTest(GatherSheets):
         page.get_by_label("Name", exact=True).fill("Rivers in order")
         page.get_by_role("button", name="Keep edits").click()
         expect(page.locator(".run").get_by_role("status")).to_contain_text("Rivers in order is made")
-        listed = page.request.get(f"{self.root}/api/projects/1/holdings").json()
+        listed = page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
         made = next(one for one in listed if one["name"] == "Rivers in order")
         self.assertEqual(made["features"]["counts"], {"lines": 132})
         self.assertEqual(made["recipe"]["input_ids"], {"features": number})

@@ -9,10 +9,9 @@ from tests.browser.base import BrowserTest, Running, expect
 
 def tell(provider: str, **told) -> None:
     """Tell a depot how to behave."""
-    place = Running.instance.place
     request = urllib.request.Request(
-        f"{place.environment['YAMA_DEPOT_URL']}/{provider}/control", json.dumps(told).encode(),
-        {"Content-Type": "application/json", "X-Control": place.secret["depot"]},
+        f"{Running.environment['YAMA_DEPOT_URL']}/{provider}/control", json.dumps(told).encode(),
+        {"Content-Type": "application/json", "X-Control": Running.control},
     )  # fmt: skip
     urllib.request.urlopen(request).close()
 

@@ -24,7 +24,7 @@ class Joining(BrowserTest):
     def api(self, method: str, path: str, data: object = None):
         token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
         answer = self.page.request.fetch(
-            f"{self.root}/api/projects/1{path}", method=method, data=data,
+            f"{self.root}/api/projects/{self.project}{path}", method=method, data=data,
             headers={"X-CSRFToken": token, "Referer": self.root},
         )  # fmt: skip
         self.assertLess(answer.status, 300, answer.text())
@@ -52,9 +52,9 @@ class Joining(BrowserTest):
 
     def forget(self) -> None:
         """A desk that remembers nothing."""
-        self.page.goto(f"{self.root}/api/projects/1")  # a page that keeps nothing
+        self.page.goto(f"{self.root}/api/projects/{self.project}")  # a page that keeps nothing
         token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
-        self.page.request.put(f"{self.root}/api/projects/1/desk", data={}, headers={"X-CSRFToken": token})
+        self.page.request.put(f"{self.root}/api/projects/{self.project}/desk", data={}, headers={"X-CSRFToken": token})
         self.page.goto(self.root)
 
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import os
+import threading
 from typing import Any
 
-bind = f"127.0.0.1:{os.environ.get('YAMA_PORT', '8000')}"
+bind = f"unix:{os.environ['YAMA_SOCKET']}"
 workers = 2
 threads = 6
 worker_class = "gthread"
@@ -16,6 +17,13 @@ preload_app = True
 
 def on_starting(_server: Any) -> None:
     """Run every kernel a request needs once, on a few cells."""
-    from yama.service.tiles.warm import warm
+    from yama.terrain.warming import warm
 
     warm()
+
+
+def post_worker_init(_worker: Any) -> None:
+    """Have readers of files from outside at hand; nobody waits for them."""
+    from yama.terrain import apart
+
+    threading.Thread(target=apart.warm, daemon=True).start()

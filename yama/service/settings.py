@@ -37,8 +37,8 @@ INSTALLED_APPS = [
 DATA_UPLOAD_MAX_MEMORY_SIZE = 48_000_000
 """Bytes of a request that is no file: lines of a hundred thousand corners are asked about."""
 MIDDLEWARE = [
+    "yama.service.accounts.front.ClientAddress",
     "django.middleware.security.SecurityMiddleware",
-    "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -88,8 +88,6 @@ AUTH_PASSWORD_VALIDATORS = [
 
 STATIC_URL = "/static/"
 STATIC_ROOT = BASE_DIR / "web" / "dist"
-WHITENOISE_ROOT = None
-WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8}\.\w+$"
 
 USE_TZ = True
 TIME_ZONE = "UTC"

@@ -42,10 +42,11 @@ _NAMES = {
 _SAMPLE_ROWS = 200
 _SAMPLE_TEXT = 1 << 17
 _BLANK_LINES = re.compile(r"\n\s*\n")
+_BLANK_BYTES = re.compile(rb"\n{2,}")
 _LONGEST_ROW = 200_000
 _MOST_COLUMNS = 2_000
 _LARGEST = 1e9  # no coordinate or height in any unit in use is larger
-_CHUNK = 1 << 24
+_CHUNK = 1 << 22
 _SHEET = "sheet"  # the separator of a spreadsheet's cells
 _FEET_NAME = re.compile(r"(^|[^a-z])(ft|feet|foot)([^a-z]|$)", re.IGNORECASE)
 
@@ -530,6 +531,8 @@ def _parse_text(
     for chunk in _chunks(path, layout.encoding):
         if b'"' in chunk or (b"\r" in chunk and b"\n" not in chunk):
             raise _NeedsRowsError
+        if b"\n\n\n" in chunk:  # room is made for each line
+            chunk = _BLANK_BYTES.sub(b"\n", chunk)
         text = np.frombuffer(chunk, np.uint8)
         most = chunk.count(b"\n") + 1
         values, status = np.empty((most, 3)), np.empty(most, np.uint8)

@@ -23,7 +23,7 @@ from yama.terrain.interpolate.predicates import in_circle, orient
 from yama.terrain.kernels import kernel
 from yama.terrain.points import first_at_same_place
 
-_PARALLEL_FROM = 20_000
+PARALLEL_FROM = 20_000
 _NEXT, _END, _FREE = 0, 1, 2  # slots of the allocator: next unused edge, end of the range, head of the free list
 
 
@@ -361,7 +361,7 @@ def triangulate(x: npt.ArrayLike, y: npt.ArrayLike, workers: int = 2) -> Triangu
     onext = np.empty(6 * count, np.int32)
     oprev = np.empty(6 * count, np.int32)
     axis = 0 if np.ptp(xs) >= np.ptp(ys) else 1
-    if count < _PARALLEL_FROM or workers < 2:
+    if count < PARALLEL_FROM or workers < 2:
         alloc = np.array([0, 6 * count, -1], np.int64)
         _triangulate(0, count, axis, xs, ys, ids, org, onext, oprev, alloc)
         used = int(alloc[_NEXT])

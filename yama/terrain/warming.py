@@ -1,0 +1,187 @@
+"""Compile every kernel once: `python -m yama.terrain.warming`.
+
+Kernels are kept on disk when they have been compiled (`var/numba`), which takes a minute or two on a machine that has none
+of them. Loaded from there they cost a second, which a server spends before its first request.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from pathlib import Path
+from typing import get_args
+
+import laspy
+import numpy as np
+import shapely
+
+from yama.terrain.apart import readers
+from yama.terrain.fit.expression import parse
+from yama.terrain.fit.reproject import Resampling, fitted
+from yama.terrain.formats import las, text_grid
+from yama.terrain.formats.declared import Declared
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Grid, Window
+from yama.terrain.interpolate import validate
+from yama.terrain.interpolate.binning import GriddedCloud, Rule
+from yama.terrain.interpolate.contour_sheet import Sheet, crossings, gaps, mislabelled
+from yama.terrain.interpolate.contour_tin import contour_facets
+from yama.terrain.interpolate.contours import ContourSpline
+from yama.terrain.interpolate.delaunay import PARALLEL_FROM, triangulate
+from yama.terrain.interpolate.ground import GroundFinder, Settings
+from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
+from yama.terrain.interpolate.kriging import empirical, fit, ordinary_kriging
+from yama.terrain.interpolate.natural import natural_neighbour
+from yama.terrain.interpolate.rough import RoughSpline, Sparse
+from yama.terrain.interpolate.spline import TensionSpline, tension_spline
+from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.judge.distribution import Over, distributions
+from yama.terrain.mosaic.fill import Filled, Method
+from yama.terrain.mosaic.mosaic import Mosaic, place
+from yama.terrain.mosaic.overlap import overlaps
+from yama.terrain.mosaic.rules import RuleName
+from yama.terrain.mosaic.seams import Seams
+from yama.terrain.relief.contours import Levels, contours, lengths
+from yama.terrain.relief.contrast import contrast
+from yama.terrain.relief.curvature import curvature, zevenbergen_thorne_slope
+from yama.terrain.relief.sky import sight
+from yama.terrain.relief.slope import Light, aspect, gradients_of, hillshade, slope
+from yama.terrain.surface import ArraySurface, sample
+
+_GRID = Grid("EPSG:32741", 0.0, 16.0, 1.0, 1.0, 16, 16)
+
+
+def _surface() -> ArraySurface:
+    return ArraySurface(np.random.default_rng(1).random((16, 16), np.float32), _GRID)
+
+
+def _points() -> None:
+    x, y, z = np.random.default_rng(1).uniform(0, 16, (3, 60))
+    for made in (
+        triangulated(x, y, z, _GRID, reach=5.0), triangulated(x, y, z, _GRID, edge_limit=5.0),
+        natural_neighbour(x, y, z, _GRID, reach=5.0), inverse_distance(x, y, z, _GRID, reach=5.0),
+        inverse_distance(x, y, z, _GRID, neighbours=8, sectors=4), nearest(x, y, z, _GRID, reach=5.0),
+        distance_to_nearest(x, y, _GRID),
+    ):  # fmt: skip
+        made.read_all()
+    triangulated(x, y, z, _GRID).edges(_GRID.bounds, 200)
+    triangulate(*np.random.default_rng(1).uniform(0, 16, (2, PARALLEL_FROM)))
+
+
+def _slow_methods() -> None:
+    x, y, z = np.random.default_rng(1).uniform(0, 16, (3, 60))
+    variogram = fit(empirical(x, y, z), "spherical")
+    kriged = ordinary_kriging(x, y, z, _GRID, variogram, reach=5.0)
+    for made in (
+        kriged, Sparse(kriged, 4), tension_spline(x, y, z, _GRID, reach=5.0),
+        RoughSpline(x, y, z, _GRID, 2.0, 0.1, 5.0),
+    ):  # fmt: skip
+        made.read_all()
+    TensionSpline(x, y, z, 2.0, 0.1).left_out_errors((0.1, 1.0))
+    validate.compare(x, y, z, validate.folds_of(x, y, 2, "random"), validate.methods())
+
+
+def _contours() -> None:
+    rings = [8.0 + width * np.array([[-1.0, -1], [1, -1], [1, 1], [-1, 1], [-1, -1]]) for width in (6.0, 3.0)]
+    sheet = Sheet(rings, np.array([10.0, 20.0]), np.array([[8.0, 8.0, 5.0]]))
+    ContourSpline(sheet, _GRID, smoothing=1.0).read_all()
+    contour_facets(sheet, _GRID).read_all()
+    mislabelled(sheet)
+    gaps(sheet)
+    crossings(sheet)
+
+
+def _clouds() -> None:
+    rng = np.random.default_rng(1)
+    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
+        path = Path(folder) / "few.las"
+        few = laspy.LasData(laspy.LasHeader(version="1.4", point_format=6))
+        few.x, few.y, few.z = rng.uniform(0, 16, (3, 40))
+        few.return_number = few.number_of_returns = np.ones(40, np.uint8)
+        few.write(str(path))
+        held = las.read(path, Declared(crs=_GRID.crs))
+        rules: tuple[Rule, ...] = ("lowest", "mean", "median", "deviation", "intensity")
+        for rule in rules:
+            GriddedCloud([held], _GRID, rule, gap=0.0 if rule in ("deviation", "intensity") else 9.0).read_all()
+        GroundFinder(held, [], _GRID.crs, Settings()).prepare()
+
+
+def _files() -> None:
+    readers.warm()
+    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
+        text_grid.write_ascii(_surface(), Path(folder) / "few.asc")
+        text_grid.write_xyz(_surface(), Path(folder) / "few.xyz")
+
+
+def _surfaces() -> None:
+    held = _surface()
+    held.read(_GRID.at_level(1).whole, 1)
+    sample(held, [4.3], [5.2])
+    other = Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4)
+    for resampling in get_args(Resampling):
+        fitted(held, other, resampling).read_all()
+    for live in (
+        slope(held), aspect(held), hillshade(held), hillshade(held, Light(several=True)), curvature(held),
+        zevenbergen_thorne_slope(held), sight(held, 3.0), contrast(held, 3.0),
+    ):  # fmt: skip
+        live.read_all()
+    gradients_of(held.read_all(), _GRID)
+    lengths(contours(held, Levels(0.2)))
+    distributions(held, held, Frame(_GRID, "m"), Over(polygons=(shapely.box(1.0, 1.0, 9.0, 9.0),)), (0.2, 0.4))
+    parse("mean_around(a, 2)", ["a"]).value({"a": held.read_all().astype(np.float64)}, 1.0)
+
+
+def _mosaics() -> None:
+    held = _surface()
+    part = _GRID.part(Window(4, 4, 8, 8))
+    placed = place([held, ArraySurface(np.random.default_rng(2).random((8, 8), np.float32), part)], _GRID)
+    overlaps(placed, _GRID)
+    for rule in get_args(RuleName):
+        Mosaic(placed, _GRID, rule, 2.0, Seams(placed, _GRID, 2.0) if rule == "seam" else None).read_all()
+    holed = held.read_all()
+    holed[6:9, 6:9] = np.nan
+    for method in get_args(Method):
+        Filled(ArraySurface(holed, _GRID), method, 6.0, held).read_all()
+
+
+PARTS: dict[str, Callable[[], None]] = {
+    "points": _points,
+    "slow methods": _slow_methods,
+    "contours": _contours,
+    "clouds": _clouds,
+    "files": _files,
+    "surfaces": _surfaces,
+    "mosaics": _mosaics,
+}
+"""What runs the kernels, in parts that do not need each other."""
+
+
+def warm() -> None:
+    """Run each kernel that a request may need on a few cells."""
+    for part in PARTS.values():
+        part()
+
+
+def _timed(name: str) -> tuple[str, float]:
+    started = time.perf_counter()
+    PARTS[name]()
+    return name, time.perf_counter() - started
+
+
+def main() -> None:
+    """Run all parts, each in a process, on all cores; says which are done."""
+    workers = len(os.sched_getaffinity(0))
+    with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("spawn")) as pool:
+        waiting = [pool.submit(_timed, name) for name in PARTS]
+        for number, done in enumerate(as_completed(waiting), start=1):
+            name, seconds = done.result()
+            print(f"  {number} of {len(waiting)}: {name} ({seconds:.0f} s)", file=sys.stderr, flush=True)
+
+
+if __name__ == "__main__":
+    main()
