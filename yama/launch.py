@@ -146,6 +146,8 @@ def prepare(var: Path, port: int) -> Place:
         for path in (var, *(var / name for name in _FOLDERS)):
             path.mkdir(exist_ok=True)
             path.chmod(0o700)  # what an older version made was open to everybody on this machine
+        for path in (var / "log").iterdir():
+            path.chmod(0o600)
     except OSError as error:
         raise StartError(f"{error.filename} cannot be made: {error.strerror}. Check who owns {var}.") from error
     if port:
@@ -293,7 +295,7 @@ class Instance:
         config = _supervisor_file(self.place)
         self._supervisor = subprocess.Popen(
             [sys.executable, "-m", "supervisor.supervisord", "-c", str(config)],
-            env=self.place.environment, cwd=ROOT, start_new_session=True,
+            env=self.place.environment, cwd=ROOT, start_new_session=True, umask=_UMASK,
         )  # fmt: skip
         self._wait_for("mariadb", self.place.db_port)
         self._wait_for("redis", self.place.redis_port)

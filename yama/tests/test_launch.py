@@ -38,7 +38,11 @@ class LaunchTest(SimpleTestCase):
 class PrepareTest(LaunchTest):
     def test_folders_secrets_and_ports_are_made(self):
         place = prepare(self.var, 0)
-        self.assertEqual({path.name for path in self.var.iterdir()}, {"store", "log", "redis", "secrets.json"})
+        self.assertEqual(
+            {path.name for path in self.var.iterdir()}, {"store", "log", "redis", "mariadb-files", "secrets.json"}
+        )
+        for path in self.var.iterdir():
+            self.assertEqual(path.stat().st_mode & 0o077, 0, path)
         self.assertEqual((self.var / "secrets.json").stat().st_mode & 0o777, 0o600)
         self.assertEqual(len({place.port, place.db_port, place.redis_port}), 3)
         self.assertLess(len(str(place.sockets)), 60, "sockets have a limit on their names")

@@ -39,8 +39,10 @@ _FLATNESS = 0.05  # of arcs and curves turned into lines, in drawing units
 _FLATNESS_SHARE = 2e-6  # of their size, where that is more: a circle has a thousand corners then
 
 
-_ROOT_OF_KML = re.compile(rb"(<\?xml.*?\?>|<!--.*?-->|\s)*<(\w+:)?kml[\s>]", re.DOTALL)
-"""Nothing but a declaration and comments before the root, whose name says what a file is."""
+_ROOT_OF_KML = re.compile(
+    rb"(<\?xml.*?\?>|<!--.*?-->|<!DOCTYPE[^\[>]*(\[.*?\]\s*)?>|\s)*<(\w+:)?kml[\s>]", re.DOTALL | re.IGNORECASE
+)
+"""Nothing but declarations and comments before the root, whose name says what a file is."""
 _DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "kml": "KML", "shp": "ESRI Shapefile"}
 """The one driver that may open a family."""
 

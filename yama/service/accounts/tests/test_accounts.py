@@ -1,14 +1,18 @@
 """Signing in: passwords with a limit on tries, links that work once, requests that prove where they come from."""
 
 from datetime import timedelta
+from unittest import mock
 
 from django.contrib.auth.models import User
 from django.core.cache import cache
-from django.test import Client, TransactionTestCase
+from django.test import Client, TransactionTestCase, override_settings
 
 from yama.service.accounts.models import OneTimeLink
 
 
+@override_settings(
+    PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"]
+)  # dozens of tries, each slow by intent
 class SignInTest(TransactionTestCase):
     def setUp(self):
         cache.clear()
@@ -36,7 +40,29 @@ class SignInTest(TransactionTestCase):
             self.assertIn("Wait ten minutes", response.json()["detail"])
 
     def test_guessing_many_names_from_one_place_is_stopped(self):
-        codes = [self.sign_in("wrong", name=f"person {i}").status_code for i in range(8)]
+        with mock.patch("yama.service.accounts.api._TRIES_OF_ADDRESS", 6):
+            codes = [self.sign_in("wrong", name=f"person {i}").status_code for i in range(8)]
+        self.assertEqual(codes, [401] * 6 + [429] * 2)
+
+    def test_who_guesses_elsewhere_shuts_nobody_out(self):
+        def sign_in(password, address):
+            """Through the front, whose socket has no address of its own."""
+            return self.client.post(
+                "/api/accounts/sign-in", {"name": "ines", "password": password}, content_type="application/json",
+                headers={"X-Real-IP": address}, REMOTE_ADDR="",
+            ).status_code  # fmt: skip
+
+        self.assertEqual([sign_in("wrong", "10.0.0.7") for _ in range(8)], [401] * 6 + [429] * 2)
+        self.assertEqual(sign_in("a fine long password", "10.0.0.8"), 200)
+
+    def test_only_the_front_says_where_a_client_is(self):
+        codes = [
+            self.client.post(
+                "/api/accounts/sign-in", {"name": "ines", "password": "wrong"}, content_type="application/json",
+                headers={"X-Real-IP": f"10.0.0.{i}"},
+            ).status_code
+            for i in range(8)
+        ]  # fmt: skip
         self.assertEqual(codes, [401] * 6 + [429] * 2)
 
     def test_an_unknown_name_gets_the_same_answer(self):
