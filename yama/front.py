@@ -58,7 +58,7 @@ http {{
     error_page 413 /said/413;
     error_page 500 507 =507 /said/507;
     error_page 502 503 504 =503 /said/503;
-    location ~ /\. {{ return 404; }}
+    location ~ /\\. {{ return 404; }}
     location /static/ {{
       alias {static}/;
       gzip_static on;

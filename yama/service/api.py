@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import errno
+from typing import Any
+
+import orjson
 from django.conf import settings
 from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import ValidationError
+from ninja.parser import Parser
 from ninja.security import SessionAuth
 
 from yama.service.accounts.api import router as accounts
@@ -27,7 +32,18 @@ from yama.terrain.errors import TerrainError
 _CHUNK = 1_000_000
 _MOST_TAKEN_IN = 400_000_000
 
-api = NinjaAPI(title="Yama", version="1", auth=SessionAuth(), docs_url=None)
+
+class _Parser(Parser):
+    """Reads JSON as its standard has it: no NaN or Infinity, no half characters, and no NUL, which no name or text holds."""
+
+    def parse_body(self, request: HttpRequest) -> dict[str, Any]:
+        if b"\\u0000" in request.body:
+            raise ValueError("NUL")
+        read: dict[str, Any] = orjson.loads(request.body)
+        return read
+
+
+api = NinjaAPI(title="Yama", version="1", auth=SessionAuth(), docs_url=None, parser=_Parser())
 api.add_router("/accounts", accounts)
 api.add_router("/frames", frames)
 api.add_router("/projects", holdings_frames)
@@ -46,6 +62,14 @@ api.add_router("/projects", figures)
 @api.exception_handler(TerrainError)
 def _terrain_error(request: HttpRequest, error: TerrainError) -> HttpResponse:
     return api.create_response(request, {"detail": str(error)}, status=422)
+
+
+@api.exception_handler(OSError)
+def _disk_error(request: HttpRequest, error: OSError) -> HttpResponse:
+    if error.errno not in (errno.ENOSPC, errno.EDQUOT):
+        raise error
+    said = "The server's disk is full; nothing was changed. Tell whoever looks after it, then try again."
+    return api.create_response(request, {"detail": said}, status=507)
 
 
 @api.exception_handler(RequestDataTooBig)

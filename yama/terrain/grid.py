@@ -25,6 +25,9 @@ FloatArray = npt.NDArray[np.float64]
 MAX_CELLS = 20_000_000_000
 """The largest grid accepted anywhere: 20 thousand million cells (80 GB of heights)."""
 
+_FURTHEST = 1e9
+"""No coordinate in any unit in use is larger."""
+
 _PHASE_TOLERANCE = 1e-6
 """Two grids agree when their cells lie apart by less than this share of a cell."""
 
@@ -71,9 +74,16 @@ class Bounds(NamedTuple):
 def parse_crs(text: str) -> CRS:
     """A CRS from `EPSG:32741`, a bare code, WKT or a PROJ string. Raises GridError with advice."""
     try:
-        return CRS.from_user_input(int(text) if text.strip().isdigit() else text)
-    except CRSError as error:
+        crs = CRS.from_user_input(int(text) if text.strip().isdecimal() else text)
+    except (CRSError, UnicodeError, ValueError, OverflowError) as error:
         raise GridError(f"The CRS {text[:60]!r} is not known. Give an EPSG code such as EPSG:32741.") from error
+    plain = horizontal(crs)
+    if not (plain.is_geographic or plain.is_projected):
+        raise GridError(
+            f"The CRS {crs.name[:60]!r} ({crs.type_name}) says no place on the earth. Name the one that its coordinates are in, "
+            "such as EPSG:32741."
+        )
+    return crs
 
 
 def crs_name(crs: CRS) -> str:
@@ -137,6 +147,8 @@ class Grid:
         numbers = (self.west, self.north, self.cell_width, self.cell_height)
         if not all(math.isfinite(number) for number in numbers):
             raise GridError("A grid needs finite corner coordinates and cell sizes.")
+        if max(map(abs, numbers)) > _FURTHEST:
+            raise GridError(f"The grid's corner or cell size is {max(map(abs, numbers)):.3g}, which no CRS reaches.")
         if self.cell_width <= 0 or self.cell_height <= 0:
             raise GridError(f"The cell size must be greater than 0, not {self.cell_width:g}.")
         if self.rows < 1 or self.cols < 1:
@@ -156,6 +168,8 @@ class Grid:
             raise GridError(f"The cell size must be greater than 0, not {cell_size:g}.")
         if not (all(map(math.isfinite, bounds)) and bounds.west <= bounds.east and bounds.south <= bounds.north):
             raise GridError(f"The area {tuple(bounds)} is not a rectangle of west, south, east, north.")
+        if max(map(abs, (*bounds, *origin))) > _FURTHEST or cell_size * _FURTHEST < 1.0:
+            raise GridError(f"The area {tuple(bounds)} in cells of {cell_size:g} is larger than any CRS reaches.")
         nudge = 1e-9  # a bound that lies on a corner but for rounding takes no further cell
         first_col = math.floor((bounds.west - origin[0]) / cell_size + nudge)
         last_col = math.ceil((bounds.east - origin[0]) / cell_size - nudge)

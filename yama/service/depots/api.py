@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
-from tempfile import TemporaryDirectory
 from typing import Any, Literal
 
 import numpy as np
@@ -21,16 +19,17 @@ from yama.service.accounts.people import person
 from yama.service.depots import client
 from yama.service.depots.models import Order, Part
 from yama.service.holdings.api import AcceptedOut
+from yama.service.holdings.models import working_folder
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.tiles.surfaces import quick_look_path
+from yama.terrain.apart import readers
 from yama.terrain.errors import InputError
-from yama.terrain.formats import raster
+from yama.terrain.files import put_in_place
 from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import Grid, parse_crs
-from yama.terrain.surface import store
 
 router = Router(tags=["depots"])
 
@@ -325,17 +324,21 @@ def quick_look(request: HttpRequest, project_id: int, depot: str) -> dict[str, s
     key = f"quick-{depot}"
     path = quick_look_path(project.pk, key)
     if not path.exists():
-        try:
-            response = client.Session(provider).get(f"{provider.root}/overview.tif")
-        except client.DepotError as error:
-            raise HttpError(503, str(error)) from error
-        if response.status_code != 200:
-            raise HttpError(503, f"{provider.title} has no overview of {product['title']}.")
-        with TemporaryDirectory() as folder:
-            raw = Path(folder) / "overview.tif"
-            raw.write_bytes(response.content)
-            voids = raster.inspect(raw, name=f"The overview of {product['title']}").voids
-            store(raster.read(raw, Declared(nodata=voids[0][0] if voids else None)), path)
+        name = f"The overview of {product['title']}"
+        with working_folder(project.pk) as folder:
+            raw = folder / "overview.tif"
+            try:
+                client.download(client.Session(provider), f"{provider.root}/overview.tif", raw, 0, "", lambda _: None)
+            except client.DepotError as error:
+                raise HttpError(503, str(error)) from error
+            crs = project.frame.grid.crs
+            taken = readers.take(raw, Declared(), name, crs, crs, folder)
+            void = next(
+                (one.mend.set_params["nodata"] for one in taken.findings if one.code == "void_value" and one.mend), None
+            )
+            if void is not None:
+                readers.take(raw, Declared(nodata=void), name, crs, crs, folder)
+            put_in_place(folder / readers.CELLS, path)
     return {"key": key, "name": f"{product['title']} quick look"}
 
 
@@ -482,6 +485,8 @@ def places(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
             ]
         except client.DepotError as error:
             raise HttpError(503, str(error)) from error
+        except (KeyError, TypeError) as error:
+            raise HttpError(503, "Waymark did not answer as its standard asks.") from error
         cache.set("depot:places", found, _KNOWN_SECONDS)
     turn = Transformer.from_crs("EPSG:4326", parse_crs(project.frame.grid.crs), always_xy=True)
     placed = [{"name": one["name"], **dict(zip("xy", turn.transform(*one["at"]), strict=True))} for one in found]

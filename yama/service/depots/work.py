@@ -6,7 +6,6 @@ import json
 import time
 from datetime import timedelta
 
-import requests
 from django.utils import timezone
 
 from yama.service.depots import client
@@ -118,16 +117,18 @@ def fetch_features(job: Job, progress: Progress) -> Outcome:
     request = job.request
     found = []
     try:
-        for feature in client.features(request["collection"], request["bbox"], request["filters"]):
+        pages = client.features(
+            request["collection"], request["bbox"], request["filters"], lambda count: progress(min(0.5, count / 5000))
+        )
+        for feature in pages:
             found.append(feature)
             if len(found) > _MOST_FEATURES:
                 raise InputError(
                     f"There are more than {_MOST_FEATURES} such features. Choose a smaller area or one kind."
                 )
-            progress(min(0.5, len(found) / 5000))
     except client.DepotDownError as error:
         raise LaterError(error.seconds) from error
-    except (client.DepotError, requests.RequestException, KeyError) as error:
+    except client.DepotError as error:
         raise InputError(f"The features could not be fetched. {error}") from error
     if not found:
         raise InputError("Waymark has no such features here. Choose a larger area or another kind.")

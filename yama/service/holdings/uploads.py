@@ -17,13 +17,13 @@ from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
 from yama.service.holdings.api import AcceptedOut
 from yama.service.holdings.models import Holding, find_key, project_dir, upload_path
-from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
+from yama.service.jobs.work import forget_upload
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.tiles.api import FindingOut
 from yama.terrain.apart import readers
-from yama.terrain.errors import InputError
+from yama.terrain.errors import InputError, TerrainError
 from yama.terrain.files import PART, put_in_place
 from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import parse_crs
@@ -137,19 +137,12 @@ def upload(request: HttpRequest, project_id: int, name: str, crs: str = "", look
         if look and seen.family == "table":
             return 200, {"table": _table(project, key, shown, declared)}
         declared = declared if seen.lacks_crs else Declared()
-    except InputError:
-        _forget(project, key)
+    except TerrainError:
+        forget_upload(project.pk, key)
         raise
     request_data = {"name": shown, "file_key": key, "declared": declared.to_dict(), "crs": crs}
     job = submit(project, "take_in", f"Take in {shown}", request_data, person(request).pk, declared.key(key))
     return 202, {"job": job}
-
-
-def _forget(project: Project, key: str) -> None:
-    """Drop the bytes of an upload that was refused, unless something in the project is made of them."""
-    open_job = Job.objects.filter(project=project, request__file_key=key, state__in=Job.OPEN).exists()
-    if not open_job and not Holding.objects.filter(project=project, file_key=key).exists():
-        upload_path(project.pk, key).unlink(missing_ok=True)
 
 
 def _table(project: Project, key: str, name: str, declared: Declared) -> dict[str, Any]:

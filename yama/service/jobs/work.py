@@ -25,7 +25,7 @@ from yama.service.tiles import surfaces
 from yama.terrain import formats, operations
 from yama.terrain.apart import readers
 from yama.terrain.cloud import Reclassified
-from yama.terrain.errors import InputError
+from yama.terrain.errors import InputError, TerrainError
 from yama.terrain.features import Features
 from yama.terrain.files import put_in_place, replacing
 from yama.terrain.findings import Finding
@@ -116,10 +116,19 @@ def take_in(job: Job, progress: Progress) -> Outcome:
             if seen.family == "archive":
                 return _unpack(job, path, folder, progress)
             return _hold(job, path, declared, folder, progress)
-    except InputError:
-        if not Holding.objects.filter(project_id=job.project_id, file_key=request["file_key"]).exists():
-            path.unlink(missing_ok=True)  # not kept: the person has it and is told what to change
+    except TerrainError:
+        forget_upload(job.project_id, request["file_key"], job)  # the person has it and is told what to change
         raise
+
+
+def forget_upload(project_id: int, key: str, job: Job | None = None) -> None:
+    """Drop the bytes of an upload that was refused or is not wanted, unless something in the project is made of them or another
+    job is about to."""
+    waiting = Job.objects.filter(project_id=project_id, request__file_key=key, state__in=Job.OPEN)
+    if job is not None:
+        waiting = waiting.exclude(pk=job.pk)
+    if not waiting.exists() and not Holding.objects.filter(project_id=project_id, file_key=key).exists():
+        upload_path(project_id, key).unlink(missing_ok=True)
 
 
 def _unpack(job: Job, path: Path, folder: Path, progress: Progress) -> Outcome:

@@ -28,7 +28,7 @@ TILE = 256
 _PIXEL = 0.00028  # metres, of the standard's rendering
 _SECONDS = 3600
 _CHUNK = 1_000_000
-_RANGE = re.compile(r"bytes=(\d*)-(\d*)$")
+_RANGE = re.compile(r"bytes=(\d{0,18})-(\d{0,18})$")
 
 
 def _share(token: str) -> Share:

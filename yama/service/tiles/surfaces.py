@@ -32,6 +32,7 @@ from yama.terrain.surface import Heights, StoredSurface, Surface
 from yama.terrain.units import UNITS, in_unit
 
 _QUICK = re.compile(r"quick-[a-z]{1,25}")
+_KEY = re.compile(r"[\w-]{1,64}")
 _HELD = 48
 _COARSE = 3.0
 _PREVIEW_SECONDS = 6 * 3600
@@ -72,7 +73,7 @@ def _live(project_id: int, step: Step) -> Surface:
 def rough_of(project_id: int, key: str) -> Surface | None:
     """What stands in for a preview while it is looked at; None where it is quick enough itself, or where the key is that of a
     holding: what is kept is shown as it is."""
-    if find_key(project_id, key) is not None:
+    if not _KEY.fullmatch(key) or find_key(project_id, key) is not None:
         return None
     data = cache.get(f"preview:{project_id}:{key}")
     if data is None:
@@ -121,6 +122,8 @@ def keep_preview(project_id: int, step: Step) -> None:
 
 def surface_of(project_id: int, key: str) -> tuple[Surface, Step | None]:
     """The surface of a key in a project, with its step. Raises Http404 where the project has no such surface."""
+    if not _KEY.fullmatch(key):
+        raise Http404
     holding = find_key(project_id, key)
     if holding is not None and holding.kind == Holding.Kind.SURFACE:
         return surface_of_holding(holding), holding.step

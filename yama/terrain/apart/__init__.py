@@ -142,7 +142,7 @@ def call(
     line = _nursery.child()
     pid = 0
     try:
-        task = Task(function.__module__, function.__qualname__, args, effort.memory, effort.seconds,
+        task = Task(function.__module__, function.__qualname__, args, about, effort.memory, effort.seconds,
                     [str(path.resolve()) for path in reads], str(folder.resolve()) if folder else "")  # fmt: skip
         line.send_bytes(pickle.dumps(task))
         pid = int(line.recv_bytes())  # a nursery that has just started loads for some seconds before this

@@ -15,6 +15,7 @@ class Task:
     module: str
     function: str
     args: tuple[Any, ...]
+    about: str
     memory: int
     seconds: float
     reads: list[str]
@@ -45,7 +46,7 @@ class Failed:
 _MODULES = ("yama.terrain.", "numpy.", "shapely.")
 _NAMES = {
     ("builtins", "set"), ("builtins", "frozenset"), ("builtins", "complex"), ("builtins", "slice"),
-    ("builtins", "RuntimeError"), ("collections", "OrderedDict"), ("collections", "Counter"), ("numpy", "dtype"),
+    ("collections", "OrderedDict"), ("collections", "Counter"), ("numpy", "dtype"),
     ("numpy", "ndarray"), ("shapely", "from_wkb"), ("pathlib", "PosixPath"),
 }  # fmt: skip
 

@@ -71,12 +71,14 @@ def _work(line: Connection) -> None:
     except (EOFError, ConnectionError):
         return  # nobody listens any more
     except MemoryError:
-        answer = Failed(InputError(f"Reading it needs more than the {task.memory / 1e6:.0f} MB of memory that a file of its "
+        answer = Failed(InputError(f"Reading {task.about} needs more than the {task.memory / 1e6:.0f} MB of memory that a file of its "
                                    "size may take. It is damaged or made to do harm."))  # fmt: skip
     except TerrainError as error:
         answer = Failed(error)
-    except Exception:  # told to the caller, who writes it into the job's log
-        answer = Failed(RuntimeError(traceback.format_exc()))
+    except Exception as error:  # a form of damage that its reader does not foresee
+        traceback.print_exc()  # into the log of whoever asked
+        answer = Failed(InputError(f"{task.about} cannot be read: it is damaged, or of a form that is not known here "
+                                   f"({type(error).__name__}). Get it again, or convert it."))  # fmt: skip
     line.send_bytes(pickle.dumps(answer))
 
 

@@ -15,7 +15,7 @@ import numpy as np
 
 from yama.terrain import formats, overview
 from yama.terrain.apart import Effort, call
-from yama.terrain.errors import InputError
+from yama.terrain.errors import InputError, TerrainError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
 from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, vector
@@ -151,7 +151,7 @@ def _glance(path: Path, name: str, declared: Declared, progress: Progress) -> Gl
     if declared.crs:
         try:
             formats.glance(path, NOTHING, name)
-        except InputError:
+        except TerrainError:
             lacks = True
     return Glance(family, lacks, cells, _unpacked(path, name) if family in ("archive", "vector") else size)
 
@@ -203,7 +203,7 @@ def _unpack(path: Path, name: str, folder: Path, progress: Progress) -> tuple[li
             formats.glance(made, declared, member)
             if formats.family_of(made, member) == "archive":
                 raise InputError(f"{member} is a zip in a zip; unpack that and add it.")
-        except InputError as error:
+        except TerrainError as error:
             left.append(str(error))
             made.unlink()
             continue

@@ -314,6 +314,7 @@ def write(features: Features, path: str | Path, layer: str = "features", append:
     append: as a further layer of a GeoPackage that is there. Raises InputError for other suffixes.
     """
     path = Path(path)
+    layer = re.sub(r"[^\w .-]+", "_", layer).strip(" ._") or "features"  # drivers refuse what could be a path
     shapefile = next(name for name in pyogrio.list_drivers() if name.endswith("Shapefile"))
     drivers = {".gpkg": "GPKG", ".shp": shapefile, ".geojson": "GeoJSON", ".kml": "KML"}
     if path.suffix == ".dxf":

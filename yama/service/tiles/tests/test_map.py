@@ -11,7 +11,6 @@ from django.core.management import CommandError, call_command
 from yama.service.holdings.models import Holding
 from yama.service.jobs.models import Job
 from yama.service.tests.base import GRID, ServiceTest
-from yama.service.tiles.warm import warm
 from yama.terrain.grid import Grid, Window
 from yama.terrain.relief.slope import slope
 from yama.terrain.relief.tone import REACH, tone_of
@@ -317,9 +316,6 @@ class ExportTest(ServiceTest):
             call_command("export_api", check=True)
         except CommandError as error:
             self.fail(str(error))
-
-    def test_warming_runs_every_kernel(self):
-        warm()
 
     def test_the_page_says_where_scripts_may_come_from(self):
         response = self.client.get("/")

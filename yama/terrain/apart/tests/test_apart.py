@@ -44,10 +44,10 @@ class CallTest(SimpleTestCase):
         self.assertEqual(shares, sorted(shares))
         self.assertGreater(len(set(shares)), 3)
 
-    def test_errors_of_the_core_come_through_and_others_say_where(self):
+    def test_errors_of_the_core_come_through_and_others_are_a_sentence_too(self):
         with self.assertRaisesMessage(InputError, "There is no height in it."):
             ask(work.refuse)
-        with self.assertRaisesMessage(RuntimeError, "ZeroDivisionError"):
+        with self.assertRaisesMessage(InputError, "of a form that is not known here (ZeroDivisionError)"):
             ask(work.broken)
 
     def test_a_child_that_breaks_is_a_sentence_and_the_next_one_works(self):
@@ -98,7 +98,7 @@ class CallTest(SimpleTestCase):
         self.assertEqual(ask(work.read, str(mine), reads=[mine]), "heights")
         self.assertTrue(ask(work.write, str(inside / "made"), folder=inside))
         for function, path in ((work.read, other), (work.read, "/etc/passwd"), (work.write, self.folder / "made")):
-            with self.assertRaisesMessage(RuntimeError, "PermissionError"):
+            with self.assertRaisesMessage(InputError, "PermissionError"):
                 ask(function, str(path), reads=[mine], folder=inside)
         with socket.socket() as heard:
             heard.bind(("127.0.0.1", 0))
