@@ -88,7 +88,9 @@ def _declared(arguments: argparse.Namespace) -> Declared:
 
 
 def _inspect(arguments: argparse.Namespace) -> None:
-    facts = formats.inspect(arguments.file, _declared(arguments), frame_crs=arguments.crs)
+    declared, note = formats.placed_in(arguments.file, _declared(arguments), arguments.crs)
+    _say([note] if note else [])
+    facts = formats.inspect(arguments.file, declared)
     if arguments.json:
         print(json.dumps(facts.to_dict(), indent=2))
     else:
@@ -129,9 +131,12 @@ def _do(arguments: argparse.Namespace) -> None:
     files: dict[str, list[str]] = {}
     for name, path in arguments.inputs:
         files.setdefault(name, []).append(path)
-    declared = _declared(arguments)
+    said: dict[str, Declared] = {}
+    for path in dict.fromkeys(path for paths in files.values() for path in paths):
+        said[path], note = formats.placed_in(path, _declared(arguments), arguments.crs)
+        _say([*([note] if note else []), *formats.inspect(path, said[path]).findings])
     inputs: dict[str, Held | list[Held]] = {
-        name: [formats.read(path, declared, frame_crs=arguments.crs) for path in paths] for name, paths in files.items()
+        name: [formats.read(path, said[path]) for path in paths] for name, paths in files.items()
     }
     frame = _frame(arguments.frame, inputs)
     out = Path(arguments.out)
@@ -140,13 +145,13 @@ def _do(arguments: argparse.Namespace) -> None:
     params = operations.parse_params(operation, {name: _value(text) for name, text in arguments.settings})
     file_keys = {path: recipe.file_key(path) for paths in files.values() for path in paths}
     keys: dict[str, str | list[str]] = {
-        name: [declared.key(file_keys[path]) for path in paths] for name, paths in files.items()
+        name: [said[path].key(file_keys[path]) for path in paths] for name, paths in files.items()
     }
     step = operations.make_step(operation, params, keys, frame)
     _run(step, inputs, frame, out)
     if arguments.recipe:
         sources = {
-            declared.key(key): recipe.source(Path(path).name, key, declared.to_dict(), arguments.crs)
+            said[path].key(key): recipe.source(Path(path).name, key, said[path].to_dict(), "")
             for path, key in file_keys.items()
         }
         text = json.dumps(recipe.export(step.key, {step.key: step}, sources), indent=2)

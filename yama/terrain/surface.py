@@ -24,6 +24,7 @@ import numpy.typing as npt
 os.environ.setdefault("GDAL_CACHEMAX", "48")  # MB, a few rows of tiles; the library takes a share of the machine
 
 import rasterio
+from rasterio.enums import MaskFlags
 from rasterio.errors import RasterioError
 
 from yama.terrain import cog
@@ -190,6 +191,11 @@ class _Handles:
         resting.append(handle)
 
 
+def has_mask(dataset: Any) -> bool:
+    """Whether a raster file says by a mask or an alpha band, and not by a value, which of its cells are empty."""
+    return MaskFlags.per_dataset in dataset.mask_flag_enums[0]
+
+
 class StoredSurface(Surface):
     """Heights in a raster file, read through rasterio.
 
@@ -226,6 +232,7 @@ class StoredSurface(Surface):
                 self._scale = dataset.scales[band - 1] * (factor or 1.0)
                 self._offset = dataset.offsets[band - 1] * (factor or 1.0)
                 self._overviews = dataset.overviews(band)
+                self._masked = has_mask(dataset)
         except RasterioError as error:
             raise InputError(f"{self._name} cannot be read as a raster: {error}") from error
         file = self.path.stat()
@@ -246,12 +253,15 @@ class StoredSurface(Surface):
                 rows = (inside.row, inside.row + inside.rows)
                 cols = (inside.col, inside.col + inside.cols)
                 raw = dataset.read(self._band, window=(rows, cols))
+                masked = dataset.read_masks(self._band, window=(rows, cols)) == 0 if self._masked else None
         except RasterioError as error:
             raise InputError(
                 f"{self._name}: rows {window.row} to {window.row + window.rows} cannot be read; "
                 "the file is damaged or cut short. Get it again."
             ) from error
         heights = raw.astype(np.float32)
+        if masked is not None:
+            heights[masked] = np.nan
         if self._nodata is not None and not np.isnan(self._nodata):
             heights[raw == raw.dtype.type(self._nodata)] = np.nan
         if self._empty is not None:

@@ -18,7 +18,7 @@ from yama.terrain.apart import Effort, call
 from yama.terrain.errors import InputError, TerrainError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
-from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, vector
+from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, text_grid, vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent
 from yama.terrain.points import Points
@@ -186,26 +186,33 @@ def _unpack(path: Path, name: str, folder: Path, progress: Progress) -> tuple[li
     found: list[Member] = []
     left: list[str] = []
     members = archive.members(path, name)
+    shapes = archive.shapefiles(members)
     coefficients = {one: text for one in members for text in members if rpc.is_beside(one, text)}
+    # what is part of another file is no file of its own
+    parts = {part for shape, those in shapes.items() for part in those if part != shape} | set(coefficients.values())
     for number, member in enumerate(members):
         progress(number / len(members))
-        if member in coefficients.values():
+        if member in parts:
             continue
-        place = folder / str(number)
-        (made,) = archive.extract(path, [member], folder, name)
-        made = made.rename(place)
-        declared = Declared()
+        made, declared = folder / str(number), Declared()
         try:
+            if member in shapes:
+                unpacked = archive.extract(path, shapes[member], folder, name)
+                archive.packed(unpacked, made)
+                for part in unpacked:
+                    part.unlink()
+            else:
+                archive.extract(path, [member], folder, name)[0].rename(made)
             if member in coefficients:
                 (text,) = archive.extract(path, [coefficients[member]], folder, name)
                 declared = Declared(rpc=rpc.text_of(rpc.read(text, coefficients[member])))
                 text.unlink()
-            formats.glance(made, declared, member)
-            if formats.family_of(made, member) == "archive":
+            if formats.family_of(made, member, declared) == "archive":
                 raise InputError(f"{member} is a zip in a zip; unpack that and add it.")
+            formats.glance(made, declared, member)
         except TerrainError as error:
             left.append(str(error))
-            made.unlink()
+            made.unlink(missing_ok=True)
             continue
         found.append(Member(PurePosixPath(member.replace("\\", "/")).name, made, declared))
     return found, left
@@ -281,8 +288,9 @@ def warm() -> None:
         (folder / "few.dxf").write_text(
             "0\nSECTION\n2\nENTITIES\n0\nCIRCLE\n8\n0\n10\n0\n20\n0\n40\n9\n0\nENDSEC\n0\nEOF\n"
         )
-        for name in ("few.csv", "few.tif", "few.las", "few.gpkg", "few.dxf"):
-            declared = Declared(crs=crs) if name == "few.las" else NOTHING
+        text_grid.write_ascii(ArraySurface(heights, grid), folder / "few.asc")
+        for name in ("few.csv", "few.tif", "few.asc", "few.las", "few.gpkg", "few.dxf"):
+            declared = Declared(crs=crs) if name in ("few.asc", "few.las") else NOTHING
             made = folder / f"{name}.made"
             made.mkdir()
             _glance(folder / name, name, declared, ignore_progress)

@@ -182,6 +182,28 @@ def write(
         raise InputError(f"{held.name} is an image, which is taken away as it came.")
 
 
+def placed_in(path: str | Path, declared: Declared, crs: str) -> tuple[Declared, Finding | None]:
+    """What is declared about a file when somebody names a CRS for it: that CRS where the file does not say its own, as no table
+    does; else what was declared already, with a note that the file's own counts. Raises InputError."""
+    path = Path(path)
+    if not crs or declared.crs:
+        return declared, None
+    family = family_of(path, declared=declared)
+    said = ""
+    if family == "raster":
+        said = raster.header(path, declared).crs
+    elif family == "image":
+        said = image.header(path, declared).crs
+    elif family == "cloud":
+        said = las.header(path, declared).crs
+    elif family == "vector":
+        said = vector.look(path, declared)[0].crs
+    if not said:
+        return declared.also({"crs": crs}), None
+    note = f"{path.name} says its own CRS, {said[:60]}; {crs} is not used for it. Declare crs={crs} where its own is wrong."
+    return declared, Finding("own_crs", "note", note) if parse_crs(said) != parse_crs(crs) else None
+
+
 def extent(path: str | Path, name: str = "") -> Extent:
     """Where a file lies and how fine it is, from as little of it as will do. Raises InputError where it does not say."""
     path = Path(path)

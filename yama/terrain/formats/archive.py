@@ -60,6 +60,23 @@ def members(path: str | Path, name: str = "") -> list[str]:
     return found
 
 
+def shapefiles(listed: list[str]) -> dict[str, list[str]]:
+    """The members that are each shapefile of a zip, by the name of its .shp: those of the same name but for the suffix."""
+    found: dict[str, list[str]] = {}
+    for shape in listed:
+        if shape.lower().endswith(".shp"):
+            stem = shape[:-4].lower()
+            found[shape] = [one for one in listed if one.lower().startswith(stem + ".") and "/" not in one[len(stem) :]]
+    return found
+
+
+def packed(made: list[Path], path: Path) -> None:
+    """Put files into a zip at `path`, as they are."""
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as pack:
+        for one in made:
+            pack.write(one, one.name)
+
+
 def extract(path: str | Path, wanted: list[str], folder: Path, name: str = "") -> list[Path]:
     """Unpack some members of a zip into `folder`, without their folders; returns where each is.
 

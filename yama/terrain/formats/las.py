@@ -20,7 +20,7 @@ from pyproj.exceptions import CRSError
 from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
-from yama.terrain.findings import Finding
+from yama.terrain.findings import Finding, Mend
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Bounds, crs_name, parse_crs
 from yama.terrain.kernels import kernel
@@ -37,6 +37,8 @@ CLASSES = {0: "never classified", 1: "unclassified", 2: "ground", 3: "low vegeta
 """Standard classes of the LAS 1.4 specification (ASPRS, 2019)."""
 
 _BINS = 512
+_SAMPLED = 200_000
+_LOWEST_GROUND, _HIGHEST_GROUND = -11_100.0, 8_900.0  # metres
 _NOISE = (7, 18)
 
 
@@ -90,7 +92,9 @@ def _check_header(path: Path, name: str) -> None:
     with path.open("rb") as file:
         head = file.read(375)
     if len(head) < 227 or head[:4] != b"LASF":
-        raise InputError(f"{name} ends within its header. It is cut short; get it again.")
+        raise InputError(
+            f"{name} cannot be read as LAS or LAZ: it ends within its header. It is cut short; get it again."
+        )
     header_size, points_at, records = struct.unpack_from("<HII", head, 94)
     damaged = InputError(f"{name} claims {records} records of {points_at} bytes before its points, in a file of {size} bytes; its "
                          "header is damaged. Get it again.")  # fmt: skip
@@ -153,6 +157,12 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Cl
         facts.findings.append(Finding("no_crs", "stop", f"{name} does not say its CRS.",
                                       "Without one its place is unknown. Name the CRS and add it again."))  # fmt: skip
     elif parse_crs(facts.crs).is_geographic:
+        box = facts.bounds
+        if max(abs(box.west), abs(box.east)) > 361 or max(abs(box.south), abs(box.north)) > 91:
+            facts.findings.append(
+                Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its points reach {max(map(abs, box)):.6g}.",
+                        "Its coordinates are in another CRS. Name that CRS and add it again.")
+            )  # fmt: skip
         facts.findings.append(Finding("degrees", "note", f"{name} is in degrees ({facts.crs}).",
                                       "It is put into the frame's CRS for every use."))  # fmt: skip
     return facts
@@ -203,9 +213,13 @@ def inspect(
     class_counts, return_counts = np.zeros(256, np.int64), np.zeros(256, np.int64)
     strips = np.zeros(65536, np.bool_)
     done = 0
+    step = max(facts.count // _SAMPLED, 1)
+    sample: list[npt.NDArray[np.float64]] = []
     for chunk in chunks(path, facts.name):
+        places = np.asarray(chunk.x), np.asarray(chunk.y), np.asarray(chunk.z)
+        sample.append(np.column_stack(places)[-done % step :: step])
         _tally(
-            np.asarray(chunk.x), np.asarray(chunk.y), np.asarray(chunk.z), np.asarray(chunk.classification),
+            *places, np.asarray(chunk.classification),
             np.asarray(chunk.return_number), np.asarray(chunk.point_source_id), extent, class_counts, return_counts,
             strips, bins, facts.bounds.west, facts.bounds.south, size,
         )  # fmt: skip
@@ -222,7 +236,32 @@ def inspect(
     facts.density = facts.count / ground if ground else 0.0
     facts.spacing = facts.density**-0.5 if facts.density else 0.0
     _check(facts, said)
+    _check_strays(facts, np.concatenate(sample), extent)
     return facts
+
+
+def _check_strays(facts: CloudFacts, sample: npt.NDArray[np.float64], extent: npt.NDArray[np.float64]) -> None:
+    """Points far from the rest, by a sample `(points, 3)` of them all and the true extent, low x, y, z then high."""
+    for axis, word in enumerate(("west or east", "south or north", "below or above")):
+        low, high = np.quantile(sample[:, axis], (0.02, 0.98))
+        # ground may rise over a tile; a mast stands some hundred metres over it at most
+        room = max(high - low, 1e-9) * (1 if axis < 2 else 4) + (0 if axis < 2 else 300 / UNITS[facts.unit])
+        ends = [
+            float(extent[axis + side])
+            for side, far in ((0, extent[axis] < low - room), (3, extent[axis + 3] > high + room))
+            if far
+        ]
+        if not ends:
+            continue
+        inside = (sample[:, axis] >= low - room) & (sample[:, axis] <= high + room)
+        share = 1 - float(inside.mean())
+        count = f"about {share * facts.count:.0f}" if share else "a few"
+        facts.findings.append(
+            Finding("strays", "caution", f"{count.capitalize()} points of {facts.name} lie far {word} of the rest, as far as "
+                    f"{' and '.join(f'{end:.6g}' for end in ends)}, where most lie from {low:.6g} to {high:.6g}.",
+                    "They stretch the extent and count as ground or as noise. Leave them out by their heights or by an area "
+                    "when a surface is made.")
+        )  # fmt: skip
 
 
 def _check(facts: CloudFacts, said: Bounds) -> None:
@@ -241,9 +280,12 @@ def _check(facts: CloudFacts, said: Bounds) -> None:
     elif 2 not in facts.classes:
         add(Finding("no_ground", "caution", f"{name} has no ground points (class 2).",
                     "It cannot give a bare-earth surface as it is."))  # fmt: skip
-    if facts.unit == "m" and facts.highest > 8_900:
-        add(Finding("high", "caution", f"Heights in {name} reach {facts.highest:.0f} m, which no ground does.",
-                    "They are in feet, or a few points are far too high."))  # fmt: skip
+    if facts.highest > _HIGHEST_GROUND or facts.lowest < _LOWEST_GROUND:
+        reached = facts.highest if facts.highest > _HIGHEST_GROUND else facts.lowest
+        feet = facts.unit == "m" and facts.lowest > _LOWEST_GROUND and facts.highest * UNITS["ft"] < _HIGHEST_GROUND
+        add(Finding("high", "caution", f"Heights in {name} reach {reached:.0f} m, which no ground does.",
+                    "They are in another unit, or points are far too high or too low.",
+                    Mend("Take as feet", {"unit": "ft"}) if feet else None))  # fmt: skip
 
 
 def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Cloud:

@@ -13,6 +13,20 @@ from yama.terrain.points import Points, duplicate_places, strays
 
 _HIGHEST_GROUND = 8_900.0
 _SHOWN = 100
+USUAL_VOIDS = (-9999.0, -99999.0, -32768.0, -32767.0, 9999.0, 32767.0, 65535.0, -999.0, 99999.0, -999999.0)
+"""Values that many programs write where they know no height; one such far from all others is enough."""
+
+
+def _void_among(heights: npt.NDArray[np.float64]) -> float | None:
+    """A value that usually means empty and lies far from all other heights; None where there is none."""
+    for value in USUAL_VOIDS:
+        others = heights[heights != value]
+        if others.size in (0, heights.size):
+            continue
+        low, high = float(others.min()), float(others.max())
+        if not low - 2 * (high - low) - 10 <= value <= high + 2 * (high - low) + 10:
+            return value
+    return None
 
 
 def exchanged(points: Points, which: npt.NDArray[np.bool_]) -> Points:
@@ -23,6 +37,8 @@ def exchanged(points: Points, which: npt.NDArray[np.bool_]) -> Points:
 def check_points(points: Points, name: str, declared: Declared) -> tuple[Points, list[Finding]]:
     """The points with what is declared about them done, and what is still suspicious."""
     findings: list[Finding] = []
+    if declared.nodata is not None and points.height_field in points.fields:
+        points = points.kept(points.z != declared.nodata)
     if declared.swap == "all":
         points = exchanged(points, np.ones(len(points), np.bool_))
     elif declared.swap == "suspected":
@@ -83,6 +99,20 @@ def check_points(points: Points, name: str, declared: Declared) -> tuple[Points,
                     f"heights differ, by {found['largest']:.2f} m at most.",
                     "What to do with them is asked when they are interpolated.",
                     places=[(float(x), float(y)) for x, y in found["where"][:_SHOWN]],
+                )
+            )
+        void = _void_among(points.z)
+        if void is not None:
+            count = int((points.z == void).sum())
+            findings.append(
+                Finding(
+                    "void_value",
+                    "caution",
+                    f"{count} {'point' if count == 1 else 'points'} of {name} {'has' if count == 1 else 'have'} the height "
+                    f"{void:g}, far from all others.",
+                    "Many programs write that where they know no height. Counted as height it makes a pit or a spike.",
+                    Mend("Make empty", {"nodata": void}),
+                    where(points.z == void),
                 )
             )
         if not declared.unit and float(points.z.max()) > _HIGHEST_GROUND:

@@ -16,11 +16,14 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.findings import Finding, Mend
+from yama.terrain.formats import text_grid
 from yama.terrain.formats.declared import NOTHING, Declared
+from yama.terrain.formats.netcdf_size import expected_size
+from yama.terrain.formats.point_checks import USUAL_VOIDS
 from yama.terrain.grid import MAX_CELLS, Grid, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress
-from yama.terrain.surface import Statistics, StoredSurface, Surface, sample
+from yama.terrain.surface import Statistics, StoredSurface, Surface, has_mask, sample
 from yama.terrain.units import UNITS
 from yama.terrain.voids import HoleFinder, Holes
 
@@ -28,10 +31,9 @@ _LARGEST_SIDE = 1_000_000
 _STRIP_CELLS = 2_000_000
 _STRIP_MOST = 32_000_000  # cells read at once, though the file's tiles are taller
 _CELLS_A_BYTE = 20_000  # the best packing of level ground has a quarter of this
+_NO_MASK = np.empty((0, 0), np.uint8)
 _CELLS_TRUSTED = 100_000_000
 _TIFF_STARTS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
-_USUAL_VOIDS = (-9999.0, -99999.0, -32768.0, -32767.0, 9999.0, 32767.0, 65535.0)
-"""Values that many programs write where they know no height; one such cell far from all others is enough."""
 _HIGHEST_GROUND = 8_900.0  # metres; what is higher is not ground in metres
 _PASSES = 3
 _FEET = {"ft": "ft", "foot": "ft", "feet": "ft", "us survey foot": "us-ft", "us-ft": "us-ft", "ftus": "us-ft",
@@ -103,6 +105,11 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
     name = name or path.name
     with path.open("rb") as file:
         driver = driver_of(file.read(512)) or "GTiff"
+    size = path.stat().st_size
+    if driver == "netCDF" and (expected := expected_size(path)) and size < expected:
+        raise InputError(
+            f"{name} has {size} of the {expected} bytes that its header says. It is cut short; get it again."
+        )
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", NotGeoreferencedWarning)
@@ -148,6 +155,9 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
     elif facts.rows * facts.cols > max(_CELLS_A_BYTE * path.stat().st_size, _CELLS_TRUSTED):
         stop(Finding("hollow", "stop", f"{name} claims {facts.cols} x {facts.rows} cells in {path.stat().st_size / 1e3:.0f} kB.",
                      "Nothing but empty cells fits into so few bytes; the header may be damaged."))  # fmt: skip
+    elif not all(np.isfinite(transform)) or not transform.determinant:
+        stop(Finding("no_cells", "stop", f"{name} says that its cells are {transform.a:g} wide and {abs(transform.e):g} high.",
+                     "Such cells cover no ground. Its header is damaged; export it again."))  # fmt: skip
     elif facts.crs:
         try:
             facts.grid = Grid.from_transform(facts.crs, transform, facts.rows, facts.cols).to_dict()
@@ -213,16 +223,16 @@ def _set_unit(facts: RasterFacts, declared: Declared, says: str) -> None:
 
 
 @kernel
-def _scan(cells, nodata, others, state, empty):
+def _scan(cells, valid, nodata, others, state, empty):
     """One strip: count, sum and extremes of heights; how often each extreme repeats and how far it lies from its
-    neighbours. state: see `_STATE`; empty: `(rows, cols)`, set where a cell is empty."""
+    neighbours. valid: `(rows, cols)`, 0 where the file's mask says empty, or of no rows. empty: set where a cell is empty."""
     rows, cols = cells.shape
     low, high = state[0], state[5]
     for r in range(rows):
         before = np.nan
         for c in range(cols):
             value = np.float64(cells[r, c])
-            void = not np.isfinite(value) or value == nodata
+            void = not np.isfinite(value) or value == nodata or (valid.size > 0 and valid[r, c] == 0)
             for k in range(others.size):
                 void = void or value == others[k]
             empty[r, c] = void
@@ -276,16 +286,21 @@ def _pass(dataset: Any, nodata: float, others: list[float], progress: Progress) 
     known = np.array(others, np.float64)
     empties = 0
 
+    masked = has_mask(dataset)
+
     def strip_at(row: int) -> Any:
-        return dataset.read(1, window=((row, min(row + strip, rows)), (0, cols))) if row < rows else None
+        if row >= rows:
+            return None
+        window = ((row, min(row + strip, rows)), (0, cols))
+        return dataset.read(1, window=window), dataset.read_masks(1, window=window) if masked else _NO_MASK
 
     with ThreadPoolExecutor(1) as ahead:  # the next strip is decoded while this one is looked at
         coming = ahead.submit(strip_at, 0)
         for row in range(0, rows, strip):
-            cells = coming.result()
+            cells, valid = coming.result()
             coming = ahead.submit(strip_at, row + strip)
             empty = np.empty(cells.shape, np.bool_)
-            _scan(cells, nodata, known, state, empty)
+            _scan(cells, valid, nodata, known, state, empty)
             empties += int(np.count_nonzero(empty))
             finder.add(empty)
             progress(min(row + strip, rows) / rows)
@@ -307,7 +322,7 @@ def _void_in(state: Any) -> tuple[float, int] | None:
         deviation = max((state[11] - value * value * repeats) / rest - mean * mean, 0.0) ** 0.5
         far = abs(value - mean) > 8 * deviation + 1
         leap = edges > 0 and jump / edges > 50 * max(typical, 0.02)
-        usual = value in _USUAL_VOIDS or abs(value) > 1e30
+        usual = value in USUAL_VOIDS or abs(value) > 1e30
         if (far or leap) and (usual or (repeats >= 9 and runs >= 0.3 * repeats and far and (leap or not edges))):
             return float(value), int(repeats)
     return None
@@ -323,6 +338,9 @@ def inspect(
     facts = header(path, declared, name)
     if any(finding.weight == "stop" for finding in facts.findings):
         return facts
+    path = Path(path)
+    if facts.driver == "AAIGrid":
+        text_grid.check_ascii(path, facts.name)
     try:
         with rasterio.open(path, driver=facts.driver) as dataset:
             nodata = float("nan") if facts.nodata is None else float(facts.nodata)

@@ -6,6 +6,7 @@ ASCII grids bring it in a file of the same name that ends with `.prj`.
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import numpy as np
@@ -102,6 +103,87 @@ def _strips(surface: Surface, progress: Progress):  # type: ignore[no-untyped-de
                 raise InputError("Heights beyond 9e11 are no heights; this surface cannot be written as text.")
         yield window, heights
         progress((row + window.rows) / grid.rows)
+
+
+@kernel
+def _tokens(text, state, where):
+    """Go on through the words of a grid's body. state: words so far, whether within one, whether that one has a digit, whether
+    it has a letter that no number has, its first letter's place in this part of the text. Returns the place of the first
+    word that is no number, with its end in `where`; -1 where there is none."""
+    for i in range(text.size):
+        letter = text[i]
+        if letter == 32 or 9 <= letter <= 13:
+            if state[1]:
+                state[1] = 0
+                state[0] += 1
+                if state[3] or not state[2]:
+                    where[0] = i
+                    return state[4]
+            continue
+        if not state[1]:
+            state[1], state[2], state[3], state[4] = 1, 0, 0, i
+        if 48 <= letter <= 57:
+            state[2] = 1
+        elif not (letter == 43 or letter == 45 or letter == 46 or letter == 101 or letter == 69):
+            state[3] = 1
+    return -1
+
+
+_HEADER = re.compile(
+    rb"\s*(ncols|nrows|xll(?:corner|center)|yll(?:corner|center)|cellsize|dx|dy|nodata_value)\s+(\S+)", re.I
+)
+_NOT_A_NUMBER = re.compile(rb"[+-]?(nan|inf|infinity)", re.IGNORECASE)
+_CHUNK = 1 << 22
+
+
+def check_ascii(path: Path, name: str) -> None:
+    """Look at every value of an ASCII grid: libraries read a letter as 0, and what is missing too.
+
+    Raises InputError where a value is no number, or where there are more or fewer than rows times columns.
+    """
+    with path.open("rb") as file:
+        head = file.read(4096)
+        said: dict[bytes, bytes] = {}
+        at = 0
+        while found := _HEADER.match(head, at):
+            said[found.group(1).lower()] = found.group(2)
+            at = found.end()
+        try:
+            cols, rows = int(said[b"ncols"]), int(said[b"nrows"])
+        except (KeyError, ValueError) as error:
+            raise InputError(f"{name} does not say how many rows and columns it has. Export it again.") from error
+        file.seek(at)
+        state, where = np.zeros(5, np.int64), np.zeros(1, np.int64)
+        rest = b""
+        while part := file.read(_CHUNK):
+            held = rest + part
+            cut = max(held.rfind(b" "), held.rfind(b"\n")) + 1
+            rest = held[cut:]
+            if len(rest) > _CHUNK:
+                raise InputError(
+                    f"{name} holds a word of more than {_CHUNK >> 20} million letters where heights should be."
+                )
+            _check_words(np.frombuffer(held[:cut], np.uint8), held, state, where, cols, name)
+        _check_words(np.frombuffer(rest + b"\n", np.uint8), rest, state, where, cols, name)
+    count = int(state[0])
+    if count != rows * cols:
+        raise InputError(
+            f"{name} says {cols} x {rows} cells, which are {rows * cols}, and holds {count} values. "
+            + ("It is cut short; get it again." if count < rows * cols else "Its header is wrong; export it again.")
+        )
+
+
+def _check_words(text, held, state, where, cols, name):  # type: ignore[no-untyped-def]
+    first = 0
+    while (bad := int(_tokens(text[first:], state, where))) >= 0:
+        word = held[first + bad : first + int(where[0])]
+        if not _NOT_A_NUMBER.fullmatch(word):
+            row, col = divmod(int(state[0]) - 1, cols)
+            raise InputError(
+                f"{name} holds {word[:20].decode('latin-1')!r} in row {row + 1}, column {col + 1}, where a height should be. "
+                "Write its empty cells with the value that its header declares, or export it again."
+            )
+        first += int(where[0])
 
 
 def write_ascii(surface: Surface, path: str | Path, decimals: int = 3, progress: Progress = ignore_progress) -> None:

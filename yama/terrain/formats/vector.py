@@ -78,8 +78,11 @@ def family_of(path: str | Path, start: bytes) -> str:
         return "kml" if _ROOT_OF_KML.match(text) else ""
     if re.match(rb"(999\r?\n[^\n]*\n\s*)*0\r?\nSECTION\r?\n", text) or b"Binary DXF\r\n\x1a\0" in start[:24]:
         return "dxf"
-    if start[:4] == b"PK\x03\x04" and any(name.lower().endswith(".shp") for name in archive.members(path)):
-        return "shp"
+    if start[:4] == b"PK\x03\x04":
+        members = archive.members(path)
+        shapes = archive.shapefiles(members)
+        # with anything else in it, it is a zip of several files, each of which counts
+        return "shp" if len(shapes) == 1 and set(members) == set(next(iter(shapes.values()))) else ""
     return ""
 
 
@@ -93,12 +96,11 @@ def _opened(path: Path, family: str, name: str) -> Iterator[Path]:
             yield link
             return
         members = archive.members(path, name)
-        shapes = sorted(member for member in members if member.lower().endswith(".shp"))
-        stem = shapes[0][:-4]
-        beside = {member[len(stem) :].lower(): member for member in members if member.startswith(stem + ".")}
+        ((shape, parts),) = archive.shapefiles(members).items()
+        beside = {part[len(shape) - 4 :].lower(): part for part in parts}
         missing = [suffix for suffix in _SHAPE_MEMBERS if suffix not in beside]
         if missing:
-            raise InputError(f"{name}: the shapefile {shapes[0]} lacks its {' and '.join(missing)}. "
+            raise InputError(f"{name}: the shapefile {shape} lacks its {' and '.join(missing)}. "
                              "A shapefile is several files; zip all of them together.")  # fmt: skip
         yield next(
             made for made in archive.extract(path, list(beside.values()), Path(folder), name)

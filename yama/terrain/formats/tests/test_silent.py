@@ -1,0 +1,281 @@
+"""Files from which heights could come out wrong without a word: each is read right, asked about or refused."""
+
+import struct
+import tempfile
+import zipfile
+from pathlib import Path
+
+import laspy
+import numpy as np
+import rasterio
+import shapely
+from django.test import SimpleTestCase
+
+from yama.terrain import formats
+from yama.terrain.apart import readers
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features
+from yama.terrain.formats import vector
+from yama.terrain.formats.declared import NOTHING, Declared
+from yama.terrain.formats.netcdf_size import expected_size
+from yama.terrain.surface import store
+
+CRS = "EPSG:32741"
+PLACE = rasterio.Affine(2, 0, 448_000, 0, -2, 5_438_000)
+
+
+class SilentTest(SimpleTestCase):
+    def setUp(self):
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+
+    def codes(self, facts):
+        return {finding.code for finding in facts.findings}
+
+    def refused(self, path, words, declared=NOTHING):
+        for read in (formats.inspect, formats.read):
+            with self.subTest(read.__name__), self.assertRaises(InputError) as caught:
+                found = read(path, declared)
+                if read is formats.inspect:
+                    formats.refuse(found.findings)
+                elif hasattr(found, "read_all"):  # a surface is read when its cells are asked for
+                    raise InputError(words)
+            self.assertIn(words, str(caught.exception))
+
+
+class RasterTest(SilentTest):
+    def write(self, name, bands=1, dtype="float32", side=64, **more):
+        path = self.folder / name
+        profile = {
+            "driver": "GTiff",
+            "width": side,
+            "height": side,
+            "count": bands,
+            "dtype": dtype,
+            "crs": CRS,
+            "transform": PLACE,
+        }
+        return path, rasterio.open(path, "w", **{**profile, **more})
+
+    def test_a_mask_within_and_an_alpha_band(self):
+        heights = np.arange(64 * 64, dtype=np.float32).reshape(64, 64)
+        mask = np.full((64, 64), 255, np.uint8)
+        mask[10:20, 10:30] = 0
+        with rasterio.Env(GDAL_TIFF_INTERNAL_MASK=True):
+            path, dataset = self.write("mask.tif", tiled=True, blockxsize=16, blockysize=16)
+            with dataset:
+                dataset.write(heights, 1)
+                dataset.write_mask(mask)
+        alpha, dataset = self.write("alpha.tif", bands=2, dtype="uint16", photometric="MINISBLACK", alpha="YES")
+        with dataset:
+            dataset.write(heights.astype(np.uint16), 1)
+            dataset.write(mask, 2)
+            dataset.colorinterp = [rasterio.enums.ColorInterp.gray, rasterio.enums.ColorInterp.alpha]
+        for one in (path, alpha):
+            with self.subTest(one.name):
+                facts = formats.inspect(one)
+                self.assertEqual((facts.statistics.empty, facts.holes.count, facts.holes.cells), (200, 1, 200))
+                cells = formats.read(one).read_all()
+                np.testing.assert_array_equal(np.isnan(cells), mask == 0)
+                found = store(formats.read(one), self.folder / "stored.tif")
+                self.assertEqual(found.empty, 200)
+
+    def test_files_shorter_than_they_say(self):
+        path, dataset = self.write("short.tif")
+        with dataset:
+            dataset.write(np.ones((1, 64, 64), np.float32))
+        whole = path.read_bytes()
+        path.write_bytes(whole[: len(whole) // 2])
+        with self.assertRaises(InputError):
+            formats.refuse(formats.inspect(path).findings)
+
+    def classic(self, version, records=0):
+        """A classic NetCDF of heights over x and y, by its specification; with records these are rows."""
+        wide = ">q" if version == 2 else ">i"
+
+        def name(text):
+            return struct.pack(">i", len(text)) + text.encode() + b"\0" * (-len(text) % 4)
+
+        head = b"CDF" + bytes([version]) + struct.pack(">i", records)
+        head += (
+            struct.pack(">ii", 10, 2)
+            + name("y")
+            + struct.pack(">i", 0 if records else 40)
+            + name("x")
+            + struct.pack(">i", 50)
+        )
+        head += struct.pack(">ii", 0, 0) + struct.pack(">ii", 11, 1)
+        variable = name("height") + struct.pack(">iii", 2, 0, 1) + struct.pack(">ii", 0, 0)
+        size = 200 if records else 8000
+        begin = len(head) + len(variable) + 8 + struct.calcsize(wide)
+        head += variable + struct.pack(">ii", 5, size) + struct.pack(wide, begin)
+        path = self.folder / f"classic{version}{records}.nc"
+        path.write_bytes(head + b"\0" * 8000)
+        return path
+
+    def test_the_size_that_a_netcdf_says(self):
+        for path in (self.classic(1), self.classic(2), self.classic(1, 40)):
+            with self.subTest(path.name):
+                self.assertEqual(expected_size(path), path.stat().st_size)
+                path.write_bytes(path.read_bytes()[:-4000])
+                self.refused(path, "It is cut short", Declared(crs=CRS))
+        for start in (b"CDF\1", b"CDF\5" + b"\xff" * 40, b"\x89HDF\r\n\x1a\n", b"CDF\1" + b"\x7f" * 200):
+            path = self.folder / "odd.nc"
+            path.write_bytes(start)
+            self.assertIsNone(expected_size(path))
+
+    def grid(
+        self, body, head="ncols 4\nnrows 3\nxllcorner 448000\nyllcorner 5438000\ncellsize 2\nNODATA_value -9999\n"
+    ):
+        path = self.folder / "a.asc"
+        path.write_text(head + body)
+        return path
+
+    def test_letters_and_missing_values_in_an_ascii_grid(self):
+        declared = Declared(crs=CRS)
+        good = "1 2 3 4\n5 6.5 -7 8e1\n9 10 -9999 nan\n"
+        facts = formats.inspect(self.grid(good), declared)
+        self.assertEqual((facts.statistics.empty, facts.statistics.highest), (2, 80))
+        for body, words in (
+            (good.replace("6.5", "6.S"), "'6.S' in row 2, column 2"), (good.replace("3", "x"), "'x' in row 1, column 3"),
+            (good.replace("nan", "nothing"), "'nothing' in row 3, column 4"), (good.replace("9 10", "9"), "holds 11 values"),
+            (good + "11 12 13 14\n", "holds 16 values"), (good.replace("-7", "-"), "'-' in row 2"),
+        ):  # fmt: skip
+            with self.subTest(words), self.assertRaises(InputError) as caught:
+                formats.inspect(self.grid(body), declared)
+            self.assertIn(words, str(caught.exception))
+
+    def test_a_long_grid_is_looked_at_in_parts(self):
+        rows = "\n".join(" ".join(str(i + j) for j in range(1000)) for i in range(1200))
+        head = "ncols 1000\nnrows 1200\nxllcorner 0\nyllcorner 0\ncellsize 2\n"
+        self.assertEqual(formats.inspect(self.grid(rows, head), Declared(crs=CRS)).statistics.highest, 2198)
+        with self.assertRaisesMessage(InputError, "'21q8' in row 1200, column 1000"):
+            formats.inspect(self.grid(rows[:-4] + "21q8", head), Declared(crs=CRS))
+
+    def test_cells_that_cover_nothing(self):
+        path, dataset = self.write("flat.tif", transform=rasterio.Affine(2, 0, 448_000, 0, 0, 5_438_000))
+        with dataset:
+            dataset.write(np.ones((1, 64, 64), np.float32))
+        self.refused(path, "cover no ground")
+
+
+class PointsTest(SilentTest):
+    def table(self, rows, head="x,y,z\n"):
+        path = self.folder / "a.csv"
+        path.write_text(head + "".join(f"{x},{y},{z}\n" for x, y, z in rows))
+        return path
+
+    def test_a_void_among_the_heights_of_a_table(self):
+        rng = np.random.default_rng(1)
+        rows = [(448_000 + x, 5_438_000 + y, round(z, 2)) for x, y, z in rng.uniform(0, 300, (60, 3))]
+        for void, count in ((-9999, 3), (-32768, 1), (9999, 2)):
+            path = self.table([*rows, *((448_000 + i, 5_438_000, void) for i in range(count))])
+            facts = formats.inspect(path, NOTHING, frame_crs=CRS)
+            (found,) = (one for one in facts.findings if one.code == "void_value")
+            self.assertIn(f"{count} point", found.sentence)
+            mended = formats.read(path, NOTHING.also(found.mend.set_params), frame_crs=CRS)
+            self.assertEqual(len(mended), 60)
+            self.assertLess(np.abs(mended.z).max(), 301)
+        self.assertNotIn("void_value", self.codes(formats.inspect(self.table(rows), NOTHING, frame_crs=CRS)))
+
+    def test_a_named_crs_wins_over_a_guess(self):
+        path = self.table([(1, 2, 3), (40, 50, 6), (70, 9, 9)])
+        self.assertEqual(formats.read(path, Declared(crs=CRS)).crs, CRS)
+        declared, note = formats.placed_in(path, NOTHING, CRS)
+        self.assertEqual((declared.crs, note), (CRS, None))
+        line = np.array([shapely.LineString([(1, 2), (3, 4)])], dtype=object)
+        vector.write(Features("EPSG:4326", line, {"kind": ["a"]}), self.folder / "a.geojson")
+        declared, note = formats.placed_in(self.folder / "a.geojson", NOTHING, CRS)
+        self.assertEqual(declared.crs, "")
+        self.assertIn("says its own CRS", note.sentence)
+
+
+class CloudTest(SilentTest):
+    def cloud(self, x, y, z, name="a.las", **header):
+        head = laspy.LasHeader(version="1.4", point_format=6)
+        head.scales, head.offsets = np.full(3, 0.001), np.array([x[0], y[0], 0.0])
+        for key, value in header.items():
+            setattr(head, key, value)
+        cloud = laspy.LasData(head)
+        cloud.x, cloud.y, cloud.z = x, y, z
+        cloud.classification = np.full(len(x), 2, np.uint8)
+        path = self.folder / name
+        cloud.write(str(path))
+        return path
+
+    def some(self, count=2000):
+        rng = np.random.default_rng(1)
+        return 448_000 + rng.uniform(0, 500, count), 5_438_000 + rng.uniform(0, 500, count), rng.uniform(0, 200, count)
+
+    def test_heights_that_no_ground_has(self):
+        x, y, z = self.some()
+        for reach, code in ((6_300_000.0, "high"), (-81_000.0, "high"), (2_000.0, "strays"), (-2_500.0, "strays")):
+            heights = z.copy()
+            heights[7] = reach
+            head = {"scales": np.array([0.001, 0.001, 0.01])}
+            facts = formats.inspect(self.cloud(x, y, heights, **head), Declared(crs=CRS))
+            self.assertIn(code, self.codes(facts), reach)
+        self.assertEqual(self.codes(formats.inspect(self.cloud(x, y, z), Declared(crs=CRS))), set())
+
+    def test_points_far_from_the_rest(self):
+        for axis in (0, 1):
+            places = list(self.some())
+            places[axis] = places[axis].copy()
+            places[axis][5] += 40_000
+            facts = formats.inspect(self.cloud(*places), Declared(crs=CRS))
+            (found,) = (one for one in facts.findings if one.code == "strays")
+            self.assertIn("west or east" if axis == 0 else "south or north", found.sentence)
+
+    def test_degrees_that_are_none(self):
+        self.refused(self.cloud(*self.some()), "says degrees", Declared(crs="EPSG:4326"))
+
+    def test_scales_and_offsets_that_give_no_places(self):
+        whole = self.cloud(*self.some()).read_bytes()
+        for at, number in ((131, np.nan), (139, 0.0), (147, np.inf), (131, 1e300), (155, np.nan)):
+            path = self.folder / "odd.las"
+            path.write_bytes(whole[:at] + struct.pack("<d", number) + whole[at + 8 :])
+            self.refused(path, "Its header is damaged", Declared(crs=CRS))
+
+
+class ZipTest(SilentTest):
+    def test_every_member_is_taken_in_or_named(self):
+        line = np.array([shapely.LineString([(448_000, 5_438_000), (448_100, 5_438_100)])], dtype=object)
+        for name in ("roads", "rivers"):
+            vector.write(Features(CRS, line, {"kind": [name]}), self.folder / f"{name}.shp")
+        with rasterio.open(
+            self.folder / "dem.tif",
+            "w",
+            driver="GTiff",
+            width=8,
+            height=8,
+            count=1,
+            dtype="float32",
+            crs=CRS,
+            transform=PLACE,
+        ) as dataset:
+            dataset.write(np.ones((1, 8, 8), np.float32))
+        (self.folder / "readme.pdf").write_bytes(b"%PDF-1.4\0 something")
+        path = self.folder / "all.zip"
+        with zipfile.ZipFile(path, "w") as pack:
+            for part in self.folder.iterdir():
+                if part != path:
+                    pack.write(part, f"area/{part.name}")
+        self.assertEqual(formats.family_of(path), "archive")
+        with tempfile.TemporaryDirectory() as out:
+            members, left = readers.unpack(path, "all.zip", Path(out))
+            self.assertEqual(sorted(one.name for one in members), ["dem.tif", "rivers.shp", "roads.shp"])
+            self.assertEqual([said.split(" ")[0] for said in left], ["area/readme.pdf"])
+            held = {one.name: formats.read(one.path) for one in members}
+            self.assertEqual(held["rivers.shp"].attributes["kind"], ["rivers"])
+
+    def test_one_shapefile_with_its_parts_is_one_file(self):
+        line = np.array([shapely.LineString([(448_000, 5_438_000), (448_100, 5_438_100)])], dtype=object)
+        vector.write(Features(CRS, line, {"kind": ["a"]}), self.folder / "roads.shp")
+        path = self.folder / "roads.zip"
+        with zipfile.ZipFile(path, "w") as pack:
+            for part in self.folder.glob("roads.*"):
+                if part != path:
+                    pack.write(part, part.name.replace("roads", "Roads.of.2026"))
+        self.assertEqual(formats.family_of(path), "vector")
+        self.assertEqual(len(formats.read(path)), 1)
