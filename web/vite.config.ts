@@ -24,5 +24,5 @@ export default defineConfig({
   plugins: [react(), compressed],
   build: { chunkSizeWarningLimit: 1500 },
   // a machine that is busy with other things is no fault of the desk
-  test: { testTimeout: 30_000 },
+  test: { testTimeout: 30_000, pool: "threads", isolate: false },
 });

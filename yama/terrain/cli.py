@@ -15,9 +15,9 @@ from typing import Any
 from yama.terrain import formats, operations, recipe
 from yama.terrain.allocation import keep_freed_memory
 from yama.terrain.cloud import Cloud, Reclassified
-from yama.terrain.errors import InputError, TerrainError
+from yama.terrain.errors import InputError, QuestionError, TerrainError
 from yama.terrain.features import Features
-from yama.terrain.findings import Finding
+from yama.terrain.findings import Finding, refuse
 from yama.terrain.formats import Held
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Extent, Frame, extent_of_points, propose
@@ -99,8 +99,10 @@ def _inspect(arguments: argparse.Namespace) -> None:
                 print(f"{name:10} {value}")
         for finding in facts.findings:
             print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip())
-    if any(finding.weight == "stop" for finding in facts.findings):
-        raise InputError(f"{facts.name} cannot be used as it is.")
+    try:
+        refuse(facts.findings)
+    except InputError as error:
+        raise InputError(f"{facts.name} cannot be used as it is.{_answers(error)}") from error
 
 
 def _say(findings: list[Finding]) -> None:
@@ -228,6 +230,17 @@ def parser() -> argparse.ArgumentParser:
     return top
 
 
+def _answers(error: TerrainError) -> str:
+    """How a question is answered here."""
+    if not isinstance(error, QuestionError):
+        return ""
+    words = [
+        f"--declare {name}={value or 'EPSG:CODE'}"
+        for finding in error.findings for answer in finding.answers for name, value in answer.set_params.items()
+    ]  # fmt: skip
+    return f" Say it with {' or '.join(words)}."
+
+
 def main(argv: Sequence[str] | None = None) -> int:
     """Run a command; returns the exit status."""
     arguments = parser().parse_args(argv)
@@ -235,7 +248,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     try:
         arguments.run(arguments)
     except TerrainError as error:
-        print(f"yama: {error}", file=sys.stderr)
+        print(f"yama: {error}{_answers(error)}", file=sys.stderr)
         return 1
     except OSError as error:
         print(f"yama: {error.filename or ''}: {error.strerror or error}", file=sys.stderr)

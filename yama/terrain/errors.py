@@ -1,5 +1,9 @@
 """The few kinds of error the core raises. Each carries a sentence a technician can act on."""
 
+from __future__ import annotations
+
+from typing import Any
+
 
 class TerrainError(Exception):
     """Something about the work cannot be done; `str(error)` says what, where and what to do."""
@@ -7,6 +11,17 @@ class TerrainError(Exception):
 
 class InputError(TerrainError):
     """A file, a table or a parameter is unusable as given."""
+
+
+class QuestionError(InputError):
+    """A file does not say what must be known of it; `findings` are the questions, each with its answers."""
+
+    def __init__(self, sentence: str, findings: list[Any]) -> None:
+        super().__init__(sentence, findings)
+        self.findings = findings
+
+    def __str__(self) -> str:
+        return str(self.args[0])
 
 
 class GridError(TerrainError):

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field
 from typing import Any, Literal
 
+from yama.terrain.errors import InputError, QuestionError
+
 Weight = Literal["note", "caution", "stop"]
 
 
@@ -18,7 +20,11 @@ class Mend:
 
 @dataclass(frozen=True)
 class Finding:
-    """A checked fact. `sentence` says what and where, `why` why it matters and what to do."""
+    """A checked fact. `sentence` says what and where, `why` why it matters and what to do.
+
+    answers: of what stops only until somebody says what the file does not. Each is one press; a parameter of empty text in it
+    is one that the person fills in.
+    """
 
     code: str
     weight: Weight
@@ -26,7 +32,24 @@ class Finding:
     why: str = ""
     mend: Mend | None = None
     places: list[tuple[float, float]] = field(default_factory=list)
+    answers: list[Mend] = field(default_factory=list)
 
     def to_dict(self) -> dict[str, Any]:
         """Plain JSON values."""
         return asdict(self)
+
+
+def from_dict(data: dict[str, Any]) -> Finding:
+    """The inverse of `Finding.to_dict`."""
+    mend = Mend(**data["mend"]) if data.get("mend") else None
+    answers = [Mend(**one) for one in data.get("answers", [])]
+    return Finding(**{**data, "mend": mend, "answers": answers})
+
+
+def refuse(findings: list[Finding]) -> None:
+    """Raise InputError where a finding is of weight stop: QuestionError where all of those can be answered."""
+    stops = [finding for finding in findings if finding.weight == "stop"]
+    if not stops:
+        return
+    sentence = " ".join(f"{finding.sentence} {finding.why}".strip() for finding in stops)
+    raise QuestionError(sentence, stops) if all(one.answers for one in stops) else InputError(sentence)

@@ -87,9 +87,17 @@ def parse_crs(text: str) -> CRS:
 
 
 def crs_name(crs: CRS) -> str:
-    """The shortest text that names a CRS again: `EPSG:code` where the register has it, else WKT."""
+    """The shortest text that names a CRS again: `EPSG:code` where the register has it, else WKT.
+
+    The register's own likeness counts two CRSs as alike that differ in their units, so that of both is compared.
+    """
     authority = crs.to_authority(min_confidence=70)
-    return ":".join(authority) if authority else crs.to_wkt()
+    if authority:
+        found = CRS.from_authority(*authority)
+        lengths = [{axis.unit_conversion_factor for axis in one.axis_info} for one in (crs, found)]
+        if lengths[0] == lengths[1]:
+            return ":".join(authority)
+    return crs.to_wkt()
 
 
 def horizontal(crs: CRS) -> CRS:

@@ -7,7 +7,8 @@ export type Project = Schemas["ProjectOut"];
 export type Grid = Schemas["GridOut"];
 export type Me = Schemas["Me"];
 export type Operation = Schemas["OperationOut"];
-export type Finding = Schemas["FindingOut"];
+/** The desk makes findings of its own too, which ask nothing. */
+export type Finding = Omit<Schemas["FindingOut"], "answers"> & Partial<Pick<Schemas["FindingOut"], "answers">>;
 export type Preview = Schemas["PreviewOut"];
 export type ContourLine = Schemas["ContourOut"];
 export type Distribution = Schemas["DistributionOut"];
@@ -21,6 +22,7 @@ export type Reading = Schemas["ReadingOut"];
 export type ViewFigures = Schemas["ViewOut"];
 export type Accepted = Schemas["AcceptedOut"];
 export type Table = Schemas["TableOut"];
+export type Question = Schemas["QuestionOut"];
 export type Layout = Schemas["LayoutOut"];
 export type Received = Schemas["ReceivedOut"];
 export type Product = Schemas["ProductOut"];

@@ -124,6 +124,7 @@ export function job(id: string, change: Partial<Job> = {}): Job {
     findings: [],
     holding_id: null,
     seen: false,
+    question: null,
     created_at: "2026-11-24T00:00:00Z",
     started_at: "2026-11-24T00:00:00Z",
     ended_at: "2026-11-24T00:00:03Z",

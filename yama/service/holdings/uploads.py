@@ -17,13 +17,15 @@ from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
 from yama.service.holdings.api import AcceptedOut
 from yama.service.holdings.models import Holding, find_key, project_dir, upload_path
+from yama.service.jobs.api import QuestionOut, asked
+from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
 from yama.service.jobs.work import forget_upload
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.tiles.api import FindingOut
 from yama.terrain.apart import readers
-from yama.terrain.errors import InputError, TerrainError
+from yama.terrain.errors import InputError, QuestionError, TerrainError
 from yama.terrain.files import PART, put_in_place
 from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import parse_crs
@@ -65,9 +67,11 @@ class TableOut(Schema):
 
 
 class ReceivedOut(AcceptedOut):
-    """What became of an upload: a job that takes it in, the holding that is there already, or a table to look at."""
+    """What became of an upload: a job that takes it in, the holding that is there already, a table to look at, or a question
+    that must be answered first."""
 
     table: TableOut | None = None
+    question: QuestionOut | None = None
 
 
 class DeclaredIn(Schema):
@@ -137,6 +141,8 @@ def upload(request: HttpRequest, project_id: int, name: str, crs: str = "", look
         if look and seen.family == "table":
             return 200, {"table": _table(project, key, shown, declared)}
         declared = declared if seen.lacks_crs else Declared()
+    except QuestionError as question:
+        return 200, {"question": asked(key, shown, declared.to_dict(), question.findings)}
     except TerrainError:
         forget_upload(project.pk, key)
         raise
@@ -171,7 +177,14 @@ def look_again(request: HttpRequest, project_id: int, file_key: str, body: TakeI
 def take(request: HttpRequest, project_id: int, file_key: str, body: TakeIn) -> tuple[int, dict[str, Any]]:
     """Take in a received file as declared."""
     project = _received(request, project_id, file_key)
-    return _take(request, project, file_key, safe_name(body.name), Declared.from_dict(body.declared), {})
+    questions = Job.objects.filter(project=project, kind="take_in", state=Job.State.FAILED, request__file_key=file_key)
+    before = questions.first()
+    more = {
+        name: value for name, value in (before.request if before else {}).items() if name in ("origin", "crs", "title")
+    }
+    answer = _take(request, project, file_key, safe_name(body.name), Declared.from_dict(body.declared), more)
+    questions.update(seen=True)
+    return answer
 
 
 def _take(

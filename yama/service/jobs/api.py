@@ -15,14 +15,36 @@ from ninja.errors import HttpError
 from yama.service.jobs.models import Job
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
+from yama.service.tiles.api import FindingOut
+from yama.terrain.findings import Finding, from_dict
 
 router = Router(tags=["jobs"])
 
 _LISTED = 50
 
 
+class QuestionOut(Schema):
+    """What a received file does not say and must be known of it. It is answered by taking the file in, under its key and name,
+    with what is declared already and what an answer adds. zip: name of the zip that it came in."""
+
+    file_key: str
+    name: str
+    declared: dict[str, Any]
+    findings: list[FindingOut]
+    zip: str = ""
+
+
+def asked(
+    file_key: str, name: str, declared: dict[str, Any], findings: list[Finding], zip_name: str = ""
+) -> dict[str, Any]:
+    """A question as `QuestionOut` has it."""
+    told = [finding.to_dict() for finding in findings]
+    return {"file_key": file_key, "name": name, "declared": declared, "findings": told, "zip": zip_name}
+
+
 class JobOut(Schema):
-    """A job. `progress` goes from 0 to 1; `message` says why it failed."""
+    """A job. `progress` goes from 0 to 1; `message` says why it failed. question: what was asked when a file was to be taken in,
+    while that is not answered."""
 
     id: UUID
     kind: str
@@ -38,6 +60,19 @@ class JobOut(Schema):
     created_at: datetime
     started_at: datetime | None
     ended_at: datetime | None
+    question: QuestionOut | None
+
+    @staticmethod
+    def resolve_question(job: Job) -> dict[str, Any] | None:
+        """From what the job was asked to take in, and the findings it ended with."""
+        request = job.request
+        if job.state != Job.State.FAILED or job.seen or job.kind != "take_in":
+            return None
+        findings = [from_dict(one) for one in job.findings]
+        if not findings or not all(one.answers for one in findings):
+            return None
+        zip_name = request.get("origin", {}).get("zip", "")
+        return asked(request["file_key"], request["name"], request.get("declared", {}), findings, zip_name)
 
 
 @router.get("/{int:project_id}/jobs", response=list[JobOut])

@@ -25,7 +25,7 @@ from yama.service.jobs.kinds import WORK
 from yama.service.jobs.models import Job
 from yama.service.jobs.retry import LaterError
 from yama.service.jobs.work import Outcome
-from yama.terrain.errors import CancelledError, TerrainError
+from yama.terrain.errors import CancelledError, QuestionError, TerrainError
 
 _log = logging.getLogger(__name__)
 
@@ -118,6 +118,8 @@ def run_job(job_id: str) -> None:
             _postpone(job, later.seconds)
         except CancelledError as stopped:
             _end(job, Job.State.CANCELLED, str(stopped))
+        except QuestionError as question:
+            _end(job, Job.State.FAILED, str(question), Outcome(findings=question.findings))
         except TerrainError as error:
             _end(job, Job.State.FAILED, str(error))
         except MemoryError:

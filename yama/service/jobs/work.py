@@ -25,7 +25,7 @@ from yama.service.tiles import surfaces
 from yama.terrain import formats, operations
 from yama.terrain.apart import readers
 from yama.terrain.cloud import Reclassified
-from yama.terrain.errors import InputError, TerrainError
+from yama.terrain.errors import InputError, QuestionError, TerrainError
 from yama.terrain.features import Features
 from yama.terrain.files import put_in_place, replacing
 from yama.terrain.findings import Finding
@@ -116,6 +116,8 @@ def take_in(job: Job, progress: Progress) -> Outcome:
             if seen.family == "archive":
                 return _unpack(job, path, folder, progress)
             return _hold(job, path, declared, folder, progress)
+    except QuestionError:
+        raise  # the file waits for the answer
     except TerrainError:
         forget_upload(job.project_id, request["file_key"], job)  # the person has it and is told what to change
         raise

@@ -69,6 +69,7 @@ class FindingOut(Schema):
     why: str
     mend: MendOut | None
     places: list[tuple[float, float]]
+    answers: list[MendOut] = []
 
 
 class RunIn(Schema):

@@ -15,9 +15,9 @@ import numpy as np
 
 from yama.terrain import formats, overview
 from yama.terrain.apart import Effort, call
-from yama.terrain.errors import InputError, TerrainError
+from yama.terrain.errors import InputError, QuestionError, TerrainError
 from yama.terrain.features import Features
-from yama.terrain.findings import Finding
+from yama.terrain.findings import Finding, refuse
 from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, text_grid, vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent
@@ -210,6 +210,8 @@ def _unpack(path: Path, name: str, folder: Path, progress: Progress) -> tuple[li
             if formats.family_of(made, member, declared) == "archive":
                 raise InputError(f"{member} is a zip in a zip; unpack that and add it.")
             formats.glance(made, declared, member)
+        except QuestionError:
+            pass  # asked when it is taken in
         except TerrainError as error:
             left.append(str(error))
             made.unlink(missing_ok=True)
@@ -224,7 +226,7 @@ def _take(
     family = formats.family_of(path, name, declared)
     if family == "raster":
         facts = raster.inspect(path, declared, name, lambda share: progress(0.4 * share))
-        formats.refuse(facts.findings)
+        refuse(facts.findings)
         made = _surface(raster.read(path, declared, name), facts.findings, folder, lambda s: progress(0.4 + 0.6 * s))
         made.holes = facts.holes
         made.file = {
@@ -234,16 +236,16 @@ def _take(
         return made
     if family == "image":
         seen = image.inspect(path, declared, name, progress)
-        formats.refuse(seen.findings)
+        refuse(seen.findings)
         return Taken("image", seen.to_dict(), seen.findings)
     if family == "cloud":
         held = las.inspect(path, declared, name, lambda share: progress(0.3 * share))
-        formats.refuse(held.findings)
+        refuse(held.findings)
         overview.build(las.read(path, declared, name), frame_crs, folder / OVERVIEW, lambda s: progress(0.3 + 0.7 * s))
         return Taken("cloud", held.to_dict(), held.findings)
     if family == "vector":
         found, features = vector.look(path, declared, name, crs)
-        formats.refuse(found.findings)
+        refuse(found.findings)
         if isinstance(features, Features):
             return Taken("features", found.to_dict(), found.findings, features=features)
         return _points(features, found.findings, folder)
@@ -288,8 +290,9 @@ def warm() -> None:
         (folder / "few.dxf").write_text(
             "0\nSECTION\n2\nENTITIES\n0\nCIRCLE\n8\n0\n10\n0\n20\n0\n40\n9\n0\nENDSEC\n0\nEOF\n"
         )
+        delimited.write(formats.read(text, frame_crs=crs), folder / "few.xlsx")  # type: ignore[arg-type]
         text_grid.write_ascii(ArraySurface(heights, grid), folder / "few.asc")
-        for name in ("few.csv", "few.tif", "few.asc", "few.las", "few.gpkg", "few.dxf"):
+        for name in ("few.csv", "few.tif", "few.asc", "few.las", "few.gpkg", "few.dxf", "few.xlsx"):
             declared = Declared(crs=crs) if name in ("few.asc", "few.las") else NOTHING
             made = folder / f"{name}.made"
             made.mkdir()

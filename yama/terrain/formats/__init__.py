@@ -10,7 +10,7 @@ import shapely
 from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
-from yama.terrain.findings import Finding
+from yama.terrain.findings import Finding, refuse
 from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, text_grid, vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent, extent_of_points
@@ -87,13 +87,6 @@ def glance(path: str | Path, declared: Declared = NOTHING, name: str = "") -> in
         if not archive.members(path, name):
             raise InputError(f"{name or Path(path).name} holds no files.")
     return 0
-
-
-def refuse(findings: list[Finding]) -> None:
-    """Raise InputError where a finding is of weight stop."""
-    stops = [finding for finding in findings if finding.weight == "stop"]
-    if stops:
-        raise InputError(" ".join(f"{finding.sentence} {finding.why}".strip() for finding in stops))
 
 
 def _no_archive(name: str) -> InputError:

@@ -22,7 +22,7 @@ import numpy.typing as npt
 
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Mend, refuse
 from yama.terrain.formats.archive import unpacked_size
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.lattice import grid_of
@@ -30,7 +30,7 @@ from yama.terrain.formats.point_checks import check_points
 from yama.terrain.grid import parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.points import Points
-from yama.terrain.units import UNITS
+from yama.terrain.units import UNITS, ask_unit, said_by_crs
 
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 _NAMES = {
@@ -149,12 +149,15 @@ def _sheet_rows(path: Path, name: str) -> Iterator[list[str]]:
 
     unpacked_size(path, name)
     try:
-        book = load_workbook(path, read_only=True, data_only=True)
-        for row in book.worksheets[0].iter_rows(values_only=True):
-            cells = ["" if value is None else repr(value) if isinstance(value, float) else str(value) for value in row]
-            if any(cell.strip() for cell in cells):
-                yield [cell.strip() for cell in cells]
-        book.close()
+        with path.open("rb") as file:  # by its name the library would judge what it is
+            book = load_workbook(file, read_only=True, data_only=True)
+            for row in book.worksheets[0].iter_rows(values_only=True):
+                cells = [
+                    "" if value is None else repr(value) if isinstance(value, float) else str(value) for value in row
+                ]
+                if any(cell.strip() for cell in cells):
+                    yield [cell.strip() for cell in cells]
+            book.close()
     except (InvalidFileException, zipfile.BadZipFile, KeyError, ValueError, IndexError, ParseError, EOFError) as error:
         raise InputError(f"{name} cannot be read as a spreadsheet. Save it again, or export it as CSV.") from error
 
@@ -345,7 +348,14 @@ def look_at(
         add(Finding("too_few", "stop", f"{name} holds {len(points)} usable points.",
                     "A surface needs at least three, not on one line."))  # fmt: skip
     if not facts.crs:
-        add(Finding("no_crs", "stop", f"{name} does not say its CRS.", "Name it, for example EPSG:32741."))
+        add(Finding("no_crs", "stop", f"{name} does not say its CRS.", "Name it, for example EPSG:32741.",
+                    answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
+    elif (
+        layout.z is not None
+        and not declared.unit
+        and (ground := said_by_crs(parse_crs(facts.crs))[1]) not in (None, "m")
+    ):
+        add(ask_unit(name, str(ground)))
     if layout.z is not None and not declared.unit and _FEET_NAME.search(layout.columns[layout.z]):
         add(Finding("feet", "caution", f"The height column of {name} is called {layout.columns[layout.z]!r}.",
                     "Heights in feet are 3.28 times too high when taken as metres.",
@@ -616,9 +626,7 @@ def look(
 ) -> tuple[TableFacts, Points]:
     """What `inspect` finds and the points `read` gives, parsed once. Raises InputError as `read` does."""
     facts, points = look_at(path, declared, name, frame_crs)
-    for finding in facts.findings:
-        if finding.weight == "stop":
-            raise InputError(f"{finding.sentence} {finding.why}".strip())
+    refuse(facts.findings)
     assert points is not None
     return facts, points
 

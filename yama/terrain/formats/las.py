@@ -15,17 +15,19 @@ import lazrs
 import numpy as np
 import numpy.typing as npt
 from laspy.errors import LaspyException
+from laspy.vlrs.known import GeoKeyDirectoryVlr
+from pyproj import CRS
 from pyproj.exceptions import CRSError
 
 from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Mend, refuse
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Bounds, crs_name, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress
-from yama.terrain.units import UNITS
+from yama.terrain.units import UNITS, ask_unit, said_by_crs, unit_of_metres
 
 CHUNK = 500_000
 """Points that are decoded at once."""
@@ -115,6 +117,23 @@ def _check_header(path: Path, name: str) -> None:
         )
 
 
+_LINEAR_UNITS, _VERTICAL_CRS, _VERTICAL_UNITS = 3076, 4096, 4099
+_CODED_UNITS = {9001: "m", 9002: "ft", 9003: "us-ft"}
+"""Keys of the GeoTIFF standard (OGC 19-008r4) that a cloud brings, and EPSG's codes of units."""
+
+
+def _units_of_keys(keys: dict[int, int]) -> tuple[str | None, str | None]:
+    """What GeoTIFF keys say of the unit of heights, and of that of coordinates over the ground; None where nothing."""
+    heights = _CODED_UNITS.get(keys.get(_VERTICAL_UNITS, 0))
+    if heights is None and keys.get(_VERTICAL_CRS, 32767) not in (0, 32767):
+        try:
+            axis = CRS.from_epsg(keys[_VERTICAL_CRS]).axis_info
+            heights = unit_of_metres(axis[0].unit_conversion_factor) if axis else None
+        except CRSError:
+            heights = None
+    return heights, _CODED_UNITS.get(keys.get(_LINEAR_UNITS, 0))
+
+
 def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> CloudFacts:
     """What the header says, at once. Raises InputError where it is no readable cloud or claims more than it can hold."""
     path = Path(path)
@@ -141,27 +160,36 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Cl
             crs=declared.crs,
             bounds=Bounds(float(head.x_min), float(head.y_min), float(head.x_max), float(head.y_max)),
         )
+        keys = {
+            key.id: int(key.value_offset)
+            for vlr in head.vlrs
+            if isinstance(vlr, GeoKeyDirectoryVlr)
+            for key in vlr.geo_keys
+        }
         try:
             said = head.parse_crs()
         except (CRSError, ValueError, KeyError, IndexError):
             said = None
-    vertical = next((part for part in said.sub_crs_list if part.is_vertical), None) if said else None
     if not facts.crs and said:
-        horizontal = next((part for part in said.sub_crs_list if not part.is_vertical), said)
-        facts.crs = crs_name(horizontal)
-    axis = vertical.axis_info[0].unit_name.lower() if vertical and vertical.axis_info else ""
-    facts.unit = declared.unit or ("us-ft" if "us survey" in axis else "ft" if "foot" in axis else "m")
+        facts.crs = crs_name(next((part for part in said.sub_crs_list if not part.is_vertical), said))
+    keyed_heights, keyed_ground = _units_of_keys(keys)
+    heights, ground = said_by_crs(said) if said else (None, None)
+    heights, ground = heights or keyed_heights, keyed_ground or ground
+    facts.unit = declared.unit or heights or "m"
+    if not declared.unit and heights is None and ground not in (None, "m"):
+        facts.findings.append(ask_unit(name, str(ground)))
     if not facts.count:
         raise InputError(f"{name} holds no points.")
     if not facts.crs:
         facts.findings.append(Finding("no_crs", "stop", f"{name} does not say its CRS.",
-                                      "Without one its place is unknown. Name the CRS and add it again."))  # fmt: skip
+                                      "Without one its place is unknown. Name it here.",
+                                      answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
     elif parse_crs(facts.crs).is_geographic:
         box = facts.bounds
         if max(abs(box.west), abs(box.east)) > 361 or max(abs(box.south), abs(box.north)) > 91:
             facts.findings.append(
                 Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its points reach {max(map(abs, box)):.6g}.",
-                        "Its coordinates are in another CRS. Name that CRS and add it again.")
+                        "Its coordinates are in another CRS. Name that here.", answers=[Mend("Use this CRS", {"crs": ""})])
             )  # fmt: skip
         facts.findings.append(Finding("degrees", "note", f"{name} is in degrees ({facts.crs}).",
                                       "It is put into the frame's CRS for every use."))  # fmt: skip
@@ -291,9 +319,7 @@ def _check(facts: CloudFacts, said: Bounds) -> None:
 def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Cloud:
     """The cloud in a file. Raises InputError with the reason against its use."""
     facts = header(path, declared, name)
-    for finding in facts.findings:
-        if finding.weight == "stop":
-            raise InputError(f"{finding.sentence} {finding.why}".strip())
+    refuse(facts.findings)
     return Cloud(Path(path), facts.crs, facts.unit, facts.count, facts.bounds, facts.name)
 
 

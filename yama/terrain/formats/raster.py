@@ -11,11 +11,11 @@ from typing import Any
 
 import numpy as np
 import rasterio
-from pyproj import CRS, Transformer
+from pyproj import Transformer
 from rasterio.errors import NotGeoreferencedWarning, RasterioError
 
 from yama.terrain.errors import GridError, InputError
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Mend, refuse
 from yama.terrain.formats import text_grid
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.netcdf_size import expected_size
@@ -24,7 +24,7 @@ from yama.terrain.grid import MAX_CELLS, Grid, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface import Statistics, StoredSurface, Surface, has_mask, sample
-from yama.terrain.units import UNITS
+from yama.terrain.units import UNITS, WORDS, ask_unit, said_by_crs
 from yama.terrain.voids import HoleFinder, Holes
 
 _LARGEST_SIDE = 1_000_000
@@ -36,8 +36,6 @@ _CELLS_TRUSTED = 100_000_000
 _TIFF_STARTS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
 _HIGHEST_GROUND = 8_900.0  # metres; what is higher is not ground in metres
 _PASSES = 3
-_FEET = {"ft": "ft", "foot": "ft", "feet": "ft", "us survey foot": "us-ft", "us-ft": "us-ft", "ftus": "us-ft",
-         "metre": "m", "meter": "m", "m": "m", "metres": "m", "meters": "m"}  # fmt: skip
 
 
 def driver_of(start: bytes) -> str:
@@ -143,11 +141,11 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
     stop = facts.findings.append
     if not facts.crs:
         stop(Finding("no_crs", "stop", f"{name} does not say its CRS.",
-                     "Without one its place is unknown. Name the CRS and add it again. If it is an image, zip it with the text "
-                     "of its coefficients."))  # fmt: skip
+                     "Without one its place is unknown. Name it here; if it is an image, zip it with the text of its coefficients.",
+                     answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
     elif parse_crs(facts.crs).is_geographic and not _in_degrees(transform, facts):
         stop(Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its corner is beyond 180 or 90.",
-                     "Its coordinates are in another CRS. Name that CRS and add it again."))  # fmt: skip
+                     "Its coordinates are in another CRS. Name that here.", answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
     if max(facts.rows, facts.cols) > _LARGEST_SIDE or facts.rows * facts.cols > MAX_CELLS:
         stop(Finding("too_large", "stop", f"{name} claims {facts.cols} x {facts.rows} cells.",
                      f"More than {_LARGEST_SIDE} in a row or {MAX_CELLS} in all cannot be held; the header may be "
@@ -206,12 +204,16 @@ def _check_crs(facts: RasterFacts, declared: Declared, transform: Any) -> None:
 
 
 def _set_unit(facts: RasterFacts, declared: Declared, says: str) -> None:
-    compound = next(
-        (part for part in (parse_crs(facts.crs).sub_crs_list if facts.crs else []) if part.is_vertical), None
-    )
-    axis = compound.axis_info[0].unit_name if isinstance(compound, CRS) and compound.axis_info else ""
-    facts.unit = declared.unit or _FEET.get(says.strip().lower()) or _FEET.get(axis.lower()) or "m"
-    if facts.unit != "m" and not declared.unit:
+    """The unit of heights: what is declared, else what the file says of its cells, else what its CRS says of heights. A CRS that
+    measures the ground in feet and says nothing of heights is a question."""
+    heights, ground = said_by_crs(parse_crs(facts.crs)) if facts.crs else (None, None)
+    said = WORDS.get(says.strip().lower()) or heights
+    facts.unit = declared.unit or said or "m"
+    if declared.unit:
+        return
+    if said is None and ground not in (None, "m"):
+        facts.findings.append(ask_unit(facts.name, str(ground)))
+    if facts.unit != "m":
         facts.findings.append(
             Finding(
                 "feet_said",
@@ -456,9 +458,7 @@ def feet_against(surface: Surface, reference: Surface, name: str) -> Finding | N
 def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> StoredSurface:
     """The surface in a raster file, heights in metres. Raises InputError with the first reason against its use."""
     facts = header(path, declared, name)
-    for finding in facts.findings:
-        if finding.weight == "stop":
-            raise InputError(f"{finding.sentence} {finding.why}".strip())
+    refuse(facts.findings)
     return StoredSurface(
         path,
         vertical_datum=facts.vertical_datum,

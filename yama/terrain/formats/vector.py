@@ -29,7 +29,7 @@ from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.point_checks import check_points
 from yama.terrain.grid import crs_name, parse_crs
 from yama.terrain.points import Points
-from yama.terrain.units import UNITS
+from yama.terrain.units import UNITS, ask_unit, said_by_crs
 
 MAX_FEATURES = 2_000_000
 _SHAPE_MEMBERS = (".shp", ".shx", ".dbf")
@@ -246,7 +246,7 @@ def _check(facts: VectorFacts, features: Features) -> None:
     facts.attributes = features.kinds()
     if not facts.crs:
         add(Finding("no_crs", "stop", f"{name} does not say its CRS.",
-                    "Without one its place is unknown. Name the CRS and add it again."))  # fmt: skip
+                    "Without one its place is unknown. Name it here.", answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
         return
     if len(facts.layers) > 1:
         others = [layer for layer in facts.layers if layer != facts.layer]
@@ -260,7 +260,7 @@ def _check(facts: VectorFacts, features: Features) -> None:
     small = max(abs(bounds.west), abs(bounds.east)) <= 180 and max(abs(bounds.south), abs(bounds.north)) <= 90
     if geographic and not small:
         add(Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its coordinates reach "
-                    f"{max(abs(value) for value in bounds):.0f}.", "Name the CRS they are in and add it again."))  # fmt: skip
+                    f"{max(abs(value) for value in bounds):.0f}.", "Name the CRS they are in here.", answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
     if not geographic and small:
         add(Finding("degrees", "caution", f"{name} says {facts.crs}, in metres, but all its coordinates are within "
                     "180 and 90.", "They look like degrees.", Mend("Take as degrees", {"crs": "EPSG:4326"})))  # fmt: skip
@@ -288,11 +288,14 @@ def _as_points(facts: VectorFacts, features: Features, declared: Declared) -> tu
         heights = np.array([np.nan if value is None else float(value) for value in features.attributes[column]])  # type: ignore[arg-type]
     else:
         return None
+    said, ground = said_by_crs(parse_crs(facts.crs))
+    if not declared.unit and said is None and ground not in (None, "m"):
+        facts.findings.append(ask_unit(facts.name, str(ground)))
     code = next((lower[code] for code in _CODES if code in lower), "")
     codes = np.array([str(value or "") for value in features.attributes[code]]) if code else np.empty(0, "U1")
     points = Points(
         facts.crs, shapely.get_x(geometries), shapely.get_y(geometries),
-        {column: heights * UNITS[declared.unit or "m"]}, codes, column,
+        {column: heights * UNITS[declared.unit or said or "m"]}, codes, column,
     )  # fmt: skip
     known = np.isfinite(points.x) & np.isfinite(points.y) & np.isfinite(heights)
     if not known.all():

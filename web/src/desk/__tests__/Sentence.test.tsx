@@ -32,6 +32,7 @@ describe("findings", () => {
       why: "",
       mend: { label: "Leave out", set_params: { stray_points: "leave_out" } },
       places: [],
+      answers: [],
     };
     const { getByRole, getByText } = render(
       <Findings

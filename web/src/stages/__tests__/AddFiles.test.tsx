@@ -88,6 +88,63 @@ describe("adding files", () => {
     expect((await screen.findByRole("alert")).textContent).toBe("flat.csv has no height column.");
   });
 
+  it("asks what a file does not say, and takes it in as answered", async () => {
+    const finding = {
+      code: "unit_asked",
+      weight: "stop",
+      sentence: "hill.tif does not say in what its heights are.",
+      why: "",
+      mend: null,
+      places: [],
+      answers: [
+        { label: "Heights in US survey feet", set_params: { unit: "us-ft" } },
+        { label: "Heights in metres", set_params: { unit: "m" } },
+      ],
+    };
+    const question = {
+      file_key: "k1",
+      name: "hill.tif",
+      declared: { crs: "EPSG:32741" },
+      findings: [finding],
+      zip: "",
+    };
+    const fromZip = { ...question, file_key: "k2", name: "dale.las", declared: {}, zip: "all.zip" };
+    fromZip.findings = [
+      {
+        ...finding,
+        code: "no_crs",
+        sentence: "dale.las does not say its CRS.",
+        answers: [{ label: "Use this CRS", set_params: { crs: "" } }],
+      },
+    ] as never;
+    const asked = service({
+      "GET /projects/1/holdings": [],
+      "GET /projects/1/jobs": [
+        job("j9", { kind: "take_in", state: "failed", message: "asked", question: fromZip as never }),
+      ],
+      "POST /projects/1/uploads/k1/take": { job: job("j3"), holding_id: null },
+      "POST /projects/1/uploads/k2/take": { job: job("j4"), holding_id: null },
+    });
+    Sent.answers = { "hill.tif": [200, { job: null, holding_id: null, question }] };
+    draw(<AddFiles />);
+    choose("hill.tif");
+    fireEvent.click(await screen.findByRole("button", { name: "Heights in US survey feet" }));
+    await vi.waitFor(() =>
+      expect(asked.find((one) => one.path.endsWith("k1/take"))?.body).toEqual({
+        name: "hill.tif",
+        declared: { crs: "EPSG:32741", unit: "us-ft" },
+      }),
+    );
+    // a member of a zip is asked about once its job came to it; the frame's CRS is offered, and named only by a press
+    fireEvent.click(screen.getByRole("button", { name: "Use this CRS" }));
+    await vi.waitFor(() =>
+      expect(asked.find((one) => one.path.endsWith("k2/take"))?.body).toEqual({
+        name: "dale.las",
+        declared: { crs: "EPSG:32741" },
+      }),
+    );
+  });
+
   it("is not offered to viewers", () => {
     service({ "GET /projects/1/holdings": [], "GET /projects/1/jobs": [] });
     draw(<AddFiles />, { role: "viewer" });

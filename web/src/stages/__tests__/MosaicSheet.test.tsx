@@ -25,6 +25,7 @@ const feet = {
   why: "They would be wrong.",
   mend: null,
   places: [],
+  answers: [],
 };
 const tiles = [tile(2, "E446"), tile(3, "E448"), tile(4, "E450", { findings: [feet] })];
 

@@ -200,6 +200,7 @@ describe("what came in", () => {
     why: "",
     mend: { label: "Make empty", set_params: { nodata: -9999 } },
     places: [],
+    answers: [],
   };
 
   it("lists what asks for attention first and mends in one press", async () => {

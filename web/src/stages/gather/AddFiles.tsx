@@ -1,11 +1,12 @@
 import { useRef, useState } from "react";
-import { ApiError, type Finding, type Table, upload } from "../../api/client";
+import { type Accepted, ApiError, type Question as Asked, type Finding, type Table, upload } from "../../api/client";
 import { client, isOpen, useJobs } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { percent } from "../../desk/format";
 import { Findings, Section, Sheet } from "../parts";
 import { Arrival } from "./Arrival";
 import { ColumnMatch } from "./ColumnMatch";
+import { Question } from "./Question";
 
 interface Sending {
   id: number;
@@ -15,6 +16,8 @@ interface Sending {
   holdingId: number | null;
   /** A table that is looked at before it is taken in. */
   table: Table | null;
+  /** What must be known of a file before it is taken in. */
+  question: Asked | null;
   error: string;
 }
 
@@ -39,7 +42,7 @@ export function AddFiles() {
       number.current += 1;
       const id = number.current;
       setSending((list) => [
-        { id, name: file.name, share: 0, jobId: null, holdingId: null, table: null, error: "" },
+        { id, name: file.name, share: 0, jobId: null, holdingId: null, table: null, question: null, error: "" },
         ...list,
       ]);
       try {
@@ -49,12 +52,22 @@ export function AddFiles() {
           jobId: answer.job?.id ?? null,
           holdingId: answer.holding_id ?? null,
           table: answer.table ?? null,
+          question: answer.question ?? null,
         });
         client.invalidateQueries({ queryKey: ["jobs", project.id] });
       } catch (failure) {
         change(id, { error: failure instanceof ApiError ? failure.message : String(failure) });
       }
     }
+  };
+  // what a job asks while it takes a file in: of a zip, or once all of a file was read
+  const asked = jobs.filter(
+    (job) => job.question && !sending.some((sent) => sent.question?.file_key === job.question?.file_key),
+  );
+  const taken = (id: number | null, answer: Accepted) => {
+    if (id !== null)
+      change(id, { table: null, question: null, jobId: answer.job?.id ?? null, holdingId: answer.holding_id ?? null });
+    client.invalidateQueries({ queryKey: ["jobs", project.id] });
   };
   const mayAdd = project.role !== "viewer";
   return (
@@ -122,13 +135,20 @@ export function AddFiles() {
               key={one.id}
               table={one.table}
               crs={crs.trim()}
-              onTaken={(answer) => {
-                change(one.id, { table: null, jobId: answer.job?.id ?? null, holdingId: answer.holding_id ?? null });
-                client.invalidateQueries({ queryKey: ["jobs", project.id] });
-              }}
+              onTaken={(answer) => taken(one.id, answer)}
               onLeave={() => setSending((list) => list.filter((other) => other.id !== one.id))}
             />
           );
+        if (one.question)
+          return (
+            <Question
+              key={one.id}
+              question={one.question}
+              onTaken={(answer) => taken(one.id, answer)}
+              onLeave={() => setSending((list) => list.filter((other) => other.id !== one.id))}
+            />
+          );
+        if (job?.question) return null; // asked below
         if (holding && !error)
           return <Arrival key={one.id} holding={holding} note={one.holdingId ? "was here already" : undefined} />;
         const looking = job && isOpen(job);
@@ -164,6 +184,16 @@ export function AddFiles() {
           </section>
         );
       })}
+      {asked.map(
+        (job) =>
+          job.question && (
+            <Question
+              key={job.id}
+              question={job.question}
+              onTaken={(answer) => taken(sending.find((sent) => sent.jobId === job.id)?.id ?? null, answer)}
+            />
+          ),
+      )}
       {fromZips.map((holding) => (
         <Arrival key={holding.id} holding={holding} />
       ))}

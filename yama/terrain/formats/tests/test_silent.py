@@ -7,14 +7,17 @@ from pathlib import Path
 
 import laspy
 import numpy as np
+import pyproj
 import rasterio
 import shapely
 from django.test import SimpleTestCase
+from pyproj.crs import CompoundCRS
 
 from yama.terrain import formats
 from yama.terrain.apart import readers
-from yama.terrain.errors import InputError
+from yama.terrain.errors import InputError, QuestionError
 from yama.terrain.features import Features
+from yama.terrain.findings import refuse
 from yama.terrain.formats import vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.netcdf_size import expected_size
@@ -38,7 +41,7 @@ class SilentTest(SimpleTestCase):
             with self.subTest(read.__name__), self.assertRaises(InputError) as caught:
                 found = read(path, declared)
                 if read is formats.inspect:
-                    formats.refuse(found.findings)
+                    refuse(found.findings)
                 elif hasattr(found, "read_all"):  # a surface is read when its cells are asked for
                     raise InputError(words)
             self.assertIn(words, str(caught.exception))
@@ -88,7 +91,7 @@ class RasterTest(SilentTest):
         whole = path.read_bytes()
         path.write_bytes(whole[: len(whole) // 2])
         with self.assertRaises(InputError):
-            formats.refuse(formats.inspect(path).findings)
+            refuse(formats.inspect(path).findings)
 
     def classic(self, version, records=0):
         """A classic NetCDF of heights over x and y, by its specification; with records these are rows."""
@@ -236,6 +239,94 @@ class CloudTest(SilentTest):
             path = self.folder / "odd.las"
             path.write_bytes(whole[:at] + struct.pack("<d", number) + whole[at + 8 :])
             self.refused(path, "Its header is damaged", Declared(crs=CRS))
+
+
+class UnitTest(CloudTest):
+    """What measures the ground in feet and says nothing of heights is asked about."""
+
+    FEET = pyproj.CRS.from_proj4("+proj=utm +zone=41 +south +datum=WGS84 +units=us-ft").to_wkt()
+
+    def both(self, vertical=""):
+        """A CRS in feet with one of heights in that unit."""
+        length = {"us-ft": 'LENGTHUNIT["US survey foot",0.304800609601219]', "m": 'LENGTHUNIT["metre",1]'}[vertical]
+        up = pyproj.CRS.from_wkt(f'VERTCRS["Mean sea",VDATUM["Mean sea"],CS[vertical,1],AXIS["up",up],{length}]')
+        return CompoundCRS("both", [pyproj.CRS.from_wkt(self.FEET), up])
+
+    def lidar(self, crs=None, keys=()):
+        x, y, z = self.some()
+        head = laspy.LasHeader(version="1.4", point_format=6)
+        head.scales, head.offsets = np.full(3, 0.001), np.array([x[0], y[0], 0.0])
+        if crs is not None:
+            head.add_crs(crs)
+        if keys:
+            rows = [(1, 1, 0, len(keys)), *((key, 0, 1, value) for key, value in keys)]
+            data = b"".join(struct.pack("<4H", *row) for row in rows)
+            head.vlrs.append(laspy.VLR("LASF_Projection", 34735, "", data))
+            head.global_encoding.wkt = False
+        cloud = laspy.LasData(head)
+        cloud.x, cloud.y, cloud.z = x, y, z
+        path = self.folder / "feet.las"
+        cloud.write(str(path))
+        return path, z
+
+    def asked(self, path, declared=NOTHING):
+        with self.assertRaises(QuestionError) as caught:
+            formats.read(path, declared)
+        (finding,) = caught.exception.findings
+        self.assertIn("does not say in what its heights are", str(caught.exception))
+        return finding
+
+    def test_a_cloud_in_feet(self):
+        path, z = self.lidar(pyproj.CRS.from_wkt(self.FEET))
+        finding = self.asked(path)
+        self.assertEqual([one.set_params for one in finding.answers], [{"unit": "us-ft"}, {"unit": "m"}])
+        for unit, metres in (("us-ft", 1200 / 3937), ("m", 1.0)):
+            facts = formats.inspect(path, Declared(unit=unit))
+            self.assertAlmostEqual(facts.highest, z.max() * metres, delta=0.001)
+            self.assertNotIn("unit_asked", self.codes(facts))
+
+    def test_a_vertical_crs_and_keys_say_it(self):
+        for crs, keys, unit in (
+            (self.both("us-ft"), (), "us-ft"), (self.both("m"), (), "m"), (None, ((3072, 32741), (4099, 9002)), "ft"),
+            (None, ((3072, 32741), (4099, 9003)), "us-ft"), (None, ((3072, 32741), (4099, 9001)), "m"),
+            (None, ((3072, 32741),), "m"), (None, ((3072, 32741), (4096, 5703)), "m"), (None, ((3072, 32741), (4096, 8228)), "ft"),
+        ):  # fmt: skip
+            with self.subTest(unit=unit, keys=keys):
+                path, _ = self.lidar(crs, keys)
+                self.assertEqual(formats.read(path).unit, unit)
+
+    def test_keys_that_measure_the_ground_in_feet(self):
+        path, _ = self.lidar(None, ((3072, 32741), (3076, 9003)))
+        self.asked(path)
+
+    def test_a_raster_in_feet(self):
+        path = self.folder / "feet.tif"
+
+        def write(crs, **tags):
+            with rasterio.open(
+                path, "w", driver="GTiff", width=64, height=64, count=1, dtype="float32", crs=crs, transform=PLACE
+            ) as dataset:
+                dataset.write(np.full((1, 64, 64), 100, np.float32))
+                dataset.update_tags(**tags)
+
+        write(self.FEET)
+        self.asked(path)
+        self.assertAlmostEqual(float(formats.read(path, Declared(unit="us-ft")).read_all().max()), 30.48006, places=4)
+        self.assertEqual(float(formats.read(path, Declared(unit="m")).read_all().max()), 100)
+        write(self.FEET, HEIGHT_UNIT="m")
+        self.assertEqual(float(formats.read(path).read_all().max()), 100)
+        write(CRS)
+        self.assertEqual(float(formats.read(path).read_all().max()), 100)
+
+    def test_a_table_and_points_of_a_file_in_feet(self):
+        table = self.folder / "a.csv"
+        table.write_text("x,y,z\n1000000,9000000,30\n1000010,9000000,31\n1000000,9000010,32\n")
+        self.asked(table, Declared(crs=self.FEET))
+        held = formats.read(table, Declared(crs=self.FEET, unit="us-ft"))
+        self.assertAlmostEqual(float(held.z[0]), 9.144018, places=5)
+        places = np.array([shapely.Point(x, 9e6, 30.0) for x in (1e6, 1.1e6, 1.2e6)], dtype=object)
+        vector.write(Features(self.FEET, places, {"kind": ["a", "b", "c"]}), self.folder / "a.gpkg")
+        self.asked(self.folder / "a.gpkg")
 
 
 class ZipTest(SilentTest):
