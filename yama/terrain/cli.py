@@ -64,7 +64,7 @@ def _frame(path: str | None, inputs: Inputs) -> Frame:
 
 def _spacing(cloud: Cloud) -> float:
     box = cloud.bounds
-    across, up = metres_per_unit(cloud.crs, (box.south + box.north) / 2)
+    across, up = metres_per_unit(cloud.crs, *box.middle)
     return float(((box.east - box.west) * across * (box.north - box.south) * up / max(cloud.count, 1)) ** 0.5)
 
 

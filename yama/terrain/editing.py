@@ -193,9 +193,9 @@ class Edited:
         self.get(number)
         del self.geometries[number], self.rows[number]
 
-    def scale(self, y: float) -> tuple[float, float]:
-        """Metres to a unit of x and y."""
-        return metres_per_unit(self.crs, y)
+    def scale(self, x: float, y: float) -> tuple[float, float]:
+        """Metres on the ground to a unit of x and of y, at a place."""
+        return metres_per_unit(self.crs, x, y)
 
 
 # -- parts of a geometry ---------------------------------------------------------------------------------------
@@ -349,14 +349,14 @@ Chain = list[tuple[int, bool]]
 
 
 def chained(
-    lines: Sequence[FloatArray], gap: float, scale: Callable[[float], tuple[float, float]]
+    lines: Sequence[FloatArray], gap: float, scale: Callable[[float, float], tuple[float, float]]
 ) -> tuple[list[Chain], int]:
     """Chains of lines whose ends lie within `gap` metres, nearest ends first, and the number of joints.
 
     An end takes part in one joint, so at a fork the nearest two continue as one line. A line is not closed upon itself.
     """
     ends = np.array([line[at, :2] for line in lines for at in (0, -1)])
-    metres = ends * np.array(scale(float(ends[:, 1].mean())))
+    metres = ends * np.array(scale(*(float(value) for value in ends.mean(axis=0))))
     pairs = shapely.STRtree(shapely.points(metres)).query(shapely.points(metres), "dwithin", max(gap, 1e-6))
     apart = np.hypot(*(metres[pairs[0]] - metres[pairs[1]]).T)
     order = np.lexsort((pairs[1], pairs[0], apart))
@@ -495,7 +495,7 @@ def snapped(edited: Edited, x: float, y: float, within: float, besides: int | No
     if not numbers or within <= 0:
         return x, y
     geometries = np.array([edited.geometries[number] for number in numbers], dtype=object)
-    across, up = edited.scale(y)
+    across, up = edited.scale(x, y)
     reach_x, reach_y = within / across, within / up
     boxes = shapely.bounds(geometries)
     near = (

@@ -9,12 +9,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 from affine import Affine
-from pyproj import CRS
+from pyproj import CRS, Geod, Transformer
 from pyproj.crs import CompoundCRS
 from pyproj.exceptions import CRSError
 
@@ -27,6 +28,9 @@ MAX_CELLS = 20_000_000_000
 
 _FURTHEST = 1e9
 """No coordinate in any unit in use is larger."""
+
+_TRUE = 1e-3
+"""Lengths of a CRS that differ from those on the ground by less than this share count as true."""
 
 _PHASE_TOLERANCE = 1e-6
 """Two grids agree when their cells lie apart by less than this share of a cell."""
@@ -64,6 +68,11 @@ class Bounds(NamedTuple):
         """Whether a position lies inside or on the edge."""
         return self.west <= x <= self.east and self.south <= y <= self.north
 
+    @property
+    def middle(self) -> tuple[float, float]:
+        """x and y of the middle."""
+        return (self.west + self.east) / 2, (self.south + self.north) / 2
+
     def intersection(self, other: Bounds) -> Bounds | None:
         """The rectangle both share, or None."""
         west, south = max(self.west, other.west), max(self.south, other.south)
@@ -71,6 +80,7 @@ class Bounds(NamedTuple):
         return Bounds(west, south, east, north) if west < east and south < north else None
 
 
+@lru_cache(maxsize=256)
 def parse_crs(text: str) -> CRS:
     """A CRS from `EPSG:32741`, a bare code, WKT or a PROJ string. Raises GridError with advice."""
     try:
@@ -123,17 +133,98 @@ def compound(crs: str, vertical_datum: str, unit: str) -> CRS:
     return CompoundCRS(f"{plain.name} + {heights.name}", [plain, heights])
 
 
-def metres_per_unit(crs: str, y: float) -> tuple[float, float]:
-    """Metres on the ground to a unit of x and of y, at that y.
-
-    In a geographic CRS a degree of latitude is taken as 111 320 m and a degree of longitude as that
-    times the cosine of the latitude: good to 0.6 %, for slopes and advice, not for measuring.
-    """
+@lru_cache(maxsize=64)
+def _measure(crs: str) -> tuple[Transformer, Geod]:
+    """From a projected CRS to degrees, and the ellipsoid on which its lengths are true."""
     known = parse_crs(crs)
+    geodetic = horizontal(known).geodetic_crs
+    assert geodetic is not None
+    return Transformer.from_crs(horizontal(known), geodetic, always_xy=True), geodetic.get_geod() or Geod(ellps="WGS84")
+
+
+def ground_lengths(crs: str, x: npt.ArrayLike, y: npt.ArrayLike) -> tuple[FloatArray, FloatArray]:
+    """Metres on the ellipsoid to a unit of x and to one of y, at places `(places,)`; NaN where the CRS does not reach.
+
+    Of a geographic CRS by the radii of curvature of its ellipsoid; of a projected one by geodesics over ten of its units, which
+    holds for any projection (C. Karney, "Algorithms for geodesics", Journal of Geodesy 87, 2013).
+    """
+    x, y = np.broadcast_arrays(np.asarray(x, np.float64), np.asarray(y, np.float64))
+    known = horizontal(parse_crs(crs))
     if known.is_geographic:
-        return 111_320.0 * max(math.cos(math.radians(y)), 1e-6), 111_320.0
-    factor = float(known.axis_info[0].unit_conversion_factor) if known.axis_info else 1.0
-    return factor, factor
+        geod = known.get_geod() or Geod(ellps="WGS84")
+        radians = float(known.axis_info[0].unit_conversion_factor) if known.axis_info else math.pi / 180
+        sine = np.sin(np.clip(y * radians, -math.pi / 2, math.pi / 2))
+        bend = 1 - geod.es * sine**2
+        along, around = geod.a * (1 - geod.es) / bend**1.5, geod.a / np.sqrt(bend)
+        return np.maximum(around * np.sqrt(1 - sine**2), 1e-3) * radians, along * radians
+    turn, geod = _measure(crs)
+    step = 5.0
+    found = []
+    for dx, dy in ((step, 0.0), (0.0, step)):
+        ends = [turn.transform(x + sign * dx, y + sign * dy) for sign in (-1, 1)]
+        (x0, y0), (x1, y1) = ends
+        _, _, lengths = geod.inv(x0, y0, x1, y1)
+        lengths = np.asarray(lengths, np.float64) / (2 * step)
+        found.append(np.where(np.isfinite(lengths) & (lengths > 0), lengths, np.nan))
+    return found[0], found[1]
+
+
+def _unit_length(crs: str) -> float:
+    """Length in metres of the unit of a projected CRS, as its axes say it."""
+    known = horizontal(parse_crs(crs))
+    return float(known.axis_info[0].unit_conversion_factor) if known.axis_info else 1.0
+
+
+@lru_cache(maxsize=4096)
+def metres_per_unit(crs: str, x: float, y: float) -> tuple[float, float]:
+    """Metres on the ground to a unit of x and of y, at a place.
+
+    In a projected CRS its unit's own length, where that is true to 0.1 %, as it is in the middle of a survey's or a nation's
+    zone; elsewhere (Mercator's far from the equator, the rim of a zone) what the ellipsoid says. Beyond where a CRS reaches its
+    unit's own length.
+    """
+    across, up = (float(length) for length in ground_lengths(crs, x, y))
+    if parse_crs(crs).is_geographic:
+        return across, up
+    unit = _unit_length(crs)
+    if not (math.isfinite(across) and math.isfinite(up)) or max(abs(across / unit - 1), abs(up / unit - 1)) <= _TRUE:
+        return unit, unit
+    return across, up
+
+
+@dataclass(frozen=True)
+class Ground:
+    """How large cells are on the ground, row by row. x: where across the rows that is measured, the same for every window of a
+    surface. unit: length of the CRS's unit where that is true to 0.1 % all over, else None."""
+
+    crs: str
+    x: float
+    unit: float | None
+
+    def sizes(self, grid: Grid) -> tuple[FloatArray, FloatArray]:
+        """Width and height in metres of the cells of each row of a grid `(rows,)`."""
+        if self.unit is not None:
+            return np.full(grid.rows, grid.cell_width * self.unit), np.full(grid.rows, grid.cell_height * self.unit)
+        across, up = ground_lengths(self.crs, self.x, grid.y_of(np.arange(grid.rows)))
+        known = np.isfinite(across) & np.isfinite(up)
+        if not known.all():  # rows beyond where the CRS reaches: as the nearest within
+            rows = np.flatnonzero(known)
+            if not rows.size:
+                return Ground(self.crs, self.x, _unit_length(self.crs)).sizes(grid)
+            nearest = rows[np.abs(np.arange(grid.rows)[:, None] - rows).argmin(1)]
+            across, up = across[nearest], up[nearest]
+        return across * grid.cell_width, up * grid.cell_height
+
+    def bands(self, grid: Grid) -> list[tuple[int, int, float, float]]:
+        """First row, row after the last, width and height of cells, of rows whose cells are alike to 0.1 %. A row's sizes do not
+        depend on the rows that it is asked with."""
+        wide, high = self.sizes(grid)
+        if self.unit is not None:
+            return [(0, grid.rows, float(wide[0]), float(high[0]))]
+        coarse = np.round(np.log(np.column_stack([wide, high])) / _TRUE)
+        starts = [0, *(np.flatnonzero((np.diff(coarse, axis=0) != 0).any(1)) + 1).tolist(), grid.rows]
+        rounded = np.exp(coarse * _TRUE)
+        return [(a, b, float(rounded[a, 0]), float(rounded[a, 1])) for a, b in zip(starts, starts[1:], strict=False)]
 
 
 @dataclass(frozen=True)
@@ -249,10 +340,32 @@ class Grid:
         """Whether coordinates are degrees."""
         return bool(parse_crs(self.crs).is_geographic)
 
+    @property
+    def middle(self) -> tuple[float, float]:
+        """x and y of the grid's middle."""
+        return self.bounds.middle
+
+    def metres_per_unit(self) -> tuple[float, float]:
+        """Metres on the ground to a unit of x and of y, at the grid's middle."""
+        return metres_per_unit(self.crs, *self.middle)
+
     def metres_per_cell(self) -> tuple[float, float]:
         """Ground width and height of a cell at the grid's middle, in metres, as `metres_per_unit` has it."""
-        across, up = metres_per_unit(self.crs, (self.bounds.south + self.bounds.north) / 2)
+        across, up = self.metres_per_unit()
         return self.cell_width * across, self.cell_height * up
+
+    def ground(self) -> Ground:
+        """How large the cells of each row are on the ground."""
+        return ground_of(self.crs, self.bounds)
+
+    def smallest_cell(self) -> float:
+        """The shorter side of the smallest cell on the ground, in metres."""
+        part = Grid(self.crs, self.west, self.north, self.cell_width, (self.bounds.north - self.bounds.south) / 2, 2, 1)
+        rows = [Grid(part.crs, part.west, y + part.cell_height / 2, part.cell_width, part.cell_height, 1, 1)
+                for y in (self.bounds.south, self.middle[1], self.bounds.north)]  # fmt: skip
+        ground = self.ground()
+        sizes = [ground.sizes(row) for row in rows]
+        return min(min(float(wide[0]), float(high[0]) / part.cell_height * self.cell_height) for wide, high in sizes)
 
     # -- cells and coordinates ------------------------------------------------------------------------
 
@@ -346,3 +459,16 @@ class Grid:
             round((self.north - other.north) / self.cell_height),
             round((other.west - self.west) / self.cell_width),
         )
+
+
+@lru_cache(maxsize=256)
+def ground_of(crs: str, bounds: Bounds) -> Ground:
+    """How a CRS lies on the ground within a rectangle."""
+    x = (bounds.west + bounds.east) / 2
+    if parse_crs(crs).is_geographic:
+        return Ground(crs, x, None)
+    unit = _unit_length(crs)
+    xs, ys = np.meshgrid(np.linspace(bounds.west, bounds.east, 3), np.linspace(bounds.south, bounds.north, 5))
+    lengths = np.array(ground_lengths(crs, xs.ravel(), ys.ravel())) / unit
+    true = bool((np.abs(lengths[np.isfinite(lengths)] - 1) <= _TRUE).all())
+    return Ground(crs, x, unit if true else None)

@@ -201,9 +201,10 @@ def outlines(surface: Surface, holes: Sequence[Hole]) -> list[HoleShape]:
 
     Reads the rows and columns of each hole and one cell around, so memory is bounded by `_TRACED` flags and one strip.
     """
-    width, height = surface.grid.metres_per_cell()
     found = []
     for hole in holes:
+        middle = Window(hole.top, hole.left, hole.bottom - hole.top + 1, hole.right - hole.left + 1)
+        width, height = surface.grid.part(middle).metres_per_cell()
         level = 0
         while ((hole.bottom - hole.top + 3) >> level) * ((hole.right - hole.left + 3) >> level) > _TRACED:
             level += 1

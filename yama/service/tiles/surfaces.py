@@ -225,10 +225,12 @@ def tile_bands(project: Project, surface: Surface, window: Window, level: int, s
         halo = REACH if shade != "none" else int(coarse)
         around = fitted(surface, frame).read(window.grown(halo), level)
         heights = around[halo : halo + window.rows, halo : halo + window.cols]
-        tones = [tone_of(around * metres, at.part(window.grown(halo)), shade)] if shade != "none" else []
+        tones = (
+            [tone_of(around * metres, at.part(window.grown(halo)), shade, frame.ground())] if shade != "none" else []
+        )
         if coarse:
             ring = slice(halo - 1, 1 - halo or None)
-            east, north = gradients_of(around[ring, ring], at.part(window.grown(1)))
+            east, north = gradients_of(around[ring, ring], at.part(window.grown(1)), frame.ground())
     # finer than any eye tells shades apart, and a third of the bytes
     slopes = [np.round(slope * 256) / np.float32(256) for slope in (east, north)] if coarse else []
     return [heights, *slopes, *(np.round(one * 128) / np.float32(128) for one in tones)]

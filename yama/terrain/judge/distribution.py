@@ -19,7 +19,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import inside
 from yama.terrain.fit.reproject import difference, fitted
 from yama.terrain.frame import Frame
-from yama.terrain.grid import Bounds, Window
+from yama.terrain.grid import Bounds, FloatArray, Window
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface import Heights, Surface
@@ -110,24 +110,30 @@ def _lower(heights, about, folded, rows, counts):
 
 
 @kernel
-def _sums(heights, low, high, sums):
-    """Add count, total, lowest, highest, and cells and heights below `low`, between and above `high`."""
-    for h in heights:
+def _sums(heights, areas, low, high, sums, zones):
+    """Add count, total, lowest and highest of heights; and to the zones below `low`, between and above `high` their cells, areas and
+    volumes `(3, 3)`. areas: of each cell, or one for all."""
+    for i in range(heights.size):
+        h = heights[i]
         if np.isnan(h):
             continue
         sums[0] += 1
         sums[1] += h
         sums[2] = min(sums[2], h)
         sums[3] = max(sums[3], h)
+        area = areas[i] if areas.size > 1 else areas[0]
         if h < low:
-            sums[4] += 1
-            sums[5] += low - h
+            zone = 0
+            off = low - h
         elif h > high:
-            sums[8] += 1
-            sums[9] += h - high
+            zone = 2
+            off = h - high
         else:
-            sums[6] += 1
-            sums[7] += h - low
+            zone = 1
+            off = h - low
+        zones[zone, 0] += 1
+        zones[zone, 1] += area
+        zones[zone, 2] += off * area
 
 
 @kernel
@@ -178,27 +184,29 @@ def _quantiles(
 
 
 def describe(
-    blocks: Blocks, cell: float, area: float = 1.0, levels: tuple[float, float] | None = None, into_metres: float = 1.0
-) -> Distribution:
+    blocks: Blocks, cell: float, area: float | Blocks = 1.0, levels: tuple[float, float] | None = None,
+    into_metres: float = 1.0,
+) -> Distribution:  # fmt: skip
     """Figures of blocks of heights, `(any,)` and NaN where empty, which are read _READS times.
 
-    cell: their width in metres; area: that of one cell in m²; levels: lower and upper, in the unit of the heights; into_metres:
+    cell: their width in metres; area: that of one cell in m², or blocks of those of each; levels: lower and upper, in the unit of the heights; into_metres:
     of that unit. Raises InputError where the upper level lies below the lower.
     """
     low, high = levels or (0.0, 0.0)
     if not (np.isfinite([low, high]).all() and low <= high):
         raise InputError("The lower level must lie below the upper.")
-    sums = np.array([0, 0, np.inf, -np.inf, 0, 0, 0, 0, 0, 0], np.float64)
+    sums, zoned = np.array([0, 0, np.inf, -np.inf], np.float64), np.zeros((3, 3))
     cells = 0
-    for heights in blocks():
-        _sums(heights, low, high, sums)
+    every = itertools.repeat(np.array([area], np.float64)) if isinstance(area, (int, float)) else area()
+    for heights, areas in zip(blocks(), every, strict=False):
+        _sums(heights, areas, low, high, sums, zoned)
         cells += heights.size
     count = int(sums[0])
     zones: dict[str, Any] = {}
     if levels is not None:
-        parts = {"below": sums[4:6], "between": sums[6:8], "above": sums[8:10]}
         zones = {
-            name: Zone(int(n), float(n * area), float(total * area * into_metres)) for name, (n, total) in parts.items()
+            name: Zone(int(number), float(covered), float(volume * into_metres))
+            for name, (number, covered, volume) in zip(("below", "between", "above"), zoned, strict=True)
         }
     if not count:
         return Distribution(cell, cells, cells, **zones)
@@ -270,6 +278,16 @@ def distributions(
     level, windows = _windows(frame, over)
     at = frame.grid.at_level(level)
     wide, high = at.metres_per_cell()
+    ground = frame.grid.ground()
+
+    def of_each() -> Iterator[FloatArray]:
+        """Areas of the cells that are read, where rows differ."""
+        for window in windows:
+            wides, highs = ground.sizes(at.part(window))
+            each = np.repeat(wides * highs, window.cols)
+            yield each[(inside(over.polygons, at, window) > 0).ravel()] if over.polygons else each
+
+    areas: float | Callable[[], Iterator[Any]] = wide * high if ground.unit is not None else of_each
     asked: dict[str, Surface] = {}
     if first is not None:
         asked["a"] = fitted(first, frame.grid, "nearest")
@@ -305,7 +323,7 @@ def distributions(
                 progress((number + next(done) / (_READS * len(windows))) / len(asked))
 
         found[name] = describe(
-            blocks, wide, wide * high, about if name == "minus" else levels, UNITS.get(surface.unit, 1.0)
+            blocks, wide, areas, about if name == "minus" else levels, UNITS.get(surface.unit, 1.0)
         ).to_dict()
         progress((number + 1) / len(asked))
     return found

@@ -13,7 +13,7 @@ from pyproj import Transformer
 from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.fit.shift import Shifted
-from yama.terrain.grid import Bounds, FloatArray, Grid, Window, metres_per_unit, parse_crs
+from yama.terrain.grid import Bounds, FloatArray, Grid, Window, parse_crs
 from yama.terrain.mosaic.levelling import Plane
 from yama.terrain.mosaic.rules import RULES, Rule, RuleName, Sources, continued, edge_weights
 from yama.terrain.mosaic.seams import Seams
@@ -176,7 +176,7 @@ class Mosaic(Surface):
     def _measure(self, one: Placed, grid: Grid, window: Window) -> FloatArray:
         """Squared metres to a surface's own middle."""
         xs, ys = grid.centres(window)
-        across, up = metres_per_unit(grid.crs, grid.bounds.south)
+        across, up = self.grid.metres_per_unit()
         found: FloatArray = ((xs - one.middle[0]) * across) ** 2 + (((ys - one.middle[1]) * up) ** 2)[:, None]
         return found
 

@@ -11,7 +11,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from yama.terrain.cog import BLOCK
-from yama.terrain.grid import FloatArray, Grid, Window, metres_per_unit
+from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface import Heights
@@ -207,7 +207,7 @@ def _measured(
 ) -> list[Overlap]:  # fmt: skip
     """Every pair, with what is usual for those where that is known."""
     part = grid.at_level(level)
-    across, up = metres_per_unit(grid.crs, grid.bounds.south)
+    across, up = grid.metres_per_unit()
     x0, y0 = (part.bounds.west + part.bounds.east) / 2, (part.bounds.south + part.bounds.north) / 2
     pairs: dict[tuple[int, int], _Pair] = {}
     for i, one in enumerate(placed):

@@ -15,7 +15,7 @@ from yama.terrain.findings import Finding, Mend
 from yama.terrain.fit.clip import Masked, polygons_of
 from yama.terrain.fit.shift import Shifted
 from yama.terrain.frame import Frame
-from yama.terrain.grid import Bounds, Grid, metres_per_unit
+from yama.terrain.grid import Bounds, Grid
 from yama.terrain.operations.base import Inputs, Operation, Params, Role, features_in, register
 from yama.terrain.surface import Surface
 
@@ -50,7 +50,7 @@ def _polygons(inputs: Inputs, params: Any, grid: Grid) -> list[shapely.Polygon]:
         found = polygons_of(given, grid.crs)
     if not params.margin:
         return found
-    across, up = metres_per_unit(grid.crs, grid.bounds.south)
+    across, up = grid.metres_per_unit()
     wide = [shapely.buffer(one, params.margin / math.sqrt(across * up), join_style="mitre") for one in found]
     return [part for one in wide for part in shapely.get_parts(one) if part.area > 0]
 

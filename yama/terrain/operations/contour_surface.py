@@ -13,7 +13,7 @@ from yama.terrain.features import Features, parts_of
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.fit.clip import Masked, polygons_of
 from yama.terrain.frame import Frame
-from yama.terrain.grid import FloatArray, metres_per_unit
+from yama.terrain.grid import FloatArray
 from yama.terrain.interpolate.contour_sheet import (
     Gap,
     Sheet,
@@ -224,7 +224,7 @@ class ContourSurface(Operation):
         return found
 
     def _cells(self, sheet: Sheet, params: Any, frame: Frame) -> list[Finding]:
-        across, _ = metres_per_unit(frame.grid.crs, frame.grid.bounds.south)
+        across, _ = frame.grid.metres_per_unit()
         spacing = sheet.spacing * across
         cell = params.cell_size or frame.grid.metres_per_cell()[0]
         fitting = max([size for size in _SIZES if size <= spacing / 4], default=_SIZES[0])
@@ -244,7 +244,7 @@ class ContourSurface(Operation):
         contours, crs = inputs["contours"], frame.grid.crs
         assert isinstance(contours, Features)
         read = _read(contours, crs, params.height_field or likely_height_field(contours) or "")
-        across, _ = metres_per_unit(crs, frame.grid.bounds.south)
+        across, _ = frame.grid.metres_per_unit()
         lines, heights = read.sheet.contours, read.sheet.heights
         if params.labels == "as_neighbours":
             heights = with_heights(read.sheet, read.suspects)

@@ -147,7 +147,7 @@ class GridCloud(Operation):
             params.scan_angle or np.inf,
         )  # fmt: skip
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
-        across, _ = metres_per_unit(grid.crs, grid.bounds.south)
+        across, _ = grid.metres_per_unit()
         unit = {"count": "points", "intensity": ""}.get(params.rule, frame.unit)
         surface: Surface = GriddedCloud(
             clouds, grid, params.rule, keep, params.percentile / 100, params.gap / across, unit
@@ -205,6 +205,6 @@ def _spacing(clouds: list[Cloud]) -> float:
     ground = 0.0
     for cloud in clouds:
         box = cloud.bounds
-        across, up = metres_per_unit(cloud.crs, (box.south + box.north) / 2)
+        across, up = metres_per_unit(cloud.crs, *box.middle)
         ground += (box.east - box.west) * across * (box.north - box.south) * up
     return float((ground / max(sum(cloud.count for cloud in clouds), 1)) ** 0.5)

@@ -16,7 +16,7 @@ from yama.terrain.features import Features
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.fit.clip import Flattened, polygons_of, rim_levels, whole_numbers
 from yama.terrain.frame import Frame
-from yama.terrain.grid import FloatArray, Grid, metres_per_unit, parse_crs
+from yama.terrain.grid import FloatArray, Grid, parse_crs
 from yama.terrain.interpolate.breaklines import Lines, along, lines_of, mesh_with
 from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
@@ -129,7 +129,7 @@ def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
     if params.stray_points == "leave_out":
         keep &= ~_strays(points, frame)
     if params.left_out:
-        across, up = metres_per_unit(frame.grid.crs, frame.grid.bounds.south)
+        across, up = frame.grid.metres_per_unit()
         known = np.flatnonzero(keep)  # the others may have no place
         places = np.column_stack([points.x[known] * across, points.y[known] * up])
         out = cKDTree(np.array(params.left_out) * [across, up])
@@ -230,7 +230,7 @@ def _about_whole(chosen: Points, params: InterpolateParams, frame: Frame) -> lis
     if not params.whole or len(chosen) < 3:
         return []
     some = chosen.kept(np.arange(len(chosen)) % max(len(chosen) // 5_000, 1) == 0)
-    across, up = metres_per_unit(frame.grid.crs, frame.grid.bounds.south)
+    across, up = frame.grid.metres_per_unit()
     places = np.column_stack([some.x * across, some.y * up])
     away, beside = cKDTree(places).query(places, 2)
     apart = away[:, 1] > 0
@@ -407,7 +407,7 @@ class InterpolatePoints(Operation):
             x, y, z = merge_duplicates(x, y, z, "mean")
         reach = params.reach_limit or np.inf
         if params.result == "distance":
-            across, _ = metres_per_unit(grid.crs, grid.bounds.south)
+            across, _ = grid.metres_per_unit()
             return within_area(distance_to_nearest(x, y, grid, reach, across), inputs)
         lakes = polygons_of(features_in(inputs, "lakes"), grid.crs)
         surface: Surface

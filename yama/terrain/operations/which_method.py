@@ -10,7 +10,6 @@ from pydantic import Field
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
-from yama.terrain.grid import metres_per_unit
 from yama.terrain.interpolate import validate
 from yama.terrain.interpolate.kriging import empirical, fit
 from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
@@ -93,7 +92,7 @@ class WhichMethod(Operation):
                 raise InputError(f"{finding.sentence} {finding.why}")
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates)
-        across, up = metres_per_unit(frame.grid.crs, frame.grid.bounds.south)
+        across, up = frame.grid.metres_per_unit()
         block = params.block or 12 * spacing_of(x * across, y * up)
         if params.scheme == "each":
             folds = np.arange(x.size)

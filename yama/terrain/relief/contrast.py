@@ -13,9 +13,9 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Grid, Ground
 from yama.terrain.kernels import kernel
-from yama.terrain.relief.sky import MOST_CELLS
+from yama.terrain.relief.sky import MOST_CELLS, inner_bands
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import in_unit
 
@@ -88,25 +88,28 @@ def _bell(cells: float, halo: int) -> npt.NDArray[np.float64]:
 
 
 def contrast_of(
-    heights: Heights, grid: Grid, halo: int, radius: float, kind: Contrast = "above_mean", least: float = 1e-3
-) -> Heights:
+    heights: Heights, grid: Grid, halo: int, radius: float, kind: Contrast = "above_mean", least: float = 1e-3,
+    ground: Ground | None = None,
+) -> Heights:  # fmt: skip
     """Height above the mean of what is filled within `radius` metres, in the unit of the heights, or in standard deviations of it,
     none of which counts as less than `least`; without `halo` cells on each side. NaN where empty. The radius is at least one cell
     and at most `halo` cells. A cell's value does not depend on the window it is computed in."""
-    wide, high = grid.metres_per_cell()
     result = np.empty((heights.shape[0] - 2 * halo, heights.shape[1] - 2 * halo), np.float32)
-    down, across = _bell(radius / high, halo), _bell(radius / wide, halo)
-    if result.size:
-        _contrast(heights, halo, down, across, kind == "deviation", least, result)
+    if not result.size:
+        return result
+    for first, last, wide, high in inner_bands(grid, halo, ground):
+        down, across = _bell(radius / high, halo), _bell(radius / wide, halo)
+        _contrast(heights[first : last + 2 * halo], halo, down, across, kind == "deviation", least, result[first:last])
     return result
 
 
 def contrast(surface: Surface, radius: float = 60.0, kind: Contrast = "above_mean") -> LiveSurface:
     """Live local contrast within a radius in metres, in metres or in standard deviations. In wide views, whose cells are larger
     than the radius, it is that of the next cell."""
-    halo = min(max(math.ceil(radius / min(surface.grid.metres_per_cell())), 1), MOST_CELLS)
+    halo = min(max(math.ceil(radius / surface.grid.smallest_cell()), 1), MOST_CELLS)
+    ground = surface.grid.ground()
 
     def compute(arrays: list[Heights], grid: Grid) -> Any:
-        return contrast_of(arrays[0], grid, halo, radius, kind)
+        return contrast_of(arrays[0], grid, halo, radius, kind, ground=ground)
 
     return LiveSurface([in_unit(surface, "m")], compute, halo, unit="m" if kind == "above_mean" else "1")

@@ -11,7 +11,7 @@ from typing import Literal
 
 import numpy as np
 
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Grid, Ground
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import in_unit
@@ -46,7 +46,7 @@ def _curved(heights, wide, high, kind, result):
             if np.isnan(heights[r + 1, c + 1]):
                 result[r, c] = np.nan
                 continue
-            d, e, f, g, h = _partials(heights, r + 1, c + 1, wide, high)
+            d, e, f, g, h = _partials(heights, r + 1, c + 1, wide[r + 1], high[r + 1])
             steep = g * g + h * h
             if kind == 0 or steep < _LEVEL:
                 value = -(d + e)
@@ -64,30 +64,33 @@ def _sloped(heights, wide, high, result):
             if np.isnan(heights[r + 1, c + 1]):
                 result[r, c] = np.nan
                 continue
-            _, _, _, g, h = _partials(heights, r + 1, c + 1, wide, high)
+            _, _, _, g, h = _partials(heights, r + 1, c + 1, wide[r + 1], high[r + 1])
             result[r, c] = np.degrees(np.arctan(np.sqrt(g * g + h * h)))
 
 
-def curvature_of(heights: Heights, grid: Grid, kind: Curvature = "mean") -> Heights:
+def curvature_of(heights: Heights, grid: Grid, kind: Curvature = "mean", ground: Ground | None = None) -> Heights:
     """Curvature in 1/km of heights in metres `(rows, cols)` on `grid`, without the outermost ring of cells; NaN where empty."""
     result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
-    _curved(heights, *grid.metres_per_cell(), _KINDS[kind], result)
+    _curved(heights, *(ground or grid.ground()).sizes(grid), _KINDS[kind], result)
     return result
 
 
 def curvature(surface: Surface, kind: Curvature = "mean") -> LiveSurface:
     """Live curvature in 1/km."""
+    ground = surface.grid.ground()
     return LiveSurface(
-        [in_unit(surface, "m")], lambda arrays, grid: curvature_of(arrays[0], grid, kind), halo=1, unit="1/km"
+        [in_unit(surface, "m")], lambda arrays, grid: curvature_of(arrays[0], grid, kind, ground), halo=1, unit="1/km"
     )
 
 
 def zevenbergen_thorne_slope(surface: Surface) -> LiveSurface:
     """Live slope in degrees from the four neighbours beside a cell: sharper than Horn's, and noisier."""
 
+    ground = surface.grid.ground()
+
     def compute(arrays: list[Heights], grid: Grid) -> Heights:
         result = np.empty((arrays[0].shape[0] - 2, arrays[0].shape[1] - 2), np.float32)
-        _sloped(arrays[0], *grid.metres_per_cell(), result)
+        _sloped(arrays[0], *ground.sizes(grid), result)
         return result
 
     return LiveSurface([in_unit(surface, "m")], compute, halo=1, unit="°")

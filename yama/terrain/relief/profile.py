@@ -11,7 +11,7 @@ import numpy.typing as npt
 from pyproj import Transformer
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import FloatArray, Grid, metres_per_unit, parse_crs
+from yama.terrain.grid import Bounds, FloatArray, Grid, ground_lengths, ground_of, parse_crs
 from yama.terrain.surface import Surface, sample
 from yama.terrain.units import UNITS
 
@@ -50,6 +50,30 @@ class Course:
         return {**vars(self), "heights": rounded.tolist()}
 
 
+_PARTS, _MOST_PARTS = 64, 20_000
+"""Of each side of a line, and of all of it, where the CRS stretches the ground."""
+
+
+def _measured(places: FloatArray, crs: str) -> tuple[FloatArray, FloatArray]:
+    """Corners of a line, and how far along the ground each is, in metres. Where the CRS stretches the ground the line has more
+    corners, between which it does so evenly."""
+    bounds = Bounds(*places.min(axis=0).tolist(), *places.max(axis=0).tolist())
+    unit = ground_of(crs, bounds).unit
+    if unit is None:
+        between = np.linspace(0, 1, min(max(_MOST_PARTS // len(places), 2), _PARTS), endpoint=False)[1:]
+        every = np.arange(len(places), dtype=np.float64)
+        corners = np.sort(np.concatenate([every, (every[:-1, None] + between).ravel()]))
+        places = np.column_stack([np.interp(corners, every, places[:, i]) for i in (0, 1)])
+    steps = np.diff(places, axis=0)
+    if unit is None:
+        middle = (places[1:] + places[:-1]) / 2
+        across, up = ground_lengths(crs, middle[:, 0], middle[:, 1])
+        steps = steps * np.column_stack([across, up])
+    else:
+        steps = steps * unit
+    return places, np.concatenate([[0.0], np.cumsum(np.hypot(*steps.T))])
+
+
 def track(line: npt.ArrayLike, crs: str, step: float) -> Track:
     """Places every `step` metres along a line `(vertices, 2)`, its end included; farther apart where they would be more than
     MOST_SAMPLES. Raises InputError for fewer than two different places, or numbers that are none."""
@@ -62,8 +86,10 @@ def track(line: npt.ArrayLike, crs: str, step: float) -> Track:
         raise InputError("The corners of a profile's line are pairs of x and y.")
     if not np.isfinite(places).all():
         raise InputError("The corners of a profile's line must be numbers.")
-    across, up = metres_per_unit(crs, float(places[:, 1].mean()) if len(places) else 0.0)
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*(np.diff(places, axis=0) * (across, up)).T))])
+    if len(places):
+        places, along = _measured(places, crs)
+    else:
+        along = np.zeros(1)
     length = float(along[-1])
     if len(places) < 2 or length <= 0:
         raise InputError("A profile needs a line of two different places.")

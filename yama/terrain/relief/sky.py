@@ -15,7 +15,7 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Grid, Ground, Window
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import in_unit
@@ -101,23 +101,33 @@ def _seen(heights, halo, places, apart, kind, result):
             result[r, c] = 1.0 - total / rays if kind == 0 else total / rays
 
 
-def sight_of(heights: Heights, grid: Grid, halo: int, radius: float, kind: Sight = "sky_view") -> Heights:
+def sight_of(
+    heights: Heights, grid: Grid, halo: int, radius: float, kind: Sight = "sky_view", ground: Ground | None = None
+) -> Heights:
     """Sky-view factor (0 to 1) or openness (degrees, 90 on level ground and on any even slope) of heights in metres, without `halo`
     cells on each side; NaN where empty. Empty cells hide nothing. The radius is in metres, and at least one cell, at most
     `halo` cells."""
-    wide, high = grid.metres_per_cell()
-    places, apart = _rays(wide, high, min(radius, halo * min(wide, high)))
     result = np.empty((heights.shape[0] - 2 * halo, heights.shape[1] - 2 * halo), np.float32)
-    _seen(heights, halo, places, apart, _SIGHTS[kind], result)
+    for first, last, wide, high in inner_bands(grid, halo, ground):
+        places, apart = _rays(wide, high, min(radius, halo * min(wide, high)))
+        _seen(heights[first : last + 2 * halo], halo, places, apart, _SIGHTS[kind], result[first:last])
     return result
+
+
+def inner_bands(grid: Grid, halo: int, ground: Ground | None) -> list[tuple[int, int, float, float]]:
+    """The bands of a grid's rows without `halo` rows on each side: first row and row after the last of those that are left, width
+    and height of their cells."""
+    inner = grid.part(Window(halo, halo, grid.rows - 2 * halo, max(grid.cols - 2 * halo, 1)))
+    return (ground or grid.ground()).bands(inner)
 
 
 def sight(surface: Surface, radius: float = 60.0, kind: Sight = "sky_view") -> LiveSurface:
     """Live sky-view factor or openness within a radius in metres. In wide views, whose cells are larger than it, it is that of
     the next cell."""
-    halo = min(max(math.ceil(radius / min(surface.grid.metres_per_cell())), 1), MOST_CELLS)
+    halo = min(max(math.ceil(radius / surface.grid.smallest_cell()), 1), MOST_CELLS)
+    ground = surface.grid.ground()
 
     def compute(arrays: list[Heights], grid: Grid) -> Any:
-        return sight_of(arrays[0], grid, halo, radius, kind)
+        return sight_of(arrays[0], grid, halo, radius, kind, ground)
 
     return LiveSurface([in_unit(surface, "m")], compute, halo, unit="1" if kind == "sky_view" else "°")

@@ -8,11 +8,12 @@ there, as at the border of the data; a cell that is itself empty stays empty.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Grid, Ground
 from yama.terrain.kernels import fast_kernel, kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import in_unit
@@ -99,7 +100,7 @@ def _slope_rows(heights, x_scale, y_scale, result):
     east = np.empty(result.shape[1], np.float32)
     north = np.empty(result.shape[1], np.float32)
     for row in range(result.shape[0]):
-        _gradients(heights, row + 1, x_scale, y_scale, east, north)
+        _gradients(heights, row + 1, x_scale[row], y_scale[row], east, north)
         _degrees_of_slope(east, north, result[row])
 
 
@@ -108,7 +109,7 @@ def _shade_rows(heights, x_scale, y_scale, to_east, to_north, up, result):
     east = np.empty(result.shape[1], np.float32)
     north = np.empty(result.shape[1], np.float32)
     for row in range(result.shape[0]):
-        _gradients(heights, row + 1, x_scale, y_scale, east, north)
+        _gradients(heights, row + 1, x_scale[row], y_scale[row], east, north)
         _light(east, north, to_east, to_north, up, result[row])
 
 
@@ -117,7 +118,7 @@ def _shade_rows_of_four(heights, x_scale, y_scale, main_east, main_north, level,
     east = np.empty(result.shape[1], np.float32)
     north = np.empty(result.shape[1], np.float32)
     for row in range(result.shape[0]):
-        _gradients(heights, row + 1, x_scale, y_scale, east, north)
+        _gradients(heights, row + 1, x_scale[row], y_scale[row], east, north)
         _lights(east, north, main_east, main_north, level, up, result[row])
 
 
@@ -126,7 +127,7 @@ def _aspect_rows(heights, x_scale, y_scale, result):
     east = np.empty(result.shape[1], np.float32)
     north = np.empty(result.shape[1], np.float32)
     for row in range(result.shape[0]):
-        _gradients(heights, row + 1, x_scale, y_scale, east, north)
+        _gradients(heights, row + 1, x_scale[row], y_scale[row], east, north)
         for c in range(result.shape[1]):
             if east[c] == 0.0 and north[c] == 0.0:
                 result[row, c] = np.nan
@@ -137,33 +138,34 @@ def _aspect_rows(heights, x_scale, y_scale, result):
 @kernel
 def _gradient_rows(heights, x_scale, y_scale, east, north):
     for row in range(east.shape[0]):
-        _gradients(heights, row + 1, x_scale, y_scale, east[row], north[row])
+        _gradients(heights, row + 1, x_scale[row], y_scale[row], east[row], north[row])
 
 
-def _scales(grid: Grid, exaggeration: float = 1.0) -> tuple[np.float32, np.float32]:
-    width, height = grid.metres_per_cell()
-    return np.float32(exaggeration / (8 * width)), np.float32(exaggeration / (8 * height))
+def _scales(grid: Grid, ground: Ground | None, exaggeration: float = 1.0) -> tuple[Heights, Heights]:
+    """What sums of differences are multiplied by to give rise per metre, of each row but the first and last."""
+    wide, high = (ground or grid.ground()).sizes(grid)
+    return (exaggeration / (8 * wide[1:-1])).astype(np.float32), (exaggeration / (8 * high[1:-1])).astype(np.float32)
 
 
-def gradients_of(heights: Heights, grid: Grid) -> tuple[Heights, Heights]:
+def gradients_of(heights: Heights, grid: Grid, ground: Ground | None = None) -> tuple[Heights, Heights]:
     """Rise per metre towards east and towards north, without the outermost ring of cells; NaN where empty."""
     shape = (heights.shape[0] - 2, heights.shape[1] - 2)
     east, north = np.empty(shape, np.float32), np.empty(shape, np.float32)
-    _gradient_rows(heights, *_scales(grid), east, north)
+    _gradient_rows(heights, *_scales(grid, ground), east, north)
     return east, north
 
 
-def slope_of(heights: Heights, grid: Grid) -> Heights:
+def slope_of(heights: Heights, grid: Grid, ground: Ground | None = None) -> Heights:
     """Slope in degrees of heights in metres `(rows, cols)` on `grid`, without the outermost ring of cells."""
     result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
-    _slope_rows(heights, *_scales(grid), result)
+    _slope_rows(heights, *_scales(grid, ground), result)
     return result
 
 
-def aspect_of(heights: Heights, grid: Grid) -> Heights:
+def aspect_of(heights: Heights, grid: Grid, ground: Ground | None = None) -> Heights:
     """Direction in which the ground falls, degrees clockwise from north; NaN where it is level. No outer ring."""
     result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
-    _aspect_rows(heights, *_scales(grid), result)
+    _aspect_rows(heights, *_scales(grid, ground), result)
     return result
 
 
@@ -180,13 +182,13 @@ class Light:
     exaggeration: float = 1.0
 
 
-def hillshade_of(heights: Heights, grid: Grid, light: Light = Light()) -> Heights:
+def hillshade_of(heights: Heights, grid: Grid, light: Light = Light(), ground: Ground | None = None) -> Heights:
     """Brightness from 0 to 1. No outer ring."""
     result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
     turn, rise = math.radians(light.azimuth), math.radians(light.altitude)
     main_east, main_north = np.float32(math.sin(turn)), np.float32(math.cos(turn))
     level, up = np.float32(math.cos(rise)), np.float32(math.sin(rise))
-    scales = _scales(grid, light.exaggeration)
+    scales = _scales(grid, ground, light.exaggeration)
     if light.several:
         _shade_rows_of_four(heights, *scales, main_east, main_north, level, up, result)
     else:
@@ -196,21 +198,24 @@ def hillshade_of(heights: Heights, grid: Grid, light: Light = Light()) -> Height
 
 def gradient(surface: Surface, axis: int) -> LiveSurface:
     """Live rise per metre towards east (axis 0) or north (axis 1)."""
-    return LiveSurface(
-        [in_unit(surface, "m")], lambda arrays, grid: gradients_of(arrays[0], grid)[axis], halo=1, unit="1"
-    )
+    return _live(surface, lambda heights, grid, ground: gradients_of(heights, grid, ground)[axis], "1")
 
 
 def slope(surface: Surface) -> LiveSurface:
     """Live slope in degrees."""
-    return LiveSurface([in_unit(surface, "m")], lambda arrays, grid: slope_of(arrays[0], grid), halo=1, unit="°")
+    return _live(surface, slope_of, "°")
 
 
 def aspect(surface: Surface) -> LiveSurface:
     """Live aspect in degrees clockwise from north, empty where level."""
-    return LiveSurface([in_unit(surface, "m")], lambda arrays, grid: aspect_of(arrays[0], grid), halo=1, unit="°")
+    return _live(surface, aspect_of, "°")
 
 
 def hillshade(surface: Surface, light: Light = Light()) -> LiveSurface:
     """Live hillshade from 0 (dark) to 1 (bright)."""
-    return LiveSurface([in_unit(surface, "m")], lambda arrays, grid: hillshade_of(arrays[0], grid, light), 1, unit="1")
+    return _live(surface, lambda heights, grid, ground: hillshade_of(heights, grid, light, ground), "1")
+
+
+def _live(surface: Surface, compute: Callable[[Heights, Grid, Ground], Heights], unit: str) -> LiveSurface:
+    ground = surface.grid.ground()  # that of the whole surface, so that every window has the same cells
+    return LiveSurface([in_unit(surface, "m")], lambda arrays, grid: compute(arrays[0], grid, ground), 1, unit=unit)

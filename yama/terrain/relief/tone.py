@@ -8,9 +8,9 @@ from typing import Literal
 
 import numpy as np
 
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Grid, Ground, Window
 from yama.terrain.relief.contrast import contrast_of
-from yama.terrain.relief.sky import sight_of
+from yama.terrain.relief.sky import inner_bands, sight_of
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import in_unit
 
@@ -30,23 +30,27 @@ def rise_at(cell: float) -> float:
     return min(max(cell / 8, 1.0), 4.0)
 
 
-def tone_of(heights: Heights, grid: Grid, shade: Tone) -> Heights:
+def tone_of(heights: Heights, grid: Grid, shade: Tone, ground: Ground | None = None) -> Heights:
     """From -1, darkest, to 1, of heights in metres on `grid`, without REACH cells on each side; 0 where nothing is to be said, NaN
     where empty."""
-    wide, high = grid.metres_per_cell()
-    rise = np.float32(rise_at(wide))
-    if shade == "sky":
-        seen = sight_of(heights * rise, grid, REACH, REACH * min(wide, high))
-        found = _SKY * (seen - 1)
-    else:
-        least = _ROUGH * min(wide, high) / float(rise)
-        found = contrast_of(heights, grid, REACH, REACH * min(wide, high), "deviation", least) / _DEVIATIONS
-    toned: Heights = np.clip(found, -1, 1)
+    toned = np.empty((heights.shape[0] - 2 * REACH, heights.shape[1] - 2 * REACH), np.float32)
+    ground = ground or grid.ground()
+    for first, last, wide, high in inner_bands(grid, REACH, ground):
+        part = heights[first : last + 2 * REACH]
+        there = grid.part(Window(first, 0, last - first + 2 * REACH, grid.cols))
+        rise, radius = np.float32(rise_at(wide)), REACH * min(wide, high)
+        if shade == "sky":
+            found = _SKY * (sight_of(part * rise, there, REACH, radius, ground=ground) - 1)
+        else:
+            least = _ROUGH * min(wide, high) / float(rise)
+            found = contrast_of(part, there, REACH, radius, "deviation", least, ground) / _DEVIATIONS
+        toned[first:last] = np.clip(found, -1, 1)
     return toned
 
 
 def tone(surface: Surface, shade: Tone) -> LiveSurface:
     """Live tone of a surface on its own cells, from -1 to 1."""
+    ground = surface.grid.ground()
     return LiveSurface(
-        [in_unit(surface, "m")], lambda arrays, grid: tone_of(arrays[0], grid, shade), halo=REACH, unit="1"
+        [in_unit(surface, "m")], lambda arrays, grid: tone_of(arrays[0], grid, shade, ground), halo=REACH, unit="1"
     )

@@ -12,8 +12,9 @@ from pydantic import TypeAdapter
 from yama.terrain.editing import Edit, Edited, chained, parts_of, snapped, title_of
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, Value
+from yama.terrain.tests.places import LOCAL
 
-FRAME = "EPSG:32741"
+FRAME = LOCAL
 _EDIT: TypeAdapter[Any] = TypeAdapter(Edit)
 
 
@@ -126,7 +127,7 @@ class Lines(SimpleTestCase):
         random = np.random.default_rng(11)
         for _ in range(30):
             lines = [random.uniform(0, 40, (2, 2)) for _ in range(12)]
-            chains, joints = chained(lines, 6.0, lambda y: (1.0, 1.0))
+            chains, joints = chained(lines, 6.0, lambda x, y: (1.0, 1.0))
             ends = [(i, at) for i in range(12) for at in (0, 1)]
             options = sorted(
                 (float(np.hypot(*(lines[a[0]][-a[1]] - lines[b[0]][-b[1]]))), a, b)

@@ -10,7 +10,9 @@ from pyproj import CRS
 from yama.service.holdings.models import Holding, upload_path
 from yama.service.tests.base import ServiceTest
 
-FEET = CRS.from_proj4("+proj=utm +zone=41 +south +datum=WGS84 +units=us-ft").to_wkt()
+FEET = CRS.from_proj4(
+    "+proj=tmerc +lat_0=-41 +lon_0=62.4 +k=0.9999 +x_0=600000 +y_0=900000 +datum=WGS84 +units=us-ft"
+).to_wkt()
 
 
 class QuestionTest(ServiceTest):

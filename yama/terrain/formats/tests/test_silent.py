@@ -21,7 +21,9 @@ from yama.terrain.findings import refuse
 from yama.terrain.formats import vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.netcdf_size import expected_size
+from yama.terrain.grid import crs_name, parse_crs
 from yama.terrain.surface import store
+from yama.terrain.units import said_by_crs
 
 CRS = "EPSG:32741"
 PLACE = rasterio.Affine(2, 0, 448_000, 0, -2, 5_438_000)
@@ -244,7 +246,9 @@ class CloudTest(SilentTest):
 class UnitTest(CloudTest):
     """What measures the ground in feet and says nothing of heights is asked about."""
 
-    FEET = pyproj.CRS.from_proj4("+proj=utm +zone=41 +south +datum=WGS84 +units=us-ft").to_wkt()
+    FEET = pyproj.CRS.from_proj4(
+        "+proj=tmerc +lat_0=-41 +lon_0=62.4 +k=0.9999 +x_0=600000 +y_0=900000 +datum=WGS84 +units=us-ft"
+    ).to_wkt()
 
     def both(self, vertical=""):
         """A CRS in feet with one of heights in that unit."""
@@ -298,6 +302,11 @@ class UnitTest(CloudTest):
     def test_keys_that_measure_the_ground_in_feet(self):
         path, _ = self.lidar(None, ((3072, 32741), (3076, 9003)))
         self.asked(path)
+
+    def test_a_crs_in_feet_is_not_its_twin_in_metres(self):
+        feet = pyproj.CRS.from_proj4("+proj=utm +zone=41 +south +datum=WGS84 +units=us-ft")
+        self.assertEqual(said_by_crs(parse_crs(crs_name(feet)))[1], "us-ft")
+        self.assertEqual(crs_name(pyproj.CRS.from_proj4("+proj=utm +zone=41 +south +datum=WGS84 +units=m")), CRS)
 
     def test_a_raster_in_feet(self):
         path = self.folder / "feet.tif"

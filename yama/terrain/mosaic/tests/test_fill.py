@@ -18,8 +18,9 @@ from yama.terrain.mosaic import fill
 from yama.terrain.mosaic.fill import Filled, FilledCells, Method, fill_hole
 from yama.terrain.operations import find, parse_params, take_inputs
 from yama.terrain.surface import ArraySurface, StoredSurface, store
+from yama.terrain.tests.places import LOCAL
 
-GRID = Grid("EPSG:32741", 1_000.0, 3_000.0, 2.0, 2.0, 90, 110)
+GRID = Grid(LOCAL, 1_000.0, 3_000.0, 2.0, 2.0, 90, 110)
 
 
 def plane() -> np.ndarray:
@@ -183,7 +184,7 @@ class OperationTest(SimpleTestCase):
         self.assertEqual(self.found(across=300)["guess"].weight, "note")
         self.assertEqual(self.found(method="other")["no_other"].mend.set_params, {"method": "facets"})
         feet = ArraySurface(np.ones((90, 110)), GRID, "ft")
-        away = ArraySurface(np.ones((4, 4)), Grid("EPSG:32741", 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))
+        away = ArraySurface(np.ones((4, 4)), Grid(LOCAL, 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))
         self.assertEqual(set(self.found(feet, method="other")), {"unit"})
         self.assertEqual(set(self.found(away, method="other")), {"outside"})
         with self.assertRaisesMessage(InputError, "lies elsewhere"):
@@ -194,7 +195,7 @@ class OperationTest(SimpleTestCase):
             )
 
     def test_a_coarser_surface_is_fitted_before_it_fills(self) -> None:
-        coarse = Grid("EPSG:32741", 990.0, 3_010.0, 6.0, 6.0, 40, 45)
+        coarse = Grid(LOCAL, 990.0, 3_010.0, 6.0, 6.0, 40, 45)
         x, y = np.meshgrid(coarse.x_of(np.arange(45)), coarse.y_of(np.arange(40)))
         other = ArraySurface(107 - 0.1 * (x - 1_001) - 0.15 * (y - 2_999), coarse)  # the plane, 7 m too high
         params = parse_params(self.operation, {"method": "other", "across": 100})

@@ -21,8 +21,9 @@ from yama.terrain.mosaic.rules import RuleName, edge_weights
 from yama.terrain.mosaic.seams import Seams
 from yama.terrain.operations import find, parse_params, take_inputs
 from yama.terrain.surface import ArraySurface, StoredSurface, store
+from yama.terrain.tests.places import LOCAL
 
-GRID = Grid("EPSG:32741", 1_000.0, 3_000.0, 2.0, 2.0, 80, 90)
+GRID = Grid(LOCAL, 1_000.0, 3_000.0, 2.0, 2.0, 80, 90)
 
 
 def ground(grid: Grid) -> np.ndarray:
@@ -168,13 +169,13 @@ class RulesTest(SimpleTestCase):
         self.assertLess(max(step["feather"], step["priority"]), 0.4)
 
     def test_nothing_in_the_frame_is_refused(self) -> None:
-        away = ArraySurface(np.ones((4, 4)), Grid("EPSG:32741", 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))
+        away = ArraySurface(np.ones((4, 4)), Grid(LOCAL, 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))
         with self.assertRaisesMessage(InputError, "None of the surfaces lies within the frame"):
             place([away], GRID)
         self.assertEqual([one.number for one in place([away, *tiles()[:1]], GRID)], [1])
 
     def test_other_grids_and_systems_are_fitted(self) -> None:
-        coarse = Grid("EPSG:32741", 990.0, 3_005.0, 7.0, 7.0, 30, 30)
+        coarse = Grid(LOCAL, 990.0, 3_005.0, 7.0, 7.0, 30, 30)
         live = mosaic("priority", [*tiles()[:1], ArraySurface(ground(coarse), coarse)])
         apart = live.read_all() - ground(GRID)
         self.assertLess(np.nanquantile(np.abs(apart), 0.99), 1.5)

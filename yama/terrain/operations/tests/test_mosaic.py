@@ -57,9 +57,9 @@ class MosaicTest(SimpleTestCase):
 
     def test_findings(self) -> None:
         feet = ArraySurface(np.ones((4, 4)), GRID.part(GRID.whole._replace(rows=4, cols=4)), "ft")
-        away = ArraySurface(np.ones((4, 4)), Grid("EPSG:32741", 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))
+        away = ArraySurface(np.ones((4, 4)), Grid(GRID.crs, 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))
         degrees = ArraySurface(np.ones((4, 4)), Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4))
-        half = ArraySurface(np.ones((4, 4)), Grid("EPSG:32741", 1_001.0, 3_000.0, 2.0, 2.0, 4, 4))
+        half = ArraySurface(np.ones((4, 4)), Grid(GRID.crs, 1_001.0, 3_000.0, 2.0, 2.0, 4, 4))
         other = ArraySurface(np.ones((4, 4)), half.grid, "m", "ellipsoid")
         datum = ArraySurface(np.ones((4, 4)), GRID.part(GRID.whole._replace(rows=4, cols=4)), "m", "mean sea level")
         one = tiles()[0]
@@ -84,7 +84,7 @@ class MosaicTest(SimpleTestCase):
 
     def test_surfaces_that_are_empty_or_of_one_cell(self) -> None:
         empty = ArraySurface(np.full((6, 6), np.nan), GRID.part(GRID.whole._replace(rows=6, cols=6)))
-        single = ArraySurface([[77.0]], Grid("EPSG:32741", 1_100.0, 2_950.0, 2.0, 2.0, 1, 1))
+        single = ArraySurface([[77.0]], Grid(GRID.crs, 1_100.0, 2_950.0, 2.0, 2.0, 1, 1))
         for rule in ("priority", "feather", "seam", "mean", "nearest"):
             live = run(MOSAIC, [empty, single], rule=rule, levelling="tilt")
             self.assertEqual(np.count_nonzero(~np.isnan(live.read_all())), 1)
@@ -107,7 +107,7 @@ class OverlapsTest(SimpleTestCase):
         self.assertEqual({one["phase"]["kind"] for one in before["pairs"]}, {"aligned"})
         self.assertTrue(run(OVERLAPS, tiles(), rule="seam")["seams"])
         with self.assertRaisesMessage(InputError, "None of the surfaces"):
-            run(OVERLAPS, [ArraySurface(np.ones((4, 4)), Grid("EPSG:32741", 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))])
+            run(OVERLAPS, [ArraySurface(np.ones((4, 4)), Grid(GRID.crs, 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))])
 
     def test_feet_wait_until_they_are_converted(self) -> None:
         feet = ArraySurface(tile(5, 30, 55, 60, 2).read_all() * FEET, tile(5, 30, 55, 60, 2).grid)
@@ -118,7 +118,7 @@ class OverlapsTest(SimpleTestCase):
 
     def test_grids_that_differ_are_told(self) -> None:
         half = ArraySurface(ground(GRID), Grid(GRID.crs, GRID.west + 1, GRID.north, 2.0, 2.0, GRID.rows, GRID.cols))
-        wide = Grid("EPSG:32741", 1_000.0, 3_000.0, 5.0, 5.0, 30, 30)
+        wide = Grid(GRID.crs, 1_000.0, 3_000.0, 5.0, 5.0, 30, 30)
         figures = run(OVERLAPS, [ArraySurface(ground(GRID), GRID), half, ArraySurface(ground(wide), wide)])
         self.assertEqual([one["phase"] for one in figures["pairs"]],
                          [{"kind": "off", "off": 0.5}, {"kind": "size", "off": 0.0}, {"kind": "size", "off": 0.0}])  # fmt: skip
@@ -127,7 +127,7 @@ class OverlapsTest(SimpleTestCase):
 class SheetTest(SimpleTestCase):
     """A source that comes in tiles."""
 
-    coarse = Grid("EPSG:32741", 1_000.0, 3_000.0, 5.0, 5.0, 32, 36)
+    coarse = Grid(GRID.crs, 1_000.0, 3_000.0, 5.0, 5.0, 32, 36)
 
     def parts(self) -> list[ArraySurface]:
         heights = ground(self.coarse)
@@ -153,7 +153,7 @@ class SheetTest(SimpleTestCase):
 
     def test_tiles_that_do_not_fit_together_are_refused(self) -> None:
         parts = self.parts()
-        off = Grid("EPSG:32741", 1_001.0, 3_000.0, 5.0, 5.0, 4, 4)
+        off = Grid(GRID.crs, 1_001.0, 3_000.0, 5.0, 5.0, 4, 4)
         stray = ArraySurface(np.ones((4, 4)), off)
         feet = ArraySurface(parts[1].read_all(), parts[1].grid, "ft")
         for other, code in ((stray, "lattice"), (feet, "unit")):

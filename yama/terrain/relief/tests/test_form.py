@@ -15,8 +15,9 @@ from yama.terrain.relief.sky import _rays, sight, sight_of
 from yama.terrain.relief.slope import Light, aspect_of, gradients_of, hillshade_of, slope
 from yama.terrain.relief.tone import REACH, tone, tone_of
 from yama.terrain.surface import ArraySurface
+from yama.terrain.tests.places import LOCAL
 
-GRID = Grid("EPSG:32741", 0, 200, 2.0, 2.0, 100, 100)
+GRID = Grid(LOCAL, 0, 200, 2.0, 2.0, 100, 100)
 X, Y = np.meshgrid(GRID.x_of(np.arange(100)) - 100, GRID.y_of(np.arange(100)) - 100)
 INNER = (slice(1, -1), slice(1, -1))
 
@@ -91,7 +92,7 @@ class ContrastTest(SimpleTestCase):
                 )
 
     def test_on_cells_that_are_not_square_it_looks_as_far_both_ways(self):
-        oblong = Grid("EPSG:32741", 0, 400, 2.0, 4.0, 100, 100)
+        oblong = Grid(LOCAL, 0, 400, 2.0, 4.0, 100, 100)
         ridge = np.zeros((100, 100), np.float32)
         ridge[:, 50] = 1.0
         found = contrast_of(ridge, oblong, 20, 16.0)

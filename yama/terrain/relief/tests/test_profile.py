@@ -2,13 +2,14 @@
 
 import numpy as np
 from django.test import SimpleTestCase
-from pyproj import Transformer
+from pyproj import Geod, Transformer
 
 from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Grid
 from yama.terrain.relief.profile import MOST_SAMPLES, courses, finest, track
 from yama.terrain.surface import ArraySurface
+from yama.terrain.tests.places import LOCAL
 
 CRS = "EPSG:32741"
 GRID = Grid(CRS, 448_000.0, 5_438_400.0, 2.0, 2.0, 200, 240)
@@ -21,15 +22,15 @@ def plane() -> ArraySurface:
 
 class TrackTest(SimpleTestCase):
     def test_places_are_a_step_apart_and_both_ends_are_there(self):
-        along = track([(0, 0), (30, 40), (30, 140)], CRS, 2.0)
+        along = track([(0, 0), (30, 40), (30, 140)], LOCAL, 2.0)
         self.assertEqual((along.distance[0], along.distance[-1], along.step), (0.0, 150.0, 2.0))
         self.assertEqual((along.x[-1], along.y[-1]), (30.0, 140.0))
         np.testing.assert_allclose((along.x[10], along.y[10]), (12, 16))
 
     def test_a_long_line_has_its_places_farther_apart(self):
-        along = track([(0, 0), (1_000_000, 0)], CRS, 2.0)
+        along = track([(0, 0), (100_000, 0)], LOCAL, 2.0)
         self.assertEqual(along.distance.size, MOST_SAMPLES)
-        self.assertAlmostEqual(along.step, 1_000_000 / (MOST_SAMPLES - 1))
+        self.assertAlmostEqual(along.step, 100_000 / (MOST_SAMPLES - 1))
 
     def test_a_million_corners_and_lines_that_are_none_are_refused(self):
         for line in (
@@ -45,7 +46,27 @@ class TrackTest(SimpleTestCase):
 
     def test_degrees_are_measured_in_metres(self):
         along = track([(62.4, -41.2), (62.4, -41.1)], "EPSG:4326", 100.0)
-        self.assertAlmostEqual(along.distance[-1], 11_132, delta=2)
+        _, _, length = Geod(ellps="WGS84").inv(62.4, -41.2, 62.4, -41.1)
+        self.assertAlmostEqual(along.distance[-1], length, delta=0.01)
+
+    def test_where_a_crs_stretches_the_ground_lengths_are_those_of_the_ground(self):
+        turn = Transformer.from_crs("EPSG:4326", "EPSG:3857", always_xy=True)
+        west, east, south, north = 62.0, 62.5, 49.8, 50.3
+        corners = [turn.transform(*place) for place in ((west, south), (west, north), (east, north))]
+        along = track(corners, "EPSG:3857", 100.0)
+        earth = Geod(ellps="WGS84")
+        north_south = earth.inv(west, south, west, north)[2]
+        # along a parallel, which is straight in this CRS, and not along the shorter geodesic
+        around = (
+            earth.a
+            / (1 - earth.es * np.sin(np.radians(north)) ** 2) ** 0.5
+            * np.cos(np.radians(north))
+            * np.radians(east - west)
+        )
+        self.assertAlmostEqual(along.distance[-1] / (north_south + around), 1.0, places=6)
+        half = np.searchsorted(along.distance, north_south / 2)
+        middle = Transformer.from_crs("EPSG:3857", "EPSG:4326", always_xy=True).transform(along.x[half], along.y[half])
+        self.assertAlmostEqual(earth.inv(west, south, *middle)[2] / along.distance[half], 1.0, places=5)
 
 
 class CourseTest(SimpleTestCase):

@@ -12,8 +12,9 @@ from yama.terrain.relief.picture import picture
 from yama.terrain.relief.ramps import RAMPS, colours
 from yama.terrain.relief.slope import Light, aspect, aspect_of, gradients_of, hillshade, hillshade_of, slope, slope_of
 from yama.terrain.surface import ArraySurface
+from yama.terrain.tests.places import LOCAL
 
-GRID = Grid("EPSG:32741", 0, 100, 2.0, 2.0, 50, 60)
+GRID = Grid(LOCAL, 0, 100, 2.0, 2.0, 50, 60)
 
 
 def plane(east: float, north: float) -> ArraySurface:
@@ -81,7 +82,7 @@ class PictureTest(SimpleTestCase):
         self.assertLess(len(png), 20_000)
 
     def test_what_fills_little_of_the_frame_fills_the_picture(self):
-        wide = Grid("EPSG:32741", 0, 2000, 2.0, 2.0, 1000, 1000)
+        wide = Grid(LOCAL, 0, 2000, 2.0, 2.0, 1000, 1000)
         heights = np.full((1000, 1000), np.nan, np.float32)
         heights[700:730, 200:260] = 5.0
         red = Dress(((0.0, "#FF0000"), (1.0, "#FF0000")), 0, 10)
