@@ -10,7 +10,7 @@ from typing import Any
 from pyproj import Transformer
 
 from yama.terrain.errors import GridError, InputError
-from yama.terrain.grid import Bounds, Grid, parse_crs
+from yama.terrain.grid import Bounds, Grid, metres_per_unit, parse_crs
 from yama.terrain.points import Points, strays
 
 
@@ -42,6 +42,10 @@ class Frame:
         return Frame(
             Grid.covering(grid.crs, grid.bounds, cell_size, (grid.west, grid.north)), self.unit, self.vertical_datum
         )
+
+
+_TRUE_ENOUGH = 0.005
+"""Share by which metres of a proposed CRS may differ from those of the ground; in a zone of UTM they do by a fifth of that."""
 
 
 def utm_zone(longitude: float, latitude: float) -> str:
@@ -112,11 +116,17 @@ def propose(extents: Sequence[Extent], cell_size: float | None = None) -> Propos
 
 def _common_crs(extents: Sequence[Extent]) -> tuple[str, str]:
     known = {extent.crs for extent in extents}
+    stretched = ""
     if len(known) == 1:
         (only,) = known
         crs = parse_crs(only)
         if crs.is_projected and crs.axis_info and abs(crs.axis_info[0].unit_conversion_factor - 1) < 1e-9:
-            return only, f"The sources are in {crs.name} already."
+            lengths = [length for extent in extents for length in metres_per_unit(only, *extent.bounds.middle)]
+            if max(abs(length - 1) for length in lengths) <= _TRUE_ENOUGH:
+                return only, f"The sources are in {crs.name} already."
+            stretched = (
+                f" The metres of {crs.name}, in which the sources are, are {lengths[0]:.3f} m on the ground there."
+            )
     middles = []
     for extent in extents:
         turn = Transformer.from_crs(parse_crs(extent.crs), parse_crs("EPSG:4326"), always_xy=True)
@@ -129,7 +139,7 @@ def _common_crs(extents: Sequence[Extent]) -> tuple[str, str]:
     name = utm_zone(longitude, latitude)
     return (
         name,
-        f"The UTM zone of its middle, {abs(latitude):.2f}° {'S' if latitude < 0 else 'N'} {abs(longitude):.2f}° {'W' if longitude < 0 else 'E'}.",
+        f"The UTM zone of its middle, {abs(latitude):.2f}° {'S' if latitude < 0 else 'N'} {abs(longitude):.2f}° {'W' if longitude < 0 else 'E'}.{stretched}",
     )
 
 

@@ -22,8 +22,8 @@ from yama.service.accounts.api import Failure
 from yama.service.holdings.models import Holding
 from yama.service.projects.access import open_project
 from yama.terrain.apart import readers
-from yama.terrain.frame import Extent, extent_of_points, propose
-from yama.terrain.grid import Bounds, Grid, parse_crs
+from yama.terrain.frame import Extent, extent_of_points, propose, utm_zone
+from yama.terrain.grid import Bounds, Grid, metres_per_unit, parse_crs
 
 router = Router(tags=["frames"])
 holdings_router = Router(tags=["frames"])
@@ -86,7 +86,9 @@ class UseIn(Schema):
 
 class UseOut(Schema):
     """What a CRS is meant for. bounds: its area of use in degrees; unit: of its axes. place: middle of the area asked about
-    in degrees. inside: whether all of that area lies within the bounds; null where either is not known."""
+    in degrees. inside: whether all of that area lies within the bounds; null where either is not known. stretch: metres of the CRS
+    to one on the ground at that place, and `instead` a CRS in which they are the same; null where it is one to 0.1 %, or the
+    CRS is in degrees."""
 
     name: str
     unit: str
@@ -94,6 +96,8 @@ class UseOut(Schema):
     bounds: tuple[float, float, float, float] | None
     place: tuple[float, float] | None
     inside: bool | None
+    stretch: float | None = None
+    instead: str | None = None
 
 
 def _extent(given: ExtentIO) -> Extent:
@@ -151,12 +155,24 @@ def area_of_use(request: HttpRequest, body: UseIn) -> dict[str, Any]:
         middle = turn.transform((west + east) / 2, (south + north) / 2)
         if all(math.isfinite(value) for place in (*places, middle) for value in place):
             found["place"] = middle
+            _say_stretch(found, body.crs, ((west + east) / 2, (south + north) / 2), middle)
             if use:
                 bounds = found["bounds"]
                 found["inside"] = all(_holds(bounds, AreaOfInterest(x, y, x, y)) for x, y in places)
         else:
             found["inside"] = False
     return found
+
+
+def _say_stretch(found: dict[str, Any], crs: str, place: tuple[float, float], degrees: tuple[float, float]) -> None:
+    """How far lengths of a projected CRS are from those of the ground, and a zone in which they are true."""
+    known = parse_crs(crs)
+    if known.is_geographic or not -80 <= degrees[1] <= 84:
+        return
+    unit = float(known.axis_info[0].unit_conversion_factor)
+    across, up = metres_per_unit(crs, *place)
+    if (across, up) != (unit, unit):
+        found |= {"stretch": unit / math.sqrt(across * up), "instead": utm_zone(*degrees)}
 
 
 @lru_cache(maxsize=1)

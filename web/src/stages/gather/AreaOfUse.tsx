@@ -1,5 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
-import { call, type Use } from "../../api/client";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { call, type Proposal, type Use } from "../../api/client";
 import { num } from "../../desk/format";
 
 const side = (value: number, sides: string) => `${num(Math.abs(value), 1)}° ${value < 0 ? sides[1] : sides[0]}`;
@@ -19,11 +19,27 @@ export function useAreaOfUse(crs: string, typed: Sides) {
     placeholderData: (before) => before,
   });
   const unit = use ? ({ metre: "m", degree: "°" }[use.unit] ?? use.unit) : "";
-  return { use, unit };
+  return { use, unit, area };
+}
+
+interface Fix {
+  crs: string;
+  area: (number | null | undefined)[] | null;
+  cellSize: number | null | undefined;
+  /** The same area in a CRS whose lengths are those of the ground. */
+  onProposal: (found: Proposal) => void;
 }
 
 /** The degrees a CRS is meant for on a lattice of the whole earth, with the frame's place in it. */
-export function AreaOfUse({ use }: { use: Use | undefined }) {
+export function AreaOfUse({ use, fix }: { use: Use | undefined; fix?: Fix }) {
+  const propose = useMutation({
+    mutationFn: ({ crs, area, cellSize }: Fix) =>
+      call<Proposal>("POST", "/frames/propose", {
+        extents: [{ name: "the area", crs, bounds: area, boundary: true }],
+        cell_size: cellSize,
+      }),
+    onSuccess: (found) => fix?.onProposal(found),
+  });
   if (!use) return null;
   const { bounds, place, inside } = use;
   // an area that crosses the date line is drawn in two
@@ -67,6 +83,19 @@ export function AreaOfUse({ use }: { use: Use | undefined }) {
           </>
         ) : (
           "Nothing says where it is meant for."
+        )}
+        {use.stretch && use.instead && (
+          <span className="caution">
+            {" "}
+            There <span className="n">{num(use.stretch, use.stretch < 1.1 ? 4 : 2)}</span> of its metres are one on the
+            ground. Slopes, lengths and areas are put right, but its cells are not as wide as they say.{" "}
+            {fix?.area && (
+              <button type="button" className="lnk" disabled={propose.isPending} onClick={() => propose.mutate(fix)}>
+                Put the frame into {use.instead}
+              </button>
+            )}
+            {propose.error && <span className="err">{propose.error.message}</span>}
+          </span>
         )}
         {inside === false && (
           <span className="caution">

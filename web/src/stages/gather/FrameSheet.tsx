@@ -41,7 +41,11 @@ export function FrameSheet() {
     retry: false,
   });
   const parsed = Object.fromEntries(FIELDS.map(([key]) => [key, parse(values[key] ?? "")]));
-  const { use, unit } = useAreaOfUse(crs, parsed);
+  const { use, unit, area } = useAreaOfUse(crs, parsed);
+  const fill = (found: Proposal) => {
+    setCrs(found.crs);
+    setValues(Object.fromEntries(FIELDS.map(([key]) => [key, String(found[key])])));
+  };
   const changed =
     crs !== grid.crs ||
     heights !== frame.unit ||
@@ -107,14 +111,7 @@ export function FrameSheet() {
               </span>{" "}
               cells of <span className="n">{size(proposal.cell_size)}</span> m
               {mayChange && (
-                <button
-                  type="button"
-                  className="btn"
-                  onClick={() => {
-                    setCrs(proposal.crs);
-                    setValues(Object.fromEntries(FIELDS.map(([key]) => [key, String(proposal[key])])));
-                  }}
-                >
+                <button type="button" className="btn" onClick={() => fill(proposal)}>
                   Fill in
                 </button>
               )}
@@ -124,7 +121,7 @@ export function FrameSheet() {
       </Section>
       <Section title="The frame">
         <CrsChoice value={crs} onChange={setCrs} />
-        <AreaOfUse use={use} />
+        <AreaOfUse use={use} fix={{ crs, area, cellSize: parsed.cell_size, onProposal: fill }} />
         {FIELDS.map(([key, title]) => (
           <div className="row" key={key}>
             <label htmlFor={`frame-${key}`}>{title}</label>

@@ -32,7 +32,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
     string,
     number | null
   >;
-  const { use, unit } = useAreaOfUse(crs, parsed);
+  const { use, unit, area } = useAreaOfUse(crs, parsed);
   const ready = name.trim() && crs.trim() && FIELDS.every(([key]) => parsed[key] !== null);
   const cells =
     parsed.cell_size && FIELDS.every(([key]) => parsed[key] !== null)
@@ -152,7 +152,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
       </Section>
       <Section title="Frame">
         <CrsChoice value={crs} onChange={setCrs} />
-        <AreaOfUse use={use} />
+        <AreaOfUse use={use} fix={{ crs, area, cellSize: parsed.cell_size, onProposal: fill }} />
         {FIELDS.map(([key, title]) => (
           <div className="row" key={key}>
             <label htmlFor={`frame-${key}`}>{title}</label>

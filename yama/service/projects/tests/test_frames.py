@@ -107,3 +107,18 @@ class AreaOfUseTest(ServiceTest):
         self.assertIsNone(own["bounds"])
         self.assertIsNone(own["inside"])
         self.assertIn("is not known", self.use("EPSG:1", status=422)["detail"])
+
+    def test_a_crs_that_stretches_the_ground_is_told_with_another(self):
+        x, y = 6_900_000, 6_446_275
+        mercator = self.use("EPSG:3857", [x, y, x + 8_000, y + 8_000])
+        self.assertAlmostEqual(mercator["stretch"], 1.555, delta=0.005)
+        self.assertEqual(mercator["instead"], "EPSG:32641")
+        zone = self.use("EPSG:32741", [443_520, 5_434_368, 453_760, 5_442_560])
+        self.assertEqual((zone["stretch"], zone["instead"]), (None, None))
+        degrees = self.use("EPSG:4326", [62, -42, 63, -41])
+        self.assertIsNone(degrees["stretch"])
+        # the fix: the same area in a zone whose metres are those of the ground
+        body = {"extents": [{"name": "the area", "crs": "EPSG:3857", "bounds": [x, y, x + 8_000, y + 8_000], "boundary": True}], "cell_size": 5}  # fmt: skip
+        found = self.client.post("/api/frames/propose", body, content_type="application/json").json()
+        self.assertEqual(found["crs"], "EPSG:32641")
+        self.assertAlmostEqual(found["east"] - found["west"], 8_000 / 1.555, delta=400)
