@@ -13,7 +13,6 @@ from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal
 
 import numpy as np
-import numpy.typing as npt
 import shapely
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -488,44 +487,35 @@ _HOW: dict[type, Callable[[Edited, Any], None]] = {
 # -- snapping ----------------------------------------------------------------------------------------------------
 
 
-def snapped(edited: Edited, x: float, y: float, within: float, besides: int | None = None) -> tuple[float, float]:
-    """The vertex of another feature nearest to a place, within so many metres; else the nearest spot on a line or
-    border; else the place itself. besides: a feature that does not count."""
-    numbers = [number for number in edited.geometries if number != besides]
-    if not numbers or within <= 0:
-        return x, y
-    geometries = np.array([edited.geometries[number] for number in numbers], dtype=object)
-    across, up = edited.scale(x, y)
-    reach_x, reach_y = within / across, within / up
-    boxes = shapely.bounds(geometries)
-    near = (
-        (boxes[:, 0] <= x + reach_x) & (boxes[:, 2] >= x - reach_x)
-        & (boxes[:, 1] <= y + reach_y) & (boxes[:, 3] >= y - reach_y)
-    )  # fmt: skip
-    parts = [part[:, :2] for geometry in geometries[near] for part in parts_of(geometry)]
-    if not parts:
-        return x, y
-    vertices = np.vstack(parts)
-    apart = np.hypot((vertices[:, 0] - x) * across, (vertices[:, 1] - y) * up)
-    nearest = int(apart.argmin())
-    if apart[nearest] <= within:
-        return float(vertices[nearest, 0]), float(vertices[nearest, 1])
-    best, place = within, (x, y)
-    for part in parts:
-        if len(part) < 2:
-            continue
-        distance, spot = _nearest_on(part, x, y, across, up)
-        if distance <= best:
-            best, place = distance, spot
-    return place
-
-
-def _nearest_on(part: FloatArray, x: float, y: float, across: float, up: float) -> tuple[float, tuple[float, float]]:
-    metres = (part - np.array([x, y])) * np.array([across, up])
-    start, step = metres[:-1], np.diff(metres, axis=0)
-    length = (step**2).sum(1)
-    share: npt.NDArray[np.float64] = np.clip(-(start * step).sum(1) / np.where(length > 0, length, 1.0), 0.0, 1.0)
-    spots = start + share[:, None] * step
-    distance = np.hypot(spots[:, 0], spots[:, 1])
-    at = int(distance.argmin())
-    return float(distance[at]), (x + float(spots[at, 0]) / across, y + float(spots[at, 1]) / up)
+def snapped(
+    edited: Edited, places: Sequence[tuple[float, float]], within: float, besides: int | None = None
+) -> list[tuple[float, float]]:
+    """Each place as the vertex of another feature nearest to it, within so many metres; else as the nearest spot on a line or
+    border; else as it is. besides: a feature that does not count."""
+    others = [geometry for number, geometry in edited.geometries.items() if number != besides]
+    asked = np.asarray(places, np.float64).reshape(-1, 2)
+    if not others or within <= 0 or not len(asked):
+        return [(float(x), float(y)) for x, y in asked]
+    middle = asked.mean(axis=0)
+    scale = np.array(edited.scale(*(float(value) for value in middle)))
+    around = shapely.box(*(asked.min(axis=0) - within / scale), *(asked.max(axis=0) + within / scale))
+    parts = [part[:, :2] for i in shapely.STRtree(others).query(around) for part in parts_of(others[i])]
+    metres = (asked - middle) * scale
+    result, left = asked.copy(), np.ones(len(asked), np.bool_)
+    if parts:
+        corners = np.vstack(parts)
+        tree = shapely.STRtree(shapely.points((corners - middle) * scale))
+        at, to = tree.query_nearest(shapely.points(metres), max_distance=within, all_matches=False)
+        result[at], left[at] = corners[to], False
+    # sides one by one, so that a long line is not looked through for each place
+    sides = [np.stack([part[:-1], part[1:]], 1) for part in parts if len(part) > 1]
+    if sides and left.any():
+        ends = (np.concatenate(sides) - middle) * scale
+        open_ones = np.flatnonzero(left)
+        tree = shapely.STRtree(shapely.linestrings(ends))
+        at, to = tree.query_nearest(shapely.points(metres[open_ones]), max_distance=within, all_matches=False)
+        start, step = ends[to, 0], ends[to, 1] - ends[to, 0]
+        length = (step**2).sum(1)
+        share = ((metres[open_ones[at]] - start) * step).sum(1) / np.where(length > 0, length, 1.0)
+        result[open_ones[at]] = (start + np.clip(share, 0.0, 1.0)[:, None] * step) / scale + middle
+    return [(float(x), float(y)) for x, y in result]

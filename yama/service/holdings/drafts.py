@@ -34,6 +34,7 @@ from yama.terrain.grid import parse_crs
 router = Router(tags=["edits"])
 _EDIT: TypeAdapter[Any] = TypeAdapter(Edit)
 _MOST_EDITS = 5_000
+_TRIES = 20
 
 
 class EditIn(Schema):
@@ -70,9 +71,15 @@ def _holding(request: HttpRequest, project_id: int, holding_id: int) -> Holding:
 
 
 def _draft(request: HttpRequest, holding: Holding) -> Draft:
-    """The person's draft, locked until the transaction ends."""
-    Draft.objects.get_or_create(holding=holding, user=person(request))
+    """The person's draft, locked until the transaction ends. It must be there, see `_begun`."""
     return Draft.objects.select_for_update().get(holding=holding, user=person(request))
+
+
+def _begun(request: HttpRequest, holding: Holding) -> Draft:
+    """The person's draft, made where there was none: by one statement of its own, so that two first edits made at once do not
+    wait for each other's locks."""
+    Draft.objects.bulk_create([Draft(holding=holding, user=person(request))], ignore_conflicts=True)
+    return Draft.objects.get(holding=holding, user=person(request))
 
 
 def _state(holding: Holding, edits: list[dict[str, Any]]) -> Edited:
@@ -119,7 +126,7 @@ def look(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, An
     return _answer(holding, draft, _state(holding, []), _state(holding, draft.edits[: draft.done]))
 
 
-@router.post("/{int:project_id}/holdings/{int:holding_id}/edits", response={200: DraftOut, 422: Failure})
+@router.post("/{int:project_id}/holdings/{int:holding_id}/edits", response={200: DraftOut, 409: Failure, 422: Failure})
 def add(request: HttpRequest, project_id: int, holding_id: int, body: EditIn) -> dict[str, Any]:
     """Make an edit; edits that were undone before it are forgotten."""
     holding = _holding(request, project_id, holding_id)
@@ -129,25 +136,32 @@ def add(request: HttpRequest, project_id: int, holding_id: int, body: EditIn) ->
     except ValidationError as error:
         first = error.errors()[0]
         raise InputError(f"This is no edit: {'.'.join(map(str, first['loc']))}: {first['msg']}.") from error
-    with transaction.atomic():
-        draft = _draft(request, holding)
+    for _ in range(_TRIES):
+        draft = _begun(request, holding)
         edits = draft.edits[: draft.done]
         if len(edits) >= _MOST_EDITS:
             raise InputError(f"{_MOST_EDITS} edits are made already. Keep them, and go on with the result.")
+        # worked out without holding anybody up, and kept where nothing else was kept meanwhile
         before = _state(holding, edits)
-        if body.snap and edit.kind in ("move_vertex", "add_vertex"):
-            edit.x, edit.y = snapped(before, edit.x, edit.y, body.snap, besides=edit.feature)
-        if body.snap and edit.kind == "draw":
-            edit.places = [snapped(before, x, y, body.snap) for x, y in edit.places]
+        made = edit.model_copy(deep=True)
+        if body.snap and made.kind in ("move_vertex", "add_vertex"):
+            ((made.x, made.y),) = snapped(before, [(made.x, made.y)], body.snap, besides=made.feature)
+        if body.snap and made.kind == "draw":
+            made.places = snapped(before, made.places, body.snap)
         after = Edited(before.crs, before.columns, dict(before.geometries), dict(before.rows), before.next_number)
-        after.apply([edit])
-        draft.edits, draft.done = [*edits, edit.model_dump(mode="json")], len(edits) + 1
-        draft.save()
-    return _answer(holding, draft, before, after)
+        after.apply([made])
+        with transaction.atomic():
+            draft = _draft(request, holding)
+            if draft.edits[: draft.done] == edits:
+                draft.edits, draft.done = [*edits, made.model_dump(mode="json")], len(edits) + 1
+                draft.save()
+                return _answer(holding, draft, before, after)
+    raise HttpError(409, "Others of your edits were made at the same time. Make this one again.")
 
 
 def _moved(request: HttpRequest, project_id: int, holding_id: int, step: int) -> dict[str, Any]:
     holding = _holding(request, project_id, holding_id)
+    _begun(request, holding)
     with transaction.atomic():
         draft = _draft(request, holding)
         was = draft.done
@@ -176,6 +190,15 @@ def drop(request: HttpRequest, project_id: int, holding_id: int) -> tuple[int, N
     return 204, None
 
 
+def end_draft(number: int, kept: list[dict[str, Any]]) -> None:
+    """Forget a draft whose edits are kept now; one that was changed since stays."""
+    edits = [_EDIT.validate_python(one) for one in kept]
+    with transaction.atomic():
+        draft = Draft.objects.select_for_update().filter(pk=number).first()
+        if draft is not None and [_EDIT.validate_python(one) for one in draft.edits[: draft.done]] == edits:
+            draft.delete()
+
+
 @router.post(
     "/{int:project_id}/holdings/{int:holding_id}/edits/keep",
     response={200: AcceptedOut, 202: AcceptedOut, 409: Failure, 422: Failure},
@@ -191,7 +214,7 @@ def keep(request: HttpRequest, project_id: int, holding_id: int, body: KeepIn) -
     step = operations.make_step(operation, params, {"features": holding.key}, holding.project.frame)
     existing = find_key(project_id, step.key)
     if existing is not None:
-        draft.delete()
+        end_draft(draft.pk, step.params["edits"])
         return 200, {"holding_id": existing.pk}
     name = body.name.strip() or f"{holding.name} edited"
     request_data = {"step": vars(step), "name": name, "live": False, "draft": draft.pk}

@@ -10,14 +10,20 @@ from kombu.exceptions import OperationalError as BrokerError
 
 from yama.service.jobs.models import Job
 from yama.service.projects.models import Project
+from yama.terrain.errors import InputError
 
 _log = logging.getLogger(__name__)
 
 
 def submit(project: Project, kind: str, title: str, request: dict[str, Any], user_id: int | None, key: str = "") -> Job:
-    """Put a job into the queue. Where one is open that makes the same key, that one is returned instead."""
+    """Put a job into the queue. Where one is open that makes the same key, that one is returned instead.
+
+    Raises InputError where the frame was changed since the job's step was made of it.
+    """
     with transaction.atomic():
-        Project.objects.select_for_update().get(pk=project.pk)  # one submission at a time, so that keys stay single
+        held = Project.objects.select_for_update().get(pk=project.pk)  # one submission at a time: keys stay single
+        if held.frame_data != project.frame_data:
+            raise InputError("The project's frame was changed at the same time. Look at it, then ask again.")
         if key:
             same = Job.objects.filter(project=project, key=key, state__in=Job.OPEN).first()
             if same is not None:

@@ -9,15 +9,17 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 import traceback
 import uuid
+from collections.abc import Callable
 from datetime import timedelta
 from functools import partial
 from typing import Any
 
 from celery import shared_task
 from django.conf import settings
-from django.db import connection, transaction
+from django.db import InterfaceError, OperationalError, connection, transaction
 from django.db.models import F, Q
 from django.utils import timezone
 
@@ -30,6 +32,8 @@ from yama.terrain.errors import CancelledError, QuestionError, TerrainError
 _log = logging.getLogger(__name__)
 
 _BEAT_SECONDS = 0.5
+_PATIENCE = 60.0
+"""Seconds that a database may be away without a job being lost."""
 
 
 class Running:
@@ -67,6 +71,7 @@ class Running:
                     held.update(heard_at=timezone.now(), progress=self._share)
                 except Exception:  # the database may be away for a moment; silence is dealt with by the watch
                     _log.exception("could not note that job %s is alive", self._job.pk)
+                    connection.close()  # a broken connection would stay so; the next one is new
         finally:
             connection.close()
 
@@ -91,14 +96,29 @@ def _end(job: Job, state: str, message: str = "", outcome: Outcome | None = None
         values["findings"] = [finding.to_dict() for finding in outcome.findings]
         values["holding_id"] = outcome.holding_id
         values["figures"] = outcome.figures
-    Job.objects.filter(pk=job.pk, worker=job.worker, state=Job.State.RUNNING).update(**values)
+    _insist(lambda: Job.objects.filter(pk=job.pk, worker=job.worker, state=Job.State.RUNNING).update(**values))
 
 
-def _postpone(job: Job, seconds: float) -> None:
+def _insist(write: Callable[[], object]) -> None:
+    """Write to a database that may be away for a while: what a job came to must not be lost with a connection."""
+    until = time.monotonic() + _PATIENCE
+    while True:
+        try:
+            write()
+            return
+        except (OperationalError, InterfaceError):
+            if time.monotonic() > until:
+                raise
+            _log.warning("the database does not answer; trying again")
+            connection.close()
+            time.sleep(_BEAT_SECONDS)
+
+
+def _postpone(job: Job, seconds: float, tries: int = 0) -> None:
     """Put a job back into the queue for later; the watch wakes it. Waiting does not count as a try."""
     now = timezone.now()
     Job.objects.filter(pk=job.pk, worker=job.worker, state=Job.State.RUNNING).update(
-        state=Job.State.QUEUED, worker="", tries=0, heard_at=None, not_before=now + timedelta(seconds=seconds)
+        state=Job.State.QUEUED, worker="", tries=tries, heard_at=None, not_before=now + timedelta(seconds=seconds)
     )
     Job.objects.filter(pk=job.pk, state=Job.State.QUEUED, cancel_requested=True).update(
         state=Job.State.CANCELLED, message="Cancelled; nothing was kept.", ended_at=now
@@ -115,7 +135,14 @@ def run_job(job_id: str) -> None:
         try:
             outcome = WORK[job.kind](job, running.progress)
         except LaterError as later:
-            _postpone(job, later.seconds)
+            _insist(lambda later=later: _postpone(job, later.seconds))  # type: ignore[misc]
+        except (OperationalError, InterfaceError) as error:
+            connection.close()
+            if job.tries < Job.MAX_TRIES:  # what it was about to write is made again
+                _insist(lambda: _postpone(job, 1.0, job.tries))
+            else:
+                _end(job, Job.State.FAILED, "The database went away while this was done, twice. Nothing was changed; try again "
+                     "when it answers.", log=f"{error}\n{traceback.format_exc()}")  # fmt: skip
         except CancelledError as stopped:
             _end(job, Job.State.CANCELLED, str(stopped))
         except QuestionError as question:
@@ -150,8 +177,8 @@ def look_after_jobs() -> int:
             touched += mine.update(
                 state=Job.State.FAILED,
                 ended_at=now,
-                message="The worker was lost twice while doing this, most likely for want of memory. "
-                "Try a larger cell size or a smaller area.",
+                message="The program that did this ended twice in the middle, without saying why. Where it was for want of "
+                "memory, a larger cell size or a smaller area helps; the server's log may say more.",
             )
         else:
             with transaction.atomic():

@@ -11,7 +11,6 @@ from django.db import transaction
 from yama.service.holdings.features import keep_features
 from yama.service.holdings.holes import keep_holes
 from yama.service.holdings.models import (
-    Draft,
     Holding,
     Scorecard,
     find_key,
@@ -276,10 +275,11 @@ def _run(job: Job, step: Step, key: str, request: dict[str, Any], progress: Prog
         name=free_name(project, request["name"]), created_by_id=job.created_by_id, instead_of=request.get("instead_of", ""),
     )  # fmt: skip
     if isinstance(result, Features):
-        with transaction.atomic():
-            keep_features(holding, result, {}, findings)
-            if "draft" in request:  # edits made meanwhile are not lost with it
-                Draft.objects.filter(pk=request["draft"], done=len(step.params["edits"])).delete()
+        keep_features(holding, result, {}, findings)
+        if "draft" in request:
+            from yama.service.holdings.drafts import end_draft
+
+            end_draft(request["draft"], step.params["edits"])
         return Outcome(holding.pk, findings=findings)
     if isinstance(result, Reclassified):
         return _keep_cloud(job, holding, result, findings, progress)

@@ -16,6 +16,7 @@ from ninja.errors import HttpError
 from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
 from yama.service.holdings.models import Holding
+from yama.service.jobs.models import Job
 from yama.service.jobs.queue import request_judging
 from yama.service.projects.access import membership, open_project
 from yama.service.projects.models import Membership, Project
@@ -149,14 +150,25 @@ def get_project(request: HttpRequest, project_id: int) -> dict[str, Any]:
 def set_frame(request: HttpRequest, project_id: int, body: FrameIn) -> dict[str, Any]:
     """Change the frame. Refused once something was made on it: those holdings would no longer fit."""
     member = membership(request, project_id, Membership.Role.OWNER)
-    made = Holding.objects.filter(project_id=project_id).exclude(recipe=None).count()
-    if made:
-        raise HttpError(
-            409, f"{made} holdings were made on this frame. Make a new project for another frame, or delete them first."
+    with transaction.atomic():
+        Project.objects.select_for_update().get(pk=project_id)  # no job is asked for meanwhile, see `queue.submit`
+        made = Holding.objects.filter(project_id=project_id).exclude(recipe=None).count()
+        if made:
+            raise HttpError(
+                409,
+                f"{made} holdings were made on this frame. Make a new project for another frame, or delete them first.",
+            )
+        waiting = list(
+            Job.objects.filter(project_id=project_id, state__in=Job.OPEN).values_list("title", flat=True)[:3]
         )
-    before = member.project.frame
-    member.project.frame_data = frame_from(body).to_dict()
-    member.project.save(update_fields=["frame_data"])
+        if waiting:
+            raise HttpError(
+                409, f"Work on this frame is under way ({', '.join(waiting)}). Wait until it is done, or cancel it, then change "
+                "the frame.",
+            )  # fmt: skip
+        before = member.project.frame
+        member.project.frame_data = frame_from(body).to_dict()
+        member.project.save(update_fields=["frame_data"])
     if member.project.checkpoints is not None and member.project.frame.unit != before.unit:
         request_judging(member.project, person(request).pk)  # errors are in the frame's unit
     return _out(member)

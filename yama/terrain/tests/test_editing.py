@@ -217,18 +217,37 @@ class Snapping(SimpleTestCase):
 
     def test_vertices_come_before_lines(self) -> None:
         held = Edited.of(features(LINE, SQUARE))
-        self.assertEqual(snapped(held, 10.5, 0.2, 1.0, besides=1), (10, 0))
-        self.assertEqual(snapped(held, 14.0, 0.2, 1.0), (14, 0))
-        self.assertEqual(snapped(held, 14.0, 2.2, 1.0), (14.0, 2.2))
-        self.assertEqual(snapped(held, 14.0, 0.2, 1.0, besides=0), (14.0, 0.2))
+        self.assertEqual(snapped(held, [(10.5, 0.2)], 1.0, besides=1), [(10, 0)])
+        self.assertEqual(snapped(held, [(14.0, 0.2)], 1.0), [(14, 0)])
+        self.assertEqual(snapped(held, [(14.0, 2.2)], 1.0), [(14.0, 2.2)])
+        self.assertEqual(snapped(held, [(14.0, 0.2)], 1.0, besides=0), [(14.0, 0.2)])
 
     def test_the_nearest_spot_is_the_nearest(self) -> None:
         random = np.random.default_rng(3)
         line = shapely.LineString(random.uniform(0, 100, (40, 2)))
         held = Edited.of(features(line))
         for x, y in random.uniform(0, 100, (50, 2)):
-            spot = shapely.Point(snapped(held, x, y, 500.0))
+            spot = shapely.Point(snapped(held, [(x, y)], 500.0)[0])
             vertices = shapely.MultiPoint(list(line.coords))
             self.assertAlmostEqual(spot.distance(shapely.Point(x, y)), vertices.distance(shapely.Point(x, y)), 9)
         far = shapely.LineString([(0, 0), (100, 0)])
-        self.assertEqual(snapped(Edited.of(features(far)), 40.0, 3.0, 5.0), (40, 0))
+        self.assertEqual(snapped(Edited.of(features(far)), [(40.0, 3.0)], 5.0), [(40, 0)])
+
+    def test_many_places_at_once_are_each_as_alone(self) -> None:
+        random = np.random.default_rng(5)
+        lines = [shapely.LineString(random.uniform(0, 400, (12, 2))) for _ in range(9)]
+        held = Edited.of(features(*lines))
+        places = [(float(x), float(y)) for x, y in random.uniform(0, 400, (300, 2))]
+        together = snapped(held, places, 9.0)
+        alone = [snapped(held, [place], 9.0)[0] for place in places]
+        np.testing.assert_allclose(together, alone, atol=1e-6)
+        vertices = {(x, y) for line in lines for x, y in line.coords}
+        spots = [shapely.Point(spot) for spot in together]
+        for place, spot, point in zip(places, together, spots, strict=True):
+            near = min(np.hypot(x - place[0], y - place[1]) for x, y in vertices)
+            if near <= 9:
+                self.assertIn(spot, vertices, "a vertex is taken exactly")
+            elif spot != place:
+                self.assertLess(min(point.distance(line) for line in lines), 1e-6)
+            else:
+                self.assertGreater(min(point.distance(line) for line in lines), 9)

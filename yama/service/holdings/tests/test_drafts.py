@@ -1,6 +1,10 @@
 """Edits of features: made, undone, done again, kept beside the untouched ones."""
 
 import json
+import threading
+
+from django.db import connection
+from django.test import Client
 
 from yama.service.holdings.models import Draft, Holding
 from yama.service.tests.base import ServiceTest
@@ -131,3 +135,45 @@ class DraftsTest(ServiceTest):
         _, held = vector.look(path)
         self.assertEqual(held.attributes["name"], ["Avel", "Avell", "Harrow"])
         self.assertEqual(Holding.objects.count(), 1)
+
+    def test_edits_made_while_keeping_waits_are_not_lost(self):
+        self.edit(kind="remove", features=[2])
+        self.ask("POST", f"{self.path}/keep", {"name": "Two rivers"}, 202)
+        self.ask("POST", f"{self.path}/undo")
+        self.edit(kind="remove", features=[0])  # as many edits as were kept, and others
+        self.run_jobs()
+        self.assertEqual(Holding.objects.get(name="Two rivers").facts["counts"], {"lines": 2})
+        self.assertEqual(self.ask("GET", self.path)["gone"], [0])
+        self.ask("POST", f"{self.path}/keep", {"name": "Others"}, 202)
+        self.run_jobs()
+        self.assertEqual(Draft.objects.count(), 0, "what is kept as it is ends")
+
+    def test_first_edits_made_at_once_are_all_there(self):
+        """Twelve of a person's first edits, each on a thread with a connection of its own."""
+        clients = [Client() for _ in range(12)]
+        for client in clients:
+            client.force_login(self.people["editor"])
+        gate = threading.Barrier(len(clients))
+        answers = []
+
+        def edit(number):
+            gate.wait()
+            try:
+                body = {"edit": {"kind": "set_value", "features": [number % 3], "column": "width", "value": number}}
+                answers.append(clients[number].post(self.base + self.path, body, content_type="application/json"))
+            finally:
+                connection.close()
+
+        threads = [threading.Thread(target=edit, args=(number,)) for number in range(len(clients))]
+        for one in threads:
+            one.start()
+        for one in threads:
+            one.join()
+        self.assertEqual([one.status_code for one in answers], [200] * len(clients), [one.content for one in answers])
+        self.assertEqual(self.ask("GET", self.path)["done"], len(clients))
+
+    def test_a_hundred_thousand_corners_are_snapped(self):
+        places = [[448_000 + 0.01 * i, 5_438_000 + (i % 7)] for i in range(100_000)]
+        made = self.edit(kind="draw", shape="line", places=places, snap=5)
+        self.assertEqual(made["done"], 1)
+        self.assertEqual(len(made["changed"]["features"][0]["geometry"]["coordinates"]), 100_000)

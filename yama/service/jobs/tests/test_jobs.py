@@ -5,15 +5,16 @@ import time
 from datetime import timedelta
 from unittest import mock
 
+from django.db import OperationalError
 from django.utils import timezone
 
 from yama.service.holdings.models import Holding, project_dir
 from yama.service.jobs import tasks
 from yama.service.jobs.kinds import WORK
-from yama.service.jobs.management.commands.watch_jobs import sweep_parts, sweep_uploads
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
 from yama.service.jobs.retry import LaterError
+from yama.service.jobs.sweeping import sweep
 from yama.service.jobs.work import Outcome
 from yama.service.tests.base import ServiceTest, table
 from yama.terrain.errors import CancelledError, InputError
@@ -84,7 +85,7 @@ class JobTest(ServiceTest):
             self.assertEqual(tasks.look_after_jobs(), 1)
             job.refresh_from_db()
             self.assertEqual(job.state, "queued" if tries == 1 else "failed")
-        self.assertIn("lost twice", job.message)
+        self.assertIn("ended twice in the middle", job.message)
         self.assertEqual(self.woken.call_count, 2)
 
     def test_a_worker_given_up_for_dead_cannot_end_the_job(self):
@@ -143,9 +144,9 @@ class JobTest(ServiceTest):
         self.run_jobs()
         job.refresh_from_db()
         self.assertEqual((job.state, job.tries), ("done", 2))
-        self.assertEqual(sweep_parts(), 0, "a fresh part may be somebody's work")
+        self.assertEqual(sweep(), [], "a fresh part may be somebody's work")
         os.utime(part, (0, 0))
-        self.assertEqual(sweep_parts(), 1)
+        self.assertEqual(sweep(), [f"{self.project.pk}/{part.name}"])
 
     def test_a_file_that_nobody_took_in_is_dropped_after_a_day(self):
         self.add_points()
@@ -156,12 +157,67 @@ class JobTest(ServiceTest):
         left = project_dir(self.project.pk) / f"{answer.json()['table']['file_key']}.upload"
         for path in project_dir(self.project.pk).glob("*.upload"):
             os.utime(path, (0, 0))
-        waiting = self.job()
-        self.assertEqual(sweep_uploads(), 0, "a job is open that may be about to use it")
+        waiting = submit(self.project, "take_in", "Take in b", {"file_key": left.stem}, self.people["editor"].pk, "k")
+        self.assertEqual(sweep(), [], "a job is open that is about to use it")
         Job.objects.filter(pk=waiting.pk).delete()
-        self.assertEqual(sweep_uploads(), 1)
+        self.assertEqual(sweep(), [f"{self.project.pk}/{left.name}"])
         self.assertFalse(left.exists())
         self.assertEqual(len(list(project_dir(self.project.pk).glob("*.upload"))), 1)
+
+    def test_what_no_row_speaks_of_is_swept_and_nothing_else(self):
+        held = [self.add_points(), self.add_surface()]
+        folder = project_dir(self.project.pk)
+        before = {path.name for path in folder.iterdir()}
+        for name in ("0123abcd.tif", "0123abcd.tif.part", "0123abcd.upload", "0123abcd.png", "stray"):
+            (folder / name).write_bytes(b"x")
+        for name in ("work-abc", "unpack-abc", "package-abc"):
+            (folder / name).mkdir()
+            (folder / name / "inside").write_bytes(b"x")
+        (folder / "quick-skerry.tif").write_bytes(b"x")
+        gone = project_dir(self.project.pk + 1000)
+        (gone / "of-no-project.tif").write_bytes(b"x")
+        self.assertEqual(sweep(), [], "all of it was touched today")
+        for path in (*folder.rglob("*"), *gone.rglob("*")):
+            os.utime(path, (0, 0))
+        swept = sweep()
+        self.assertEqual({path.name for path in folder.iterdir()} - {"packages"}, before | {"quick-skerry.tif"})
+        self.assertEqual(len(swept), 9)
+        for one in held:
+            self.assertTrue(one.upload_path.exists())
+
+    def test_a_database_that_is_away_for_a_moment_costs_no_job_its_result(self):
+        truth, calls = Job.objects.filter, []
+
+        def away(*args, **kwargs):
+            """The database does not answer the first two times that an ending is written."""
+            if kwargs.get("state") == Job.State.RUNNING and "worker" in kwargs and len(calls) < 2:
+                calls.append(1)
+                raise OperationalError(2013, "Lost connection to server during query")
+            return truth(*args, **kwargs)
+
+        def work(job, progress):
+            patched.start()
+            return Outcome()
+
+        patched = mock.patch.object(Job.objects, "filter", side_effect=away)
+        self.addCleanup(patched.stop)
+        with mock.patch.object(tasks.Running, "_beat"):
+            done = self.run_with(work)
+        self.assertEqual((done.state, len(calls)), ("done", 2))
+
+    def test_work_that_loses_the_database_is_done_again_once(self):
+        def lose(job, progress):
+            raise OperationalError(2006, "Server has gone away")
+
+        first = self.run_with(lose)
+        self.assertEqual((first.state, first.tries), ("queued", 1))
+        Job.objects.filter(pk=first.pk).update(not_before=None)
+        self.assertEqual(self.run_with(lambda job, progress: Outcome(), first).state, "done")
+        other = self.run_with(lose)
+        Job.objects.filter(pk=other.pk).update(not_before=None)
+        second = self.run_with(lose, other)
+        self.assertEqual(second.state, "failed")
+        self.assertIn("The database went away", second.message)
 
     def test_work_that_has_to_wait_gives_its_worker_back_and_is_woken_in_time(self):
         def wait(job, progress):

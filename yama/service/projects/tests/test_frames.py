@@ -3,7 +3,9 @@
 import json
 
 from yama.service.holdings.tests.test_uploads import cloud_bytes, lines_bytes
+from yama.service.jobs.queue import submit
 from yama.service.tests.base import ServiceTest, table
+from yama.terrain.errors import InputError
 
 
 class ProposalTest(ServiceTest):
@@ -122,3 +124,23 @@ class AreaOfUseTest(ServiceTest):
         found = self.client.post("/api/frames/propose", body, content_type="application/json").json()
         self.assertEqual(found["crs"], "EPSG:32641")
         self.assertAlmostEqual(found["east"] - found["west"], 8_000 / 1.555, delta=400)
+
+    def test_a_frame_is_not_changed_under_work_that_goes_on(self):
+        self.add_points()
+        self.send(table(seed=5), "more.csv")
+        self.as_role("owner")
+        body = {
+            "crs": "EPSG:32741",
+            "west": 448_000,
+            "south": 5_438_000,
+            "east": 448_600,
+            "north": 5_438_600,
+            "cell_size": 5,
+        }
+        said = self.ask("PUT", "/frame", body, 409)["detail"]
+        self.assertIn("Take in more.csv", said)
+        self.run_jobs()
+        self.ask("PUT", "/frame", body)
+        # a job asked for with the frame of before is not put into the queue
+        with self.assertRaisesMessage(InputError, "frame was changed"):
+            submit(self.project, "run", "Late", {}, None)
