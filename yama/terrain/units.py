@@ -41,7 +41,7 @@ def ask_unit(name: str, ground: str) -> Finding:
     return Finding(
         "unit_asked", "stop", f"{name} measures the ground in {NAMES[ground]} and does not say in what its heights are.",
         "Heights in feet are 3.28 times too high when taken as metres.",
-        answers=[Mend(f"Heights in {NAMES[ground]}", {"unit": ground}), Mend("Heights in metres", {"unit": "m"})],
+        answers=[Mend(f"In {NAMES[ground]}", {"unit": ground}), Mend("In metres", {"unit": "m"})],
     )  # fmt: skip
 
 

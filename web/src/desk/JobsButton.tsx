@@ -43,7 +43,7 @@ function JobItem({ job }: { job: Job }) {
       )}
       <div className="state">
         <span>
-          {STATES[job.state]}
+          {job.question ? "waits for an answer in Add files" : STATES[job.state]}
           {job.state === "running" && <span className="n"> {percent(job.progress)}</span>}
           {job.state === "done" && seconds(job)}
           {job.tries > 1 && ", second try"}
@@ -69,14 +69,18 @@ export function JobsButton() {
   const { data = [] } = useJobs(project.id);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const open = data.filter(isOpen);
-  const failed = data.filter((job) => job.state === "failed" && !job.seen);
+  const ended = data.filter((job) => job.state === "failed" && !job.seen);
+  const failed = ended.filter((job) => !job.question);
+  const asked = ended.length - failed.length;
   const first = open.at(-1);
   const share = first?.progress ?? 0;
   const text = open.length
     ? `${open.length} ${open.length === 1 ? "job" : "jobs"}`
     : failed.length
       ? `${failed.length} failed`
-      : "no jobs";
+      : asked
+        ? `${asked} ${asked === 1 ? "question" : "questions"}`
+        : "no jobs";
   return (
     <>
       <button type="button" className="jobs" aria-label={`Jobs: ${text}`} onClick={(e) => setAnchor(e.currentTarget)}>

@@ -97,8 +97,8 @@ describe("adding files", () => {
       mend: null,
       places: [],
       answers: [
-        { label: "Heights in US survey feet", set_params: { unit: "us-ft" } },
-        { label: "Heights in metres", set_params: { unit: "m" } },
+        { label: "In US survey feet", set_params: { unit: "us-ft" } },
+        { label: "In metres", set_params: { unit: "m" } },
       ],
     };
     const question = {
@@ -128,7 +128,7 @@ describe("adding files", () => {
     Sent.answers = { "hill.tif": [200, { job: null, holding_id: null, question }] };
     draw(<AddFiles />);
     choose("hill.tif");
-    fireEvent.click(await screen.findByRole("button", { name: "Heights in US survey feet" }));
+    fireEvent.click(await screen.findByRole("button", { name: "In US survey feet" }));
     await vi.waitFor(() =>
       expect(asked.find((one) => one.path.endsWith("k1/take"))?.body).toEqual({
         name: "hill.tif",

@@ -1,5 +1,14 @@
+import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { type Accepted, ApiError, type Question as Asked, type Finding, type Table, upload } from "../../api/client";
+import {
+  type Accepted,
+  ApiError,
+  type Question as Asked,
+  call,
+  type Finding,
+  type Table,
+  upload,
+} from "../../api/client";
 import { client, isOpen, useJobs } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { percent } from "../../desk/format";
@@ -69,6 +78,10 @@ export function AddFiles() {
       change(id, { table: null, question: null, jobId: answer.job?.id ?? null, holdingId: answer.holding_id ?? null });
     client.invalidateQueries({ queryKey: ["jobs", project.id] });
   };
+  const leave = useMutation({
+    mutationFn: (job: string) => call("POST", `/projects/${project.id}/jobs/${job}/seen`),
+    onSettled: () => client.invalidateQueries({ queryKey: ["jobs", project.id] }),
+  });
   const mayAdd = project.role !== "viewer";
   return (
     <Sheet
@@ -191,6 +204,7 @@ export function AddFiles() {
               key={job.id}
               question={job.question}
               onTaken={(answer) => taken(sending.find((sent) => sent.jobId === job.id)?.id ?? null, answer)}
+              onLeave={() => leave.mutate(job.id)}
             />
           ),
       )}

@@ -2,6 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { type Accepted, type Question as Asked, call } from "../../api/client";
 import { useProject } from "../../desk/context";
+import { WeightIcon } from "../../desk/icons";
 import { Sentence } from "../../desk/Sentence";
 import { CrsChoice } from "./CrsChoice";
 
@@ -9,7 +10,7 @@ interface Props {
   question: Asked;
   onTaken: (answer: Accepted) => void;
   /** The file is not wanted after all. */
-  onLeave?: () => void;
+  onLeave: () => void;
 }
 
 /** What a received file does not say and must be known of it, with its answers: nothing is guessed. */
@@ -41,38 +42,28 @@ export function Question({ question, onTaken, onLeave }: Props) {
       </h2>
       {open.map((finding) => (
         <div key={finding.code} className="find caution">
-          <Sentence text={`${finding.sentence} ${finding.why}`} />
+          <WeightIcon weight="caution" />
+          <b>Question.</b> <Sentence text={`${finding.sentence} ${finding.why}`} />
           {finding.answers?.map((one) =>
-            "crs" in one.set_params ? (
-              <div key={one.label}>
-                <CrsChoice value={crs} onChange={setCrs} />
-                <div className="acts">
-                  <button
-                    type="button"
-                    className="btn"
-                    disabled={take.isPending || !crs}
-                    onClick={() => answer({ crs }, open.length === 1)}
-                  >
-                    {one.label}
-                  </button>
-                </div>
-              </div>
-            ) : null,
+            "crs" in one.set_params ? <CrsChoice key={one.label} value={crs} onChange={setCrs} /> : null,
           )}
           <div className="acts">
-            {finding.answers
-              ?.filter((one) => !("crs" in one.set_params))
-              .map((one) => (
-                <button
-                  key={one.label}
-                  type="button"
-                  className="btn"
-                  disabled={take.isPending}
-                  onClick={() => answer(one.set_params, open.length === 1)}
-                >
-                  {one.label}
-                </button>
-              ))}
+            {finding.answers?.map((one) => (
+              <button
+                key={one.label}
+                type="button"
+                className="btn"
+                disabled={take.isPending || ("crs" in one.set_params && !crs)}
+                onClick={() => answer("crs" in one.set_params ? { crs } : one.set_params, open.length === 1)}
+              >
+                {one.label}
+              </button>
+            ))}
+            {finding === open[0] && (
+              <button type="button" className="lnk" onClick={onLeave}>
+                Leave it out
+              </button>
+            )}
           </div>
         </div>
       ))}
@@ -80,11 +71,6 @@ export function Question({ question, onTaken, onLeave }: Props) {
         <p className="fail" role="alert">
           {take.error.message}
         </p>
-      )}
-      {onLeave && (
-        <button type="button" className="lnk" onClick={onLeave}>
-          Leave it out
-        </button>
       )}
     </section>
   );

@@ -30,7 +30,7 @@ class QuestionTest(ServiceTest):
         self.assertEqual((question["name"], question["declared"]), ("hill.tif", {}))
         (finding,) = question["findings"]
         self.assertEqual(
-            [one["label"] for one in finding["answers"]], ["Heights in US survey feet", "Heights in metres"]
+            [one["label"] for one in finding["answers"]], ["In US survey feet", "In metres"]
         )
         self.assertEqual(Holding.objects.count(), 0)
         self.assertTrue(upload_path(self.project.pk, question["file_key"]).exists(), "it waits for the answer")
