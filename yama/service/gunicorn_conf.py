@@ -11,8 +11,9 @@ workers = 2
 threads = 6
 worker_class = "gthread"
 timeout = 120
-graceful_timeout = 5
+graceful_timeout = 2
 preload_app = True
+control_socket_disable = True  # it would lie in the home of whoever runs this
 
 
 def on_starting(_server: Any) -> None:

@@ -12,6 +12,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from pyproj import Transformer
+
 from yama.terrain import formats, operations, recipe
 from yama.terrain.allocation import keep_freed_memory
 from yama.terrain.cloud import Cloud, Reclassified
@@ -21,7 +23,7 @@ from yama.terrain.findings import Finding, refuse
 from yama.terrain.formats import Held
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Extent, Frame, extent_of_points, propose
-from yama.terrain.grid import metres_per_unit
+from yama.terrain.grid import Bounds, metres_per_unit, parse_crs
 from yama.terrain.operations.base import Inputs
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
@@ -49,9 +51,9 @@ def _frame(path: str | None, inputs: Inputs) -> Frame:
         except (OSError, ValueError) as error:
             raise InputError(f"{path} is not a readable frame: {error}") from error
     every = [one for held in inputs.values() for one in (held if isinstance(held, list) else [held])]
-    for held in every:
-        if isinstance(held, Surface):
-            return Frame(held.grid, held.unit, held.vertical_datum)
+    surfaces = [held for held in every if isinstance(held, Surface)]
+    if surfaces:
+        return _over_all(surfaces)
     points = [extent_of_points(held) for held in every if isinstance(held, Points)]
     if points:
         return propose(points).frame
@@ -60,6 +62,32 @@ def _frame(path: str | None, inputs: Inputs) -> Frame:
     if others:
         return propose(others).frame
     raise InputError("Give --frame, or an input to take it from.")
+
+
+def _over_all(surfaces: list[Surface]) -> Frame:
+    """The first surface's cells, over all of them."""
+    first = surfaces[0]
+    grid = first.grid
+    boxes = [
+        Transformer.from_crs(parse_crs(one.grid.crs), parse_crs(grid.crs), always_xy=True).transform_bounds(*one.grid.bounds)
+        if one.grid.crs != grid.crs else one.grid.bounds
+        for one in surfaces
+    ]  # fmt: skip
+    wide = Bounds(min(box[0] for box in boxes), min(box[1] for box in boxes),
+                  max(box[2] for box in boxes), max(box[3] for box in boxes))  # fmt: skip
+    window = grid.window_over(wide)
+    if window == grid.whole or len(surfaces) == 1:
+        return Frame(grid, first.unit, first.vertical_datum)
+    _say(
+        [
+            Finding(
+                "frame",
+                "note",
+                f"No --frame was given: the cells of the first input, over all {len(surfaces)} of them.",
+            )
+        ]
+    )
+    return Frame(grid.part(window), first.unit, first.vertical_datum)
 
 
 def _spacing(cloud: Cloud) -> float:

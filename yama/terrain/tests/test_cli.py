@@ -10,8 +10,9 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from yama.terrain.cli import main
+from yama.terrain.formats import text_grid
 from yama.terrain.grid import Grid
-from yama.terrain.surface import StoredSurface
+from yama.terrain.surface import ArraySurface, StoredSurface, store
 
 
 class CommandLineTest(SimpleTestCase):
@@ -114,3 +115,31 @@ class CommandLineTest(SimpleTestCase):
         status, _, err = self.build("x.tif", "--set", "power=-1")
         self.assertEqual(status, 1)
         self.assertIn("power", err)
+
+    def test_a_mosaic_without_a_frame_covers_every_input(self):
+        for name, west in (("a", 448_000), ("b", 448_160)):
+            grid = Grid("EPSG:32741", west, 5_438_200, 4, 4, 50, 50)
+            store(ArraySurface(np.full((50, 50), 7.0), grid), self.folder / f"{name}.tif")
+        status, _, err = self.run_one(
+            "do", "mosaic", "--in", "surfaces=@a.tif", "--in", "surfaces=@b.tif", "--out", "@all.tif"
+        )
+        self.assertEqual(status, 0, err)
+        self.assertIn("over all 2 of them", err)
+        made = StoredSurface(self.folder / "all.tif")
+        self.assertEqual((made.grid.cols, made.grid.rows, made.grid.west), (90, 50, 448_000))
+        self.assertEqual(float(np.isnan(made.read_all()).sum()), 0)
+
+    def test_findings_of_the_files_are_said_and_questions_name_their_answers(self):
+        with (self.folder / "points.csv").open("a") as file:
+            file.write("448100,5438100,-9999,ground\n")
+        status, _, err = self.build("void.tif")
+        self.assertEqual(status, 0)
+        self.assertIn("has the height -9999", err)
+        self.assertEqual(self.build("mended.tif", "--declare", "nodata=-9999")[0], 0)
+        self.assertGreater(float(np.nanmin(StoredSurface(self.folder / "mended.tif").read_all())), -1)
+        grid = Grid("EPSG:32741", 448_000, 5_438_200, 4, 4, 50, 50)
+        text_grid.write_ascii(ArraySurface(np.full((50, 50), 7.0), grid), self.folder / "a.asc")
+        (self.folder / "a.prj").unlink(missing_ok=True)
+        status, out, err = self.run_one("inspect", "@a.asc")
+        self.assertEqual(status, 1)
+        self.assertIn("--declare crs=EPSG:CODE", err)

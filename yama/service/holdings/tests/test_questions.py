@@ -29,9 +29,7 @@ class QuestionTest(ServiceTest):
         question = self.send(self.made(FEET), "hill.tif", 200)["question"]
         self.assertEqual((question["name"], question["declared"]), ("hill.tif", {}))
         (finding,) = question["findings"]
-        self.assertEqual(
-            [one["label"] for one in finding["answers"]], ["In US survey feet", "In metres"]
-        )
+        self.assertEqual([one["label"] for one in finding["answers"]], ["In US survey feet", "In metres"])
         self.assertEqual(Holding.objects.count(), 0)
         self.assertTrue(upload_path(self.project.pk, question["file_key"]).exists(), "it waits for the answer")
         answer = {"name": "hill.tif", "declared": finding["answers"][0]["set_params"]}
