@@ -215,7 +215,7 @@ def relief() -> list[Row]:
     from concurrent.futures import ThreadPoolExecutor
 
     heights = np.random.default_rng(1).normal(0, 5, (8192, 8192)).astype(np.float32)
-    grid = Grid("EPSG:32741", 0, 8192, 1, 1, 8192, 8192)
+    grid = Grid("EPSG:32741", 448_000, 5_446_192, 1, 1, 8192, 8192)
     target = np.empty_like(heights)
 
     def half(first: int) -> None:
@@ -243,7 +243,7 @@ def contrast() -> list[Row]:
     halo, side = 30, 2048
     heights = np.random.default_rng(1).normal(300, 5, (side + 2 * halo, side + 2 * halo)).astype(np.float32)
     heights[np.random.default_rng(2).random(heights.shape) < 0.05] = np.nan
-    grid = Grid("EPSG:32741", 0, side + 2 * halo, 1, 1, side + 2 * halo, side + 2 * halo)
+    grid = Grid("EPSG:32741", 448_000, 5_440_000, 1, 1, side + 2 * halo, side + 2 * halo)
     made: dict[str, np.ndarray] = {}
 
     def ours() -> None:

@@ -245,7 +245,7 @@ def inspect(
     sample: list[npt.NDArray[np.float64]] = []
     for chunk in chunks(path, facts.name):
         places = np.asarray(chunk.x), np.asarray(chunk.y), np.asarray(chunk.z)
-        sample.append(np.column_stack(places)[-done % step :: step])
+        sample.append(np.column_stack([axis[-done % step :: step] for axis in places]))
         _tally(
             *places, np.asarray(chunk.classification),
             np.asarray(chunk.return_number), np.asarray(chunk.point_source_id), extent, class_counts, return_counts,
