@@ -12,9 +12,15 @@ import os
 from pathlib import Path
 
 KEPT = frozenset(
-    {"GTiff", "COG", "AAIGrid", "netCDF", "PNG", "MEM", "Memory", "GPKG", "ESRI Shapefile", "GeoJSON", "KML", "GPX"}
+    {"GTiff", "COG", "AAIGrid", "netCDF", "PNG", "MEM", "Memory", "GPKG", "Shapefile", "GeoJSON", "KML", "GPX"}
 )
-"""Drivers of the formats that are read and written here."""
+"""Drivers of the formats that are read and written here, by the last word of their names."""
+
+
+def is_kept(name: str) -> bool:
+    """Whether a driver of that name is one of those used here."""
+    return name.split()[-1] in KEPT
+
 
 _POINTING = (
     "VRT", "GTI", "DERIVED", "OGR_VRT", "GDALG", "STACIT", "STACTA", "HTTP", "WMS", "WMTS", "WCS", "WFS", "CSW", "OAPIF",
@@ -68,7 +74,7 @@ def _take_out(library: ctypes.CDLL) -> list[str]:
     others = []
     for driver in drivers:
         name = library.GDALGetDriverShortName(driver).decode()
-        if name not in KEPT:
+        if not is_kept(name):
             library.GDALDeregisterDriver(driver)
             others.append(name)
     return others

@@ -43,8 +43,8 @@ _ROOT_OF_KML = re.compile(
     rb"(<\?xml.*?\?>|<!--.*?-->|<!DOCTYPE[^\[>]*(\[.*?\]\s*)?>|\s)*<(\w+:)?kml[\s>]", re.DOTALL | re.IGNORECASE
 )
 """Nothing but declarations and comments before the root, whose name says what a file is."""
-_DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "kml": "KML", "shp": "ESRI Shapefile"}
-"""The one driver that may open a family."""
+_DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "kml": "KML", "shp": "Shapefile"}
+"""The one driver that may open a family, by the last word of its name."""
 
 
 @dataclass
@@ -152,7 +152,7 @@ def _dataset(path: Path, facts: VectorFacts, declared: Declared) -> Features:
                 raise InputError(f"{name} has no layer {declared.layer!r}; it has: {', '.join(spatial)}.")
             facts.layer = declared.layer or spatial[0]
             info = pyogrio.read_info(opened, layer=facts.layer)
-            if info["driver"] != _DRIVERS[facts.family]:
+            if info["driver"].split()[-1] != _DRIVERS[facts.family]:
                 raise InputError(
                     f"{name} is not what it looks like ({facts.family}); it is not opened. Export it again."
                 )
