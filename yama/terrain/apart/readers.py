@@ -18,7 +18,7 @@ from yama.terrain.apart import Effort, call
 from yama.terrain.errors import InputError, QuestionError, TerrainError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding, refuse
-from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, text_grid, vector
+from yama.terrain.formats import archive, delimited, height_tile, image, las, lattice, raster, rpc, text_grid, vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent
 from yama.terrain.points import Points
@@ -224,6 +224,11 @@ def _take(
     path: Path, name: str, declared: Declared, crs: str, frame_crs: str, folder: Path, progress: Progress
 ) -> Taken:
     family = formats.family_of(path, name, declared)
+    size = path.stat().st_size
+    if family == "tile":
+        made_of = folder / "tile.tif"
+        height_tile.as_geotiff(path, name, made_of)
+        path, family = made_of, "raster"
     if family == "raster":
         facts = raster.inspect(path, declared, name, lambda share: progress(0.4 * share))
         refuse(facts.findings)
@@ -231,7 +236,7 @@ def _take(
         made.holes = facts.holes
         made.file = {
             "bands": facts.bands, "cell_type": facts.cell_type, "nodata": None if facts.nodata is None else str(facts.nodata),
-            "driver": facts.driver, "bytes": path.stat().st_size,
+            "driver": facts.driver, "bytes": size,
         }  # fmt: skip
         return made
     if family == "image":

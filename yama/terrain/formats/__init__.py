@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Literal
 
@@ -11,23 +14,23 @@ from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding, refuse
-from yama.terrain.formats import archive, delimited, image, las, lattice, raster, rpc, text_grid, vector
+from yama.terrain.formats import archive, delimited, height_tile, image, las, lattice, raster, rpc, text_grid, vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent, extent_of_points
 from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.images import Image
 from yama.terrain.points import Points
 from yama.terrain.progress import Progress, ignore_progress
-from yama.terrain.surface import Surface, store
+from yama.terrain.surface import ArraySurface, Surface, store
 
-Family = Literal["raster", "image", "table", "cloud", "vector", "archive"]
+Family = Literal["raster", "tile", "image", "table", "cloud", "vector", "archive"]
 Facts = raster.RasterFacts | image.ImageFacts | delimited.TableFacts | las.CloudFacts | vector.VectorFacts
 Held = Surface | Points | Cloud | Features | Image
 
 READ = (
-    "Surfaces: GeoTIFF, ASCII grid, NetCDF. Points: CSV, TXT, spreadsheet. Clouds: LAS, LAZ. "
-    "Lines and polygons: GeoPackage, shapefile in a zip, GeoJSON, KML, DXF. Images: GeoTIFF with rational polynomial "
-    "coefficients in its tags, or zipped with their text. Or a zip of such files."
+    "Surfaces: GeoTIFF, ASCII grid, NetCDF, raw height tiles named by their corner. Points: CSV, TXT, spreadsheet. Clouds: LAS, LAZ. "
+    "Lines and polygons: GeoPackage, shapefile in a zip, GeoJSON, KML, GPX, DXF. Images: GeoTIFF with rational polynomial "
+    "coefficients in its tags, or zipped with their text. Or a zip of such files, or one packed with gzip."
 )
 
 
@@ -48,6 +51,8 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
     driver = raster.driver_of(start)
     if driver:
         return "image" if driver == "GTiff" and (declared.rpc or image.has_model(path)) else "raster"
+    if height_tile.side_of(path, name):
+        return "tile"
     if rpc.is_rpc(start):
         raise InputError(f"{name} holds the coefficients of an image. Zip it together with the image and add the zip.")
     if start[:4] == b"LASF":
@@ -56,7 +61,7 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
         return "table"
     if vector.family_of(path, start):
         return "vector"
-    if start[:2] == b"PK":
+    if start[:2] in (b"PK", b"\x1f\x8b"):
         return "archive"
     if start[:4] in (b"\x00\x00\x27\x0a",) or name.lower().endswith((".shp", ".shx", ".dbf", ".prj")):
         raise InputError(f"{name} is one part of a shapefile. Zip its .shp, .shx, .dbf and .prj and add the zip.")
@@ -71,6 +76,8 @@ def glance(path: str | Path, declared: Declared = NOTHING, name: str = "") -> in
     """Refuse at once what can be refused from a header; returns the number of cells or points that it claims, 0 where it
     claims none. Raises InputError."""
     family = family_of(path, name, declared)
+    if family == "tile":
+        return max(height_tile.SIDES) ** 2
     if family == "raster":
         facts = raster.header(path, declared, name)
         refuse(facts.findings)
@@ -89,6 +96,15 @@ def glance(path: str | Path, declared: Declared = NOTHING, name: str = "") -> in
     return 0
 
 
+@contextmanager
+def _as_raster(path: Path, name: str) -> Iterator[Path]:
+    """A raw height tile as a file that says what it is, in a folder that is deleted afterwards."""
+    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
+        made = Path(folder) / "tile.tif"
+        height_tile.as_geotiff(path, name, made)
+        yield made
+
+
 def _no_archive(name: str) -> InputError:
     return InputError(f"{name} is a zip of several files. Unpack it and name the file you mean.")
 
@@ -104,6 +120,9 @@ def inspect(
     path = Path(path)
     name = name or path.name
     family = family_of(path, name, declared)
+    if family == "tile":
+        with _as_raster(path, name) as made:
+            return raster.inspect(made, declared, name, progress)
     if family == "raster":
         return raster.inspect(path, declared, name, progress)
     if family == "image":
@@ -122,6 +141,10 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "", frame_c
     path = Path(path)
     name = name or path.name
     family = family_of(path, name, declared)
+    if family == "tile":
+        with _as_raster(path, name) as made:
+            tile = raster.read(made, declared, name)
+            return ArraySurface(tile.read_all(), tile.grid, tile.unit, tile.vertical_datum)
     if family == "raster":
         return raster.read(path, declared, name)
     if family == "image":
@@ -202,6 +225,10 @@ def extent(path: str | Path, name: str = "") -> Extent:
     path = Path(path)
     name = name or path.name
     family = family_of(path, name)
+    if family == "tile":
+        grid = read(path, NOTHING, name).grid  # type: ignore[union-attr]
+        width, height = grid.metres_per_cell()
+        return Extent(name, grid.crs, grid.bounds, cell=(width * height) ** 0.5)
     if family == "raster":
         facts = raster.header(path, NOTHING, name)
         refuse(facts.findings)

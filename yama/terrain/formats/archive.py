@@ -1,7 +1,8 @@
-"""Zip files: what is in them, unpacked within bounds and never outside the folder that was named."""
+"""Zip and gzip files: what is in them, unpacked within bounds and never outside the folder that was named."""
 
 from __future__ import annotations
 
+import gzip
 import zipfile
 import zlib
 from pathlib import Path, PurePosixPath
@@ -24,8 +25,24 @@ def _open(path: Path, name: str) -> zipfile.ZipFile:
         raise InputError(f"{name} is not a readable zip: it is damaged or cut short. Get it again.") from error
 
 
+def is_gzip(path: Path) -> bool:
+    """Whether a file is one file that was packed alone."""
+    with path.open("rb") as file:
+        return file.read(2) == b"\x1f\x8b"
+
+
+def _inner_name(name: str) -> str:
+    """What the file in a gzip is called: as the gzip is, without its last suffix."""
+    bare = PurePosixPath(name.replace("\\", "/")).name
+    return bare[:-3] if bare.lower().endswith(".gz") and len(bare) > 3 else bare
+
+
 def unpacked_size(path: Path, name: str) -> int:
     """Bytes that a zip unpacks to. Raises InputError where that is far more than a file of its size can hold."""
+    if is_gzip(path):
+        return (
+            path.stat().st_size * 8
+        )  # its end says the size only up to 4 GB, and may lie; counted when it is unpacked
     with _open(path, name) as held:
         infos = held.infolist()
         total = sum(info.file_size for info in infos)
@@ -44,6 +61,8 @@ def members(path: str | Path, name: str = "") -> list[str]:
     to too much, or whose names lead out of a folder."""
     path = Path(path)
     name = name or path.name
+    if is_gzip(path):
+        return [_inner_name(name)]
     unpacked_size(path, name)
     with _open(path, name) as held:
         found = []
@@ -84,6 +103,8 @@ def extract(path: str | Path, wanted: list[str], folder: Path, name: str = "") -
     """
     path = Path(path)
     name = name or path.name
+    if is_gzip(path):
+        return [_gunzipped(path, folder / _inner_name(name), name)]
     known = set(members(path, name))
     made = []
     with _open(path, name) as held:
@@ -104,3 +125,19 @@ def extract(path: str | Path, wanted: list[str], folder: Path, name: str = "") -
                 raise InputError(f"{name}: {member} cannot be unpacked; the zip is damaged. Get it again.") from error
             made.append(target)
     return made
+
+
+def _gunzipped(path: Path, target: Path, name: str) -> Path:
+    most = max(min(MAX_BYTES, _MAX_RATIO * path.stat().st_size), _SMALL)
+    written = 0
+    try:
+        with gzip.open(path) as source, target.open("wb") as file:
+            while chunk := source.read(_CHUNK):
+                written += len(chunk)
+                if written > most:
+                    raise InputError(f"{name} unpacks to more than {most / 1e6:.0f} MB. That is not taken in; unpack it and add "
+                                     "the file.")  # fmt: skip
+                file.write(chunk)
+    except (OSError, zlib.error, EOFError) as error:
+        raise InputError(f"{name} cannot be unpacked: it is damaged or cut short. Get it again.") from error
+    return target

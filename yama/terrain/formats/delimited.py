@@ -34,13 +34,18 @@ from yama.terrain.units import UNITS, ask_unit, said_by_crs
 
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
 _NAMES = {
-    "x": ("x", "e", "east", "easting", "lon", "long", "longitude", "utm_e", "x_m"),
-    "y": ("y", "n", "north", "northing", "lat", "latitude", "utm_n", "y_m"),
-    "z": ("z", "h", "height", "elev", "elevation", "alt", "altitude", "z_m", "height_m", "level"),
-    "code": ("code", "class", "type", "kind", "feature", "cover", "land_cover", "desc"),
-}
+    "x": ("x", "e", "east", "easting", "lon", "long", "longitude", "utm_e", "x_m", "rechts", "rechtswert", "ostwert", "este",
+          "est", "x_coord", "xcoord", "coord_x", "coord x", "x utm", "utm x", "longitud", "lng"),
+    "y": ("y", "n", "north", "northing", "lat", "latitude", "utm_n", "y_m", "hoch", "hochwert", "nordwert", "norte", "nord",
+          "y_coord", "ycoord", "coord_y", "coord y", "y utm", "utm y", "latitud"),
+    "z": ("z", "h", "height", "elev", "elevation", "alt", "altitude", "z_m", "height_m", "level", "elevation_m", "elev_m", "alt_m",
+          "h\u00f6he", "hoehe", "cota", "cota_m", "altura", "altitud", "elevaci\u00f3n", "elevacion", "quota", "hauteur", "ele",
+          "z_coord", "zcoord", "reduced level", "rl"),
+    "code": ("code", "class", "type", "kind", "feature", "cover", "land_cover", "desc", "description", "c\u00f3digo", "codigo"),
+}  # fmt: skip
 _SAMPLE_ROWS = 200
 _SAMPLE_TEXT = 1 << 17
+_UNIT_BEHIND = re.compile(r"\s*[\[(].*?[\])]\s*$")
 _BLANK_LINES = re.compile(r"\n\s*\n")
 _BLANK_BYTES = re.compile(rb"\n{2,}")
 _LONGEST_ROW = 200_000
@@ -257,7 +262,7 @@ def guess_layout(path: str | Path, name: str = "") -> tuple[Layout, list[list[st
     sure: dict[str, float] = {}
     for role, known in _NAMES.items():
         found[role] = next(
-            (i for i, name in enumerate(names) if name.lower() in known and (role == "code" or i in numeric)), None
+            (i for i, name in enumerate(names) if _bare(name) in known and (role == "code" or i in numeric)), None
         )
         if found[role] is not None:
             sure[role] = 0.95
@@ -277,6 +282,11 @@ def guess_layout(path: str | Path, name: str = "") -> tuple[Layout, list[list[st
         separator, decimal, header, names, found["x"], found["y"], found["z"], found["code"], encoding, sure
     )
     return layout, body[:12]
+
+
+def _bare(name: str) -> str:
+    """A column's name without its unit in brackets, in small letters."""
+    return _UNIT_BEHIND.sub("", name.strip().lower()).strip()
 
 
 def _is_counter(rows: list[list[str]], column: int) -> bool:

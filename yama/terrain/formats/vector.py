@@ -33,17 +33,18 @@ from yama.terrain.units import UNITS, ask_unit, said_by_crs
 
 MAX_FEATURES = 2_000_000
 _SHAPE_MEMBERS = (".shp", ".shx", ".dbf")
-_HEIGHTS = ("z", "h", "height", "elev", "elevation", "alt", "altitude", "z_m", "height_m", "level", "contour")
+_HEIGHTS = ("z", "h", "height", "elev", "elevation", "alt", "altitude", "z_m", "height_m", "level", "contour", "ele")
+_GPX_LAYERS = ("waypoints", "track_points", "route_points", "tracks", "routes")
 _CODES = ("code", "kind", "class", "type")
 _FLATNESS = 0.05  # of arcs and curves turned into lines, in drawing units
 _FLATNESS_SHARE = 2e-6  # of their size, where that is more: a circle has a thousand corners then
 
 
-_ROOT_OF_KML = re.compile(
-    rb"(<\?xml.*?\?>|<!--.*?-->|<!DOCTYPE[^\[>]*(\[.*?\]\s*)?>|\s)*<(\w+:)?kml[\s>]", re.DOTALL | re.IGNORECASE
+_ROOT = re.compile(
+    rb"(<\?xml.*?\?>|<!--.*?-->|<!DOCTYPE[^\[>]*(\[.*?\]\s*)?>|\s)*<(?:\w+:)?(kml|gpx)[\s>]", re.DOTALL | re.IGNORECASE
 )
 """Nothing but declarations and comments before the root, whose name says what a file is."""
-_DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "kml": "KML", "shp": "Shapefile"}
+_DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "kml": "KML", "gpx": "GPX", "shp": "Shapefile"}
 """The one driver that may open a family, by the last word of its name."""
 
 
@@ -75,7 +76,8 @@ def family_of(path: str | Path, start: bytes) -> str:
     if text[:1] == b"{":
         return "geojson"
     if text[:1] == b"<":
-        return "kml" if _ROOT_OF_KML.match(text) else ""
+        found = _ROOT.match(text)
+        return found.group(3).decode().lower() if found else ""
     if re.match(rb"(999\r?\n[^\n]*\n\s*)*0\r?\nSECTION\r?\n", text) or b"Binary DXF\r\n\x1a\0" in start[:24]:
         return "dxf"
     if start[:4] == b"PK\x03\x04":
@@ -120,7 +122,7 @@ def look(
     family = family_of(path, start)
     if not family:
         raise InputError(f"{name} is not a vector file that is read here.")
-    if family == "kml":
+    if family in ("kml", "gpx"):
         _refuse_entities(path, name)
     facts = VectorFacts(name, family, "", "", [], {}, 0, {})
     drawn = family == "dxf"
@@ -145,6 +147,12 @@ def _dataset(path: Path, facts: VectorFacts, declared: Declared) -> Features:
         try:
             layers = [(str(layer), kind) for layer, kind in pyogrio.list_layers(opened)]
             spatial = [layer for layer, kind in layers if kind is not None]
+            if facts.family == "gpx":  # it always claims every kind of layer
+                spatial = [
+                    layer
+                    for layer in _GPX_LAYERS
+                    if pyogrio.read_info(opened, layer=layer, force_feature_count=True)["features"]
+                ]
             if not spatial:
                 raise InputError(f"{name} holds no geometries, only tables. Add a file with lines, polygons or points.")
             facts.layers = [] if facts.family in ("shp", "geojson") else spatial
@@ -169,7 +177,7 @@ def _dataset(path: Path, facts: VectorFacts, declared: Declared) -> Features:
     columns_by_name = {
         str(column): [plain(value) for value in values] for column, values in zip(meta["fields"], columns, strict=True)
     }
-    if facts.family == "kml":  # most of its columns are about drawing and stand empty
+    if facts.family in ("kml", "gpx"):  # most of its columns are about drawing and stand empty
         columns_by_name = {
             column: values for column, values in columns_by_name.items()
             if any(value not in (None, "", -1, 0, False) for value in values)
