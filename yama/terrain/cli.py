@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import re
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -37,9 +38,13 @@ def _pair(text: str) -> tuple[str, str]:
     return name, value
 
 
+_LISTED = re.compile(r"[-+]?[\d.]+(e[-+]?\d+)?(,[-+]?[\d.]+(e[-+]?\d+)?)+", re.IGNORECASE)
+
+
 def _value(text: str) -> Any:
+    """A setting as JSON, or as numbers with commas between them; else the text itself."""
     try:
-        return json.loads(text)
+        return json.loads(f"[{text}]" if _LISTED.fullmatch(text) else text)
     except ValueError:
         return text
 
@@ -97,7 +102,8 @@ def _spacing(cloud: Cloud) -> float:
 
 
 def _ops(arguments: argparse.Namespace) -> None:
-    listed = [operations.describe(operation) for operation in operations.catalogue().values()]
+    chosen = [operations.find(arguments.name)] if arguments.name else list(operations.catalogue().values())
+    listed = [operations.describe(operation) for operation in chosen]
     if arguments.json:
         print(json.dumps(listed, indent=2))
         return
@@ -108,7 +114,32 @@ def _ops(arguments: argparse.Namespace) -> None:
         )
         print(f"{entry['name']:22}{entry['summary']}\n{'':22}{roles}")
         for name, schema in entry["params"].get("properties", {}).items():
-            print(f"{'':22}--set {name}={schema.get('default')}  {schema.get('description', '')}".rstrip())
+            if not arguments.name:
+                print(f"{'':22}--set {name}={schema.get('default')}  {schema.get('description', '')}".rstrip())
+                continue
+            print(
+                f"{'':22}--set {name}={json.dumps(schema.get('default'), ensure_ascii=False)}  {_allowed(schema)}".rstrip()
+            )
+            if schema.get("description"):
+                print(f"{'':26}{schema['description']}")
+
+
+def _allowed(schema: dict[str, Any]) -> str:
+    """What a parameter may be, in words: its choices, or its kind with bounds and unit."""
+    options = [one for one in schema.get("anyOf", [schema]) if one.get("type") != "null"]
+    said = []
+    for one in options:
+        if "enum" in one or "const" in one:
+            said.append(" | ".join(str(value) for value in one.get("enum", [one.get("const")])))
+            continue
+        limits = (("minimum", "from"), ("exclusiveMinimum", "above"), ("maximum", "to"), ("exclusiveMaximum", "below"))
+        bounds = " ".join(f"{word} {one[key]:g}" for key, word in limits if key in one)
+        kind = {"array": "list", "integer": "whole number", "object": "as JSON"}.get(
+            one.get("type", ""), one.get("type", "any")
+        )
+        said.append(f"{kind} {bounds}".strip())
+    unit = schema.get("unit")
+    return f"{' or '.join(dict.fromkeys(said))}{f', in {unit}' if unit else ''}"
 
 
 def _declared(arguments: argparse.Namespace) -> Declared:
@@ -124,7 +155,8 @@ def _inspect(arguments: argparse.Namespace) -> None:
     else:
         for name, value in facts.to_dict().items():
             if name not in ("findings", "first_rows"):
-                print(f"{name:10} {value}")
+                plain = json.dumps(value, ensure_ascii=False) if isinstance(value, (dict, list)) else value
+                print(f"{name:10} {plain}")
         for finding in facts.findings:
             print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip())
     try:
@@ -134,7 +166,10 @@ def _inspect(arguments: argparse.Namespace) -> None:
 
 
 def _say(findings: list[Finding]) -> None:
+    """Say findings but for stops, which are the error that follows."""
     for finding in findings:
+        if finding.weight == "stop":
+            continue
         print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip(), file=sys.stderr)
 
 
@@ -168,6 +203,7 @@ def _do(arguments: argparse.Namespace) -> None:
     inputs: dict[str, Held | list[Held]] = {
         name: [formats.read(path, said[path]) for path in paths] for name, paths in files.items()
     }
+    operations.take_inputs(operation, inputs)  # before a frame is looked for in what is not there
     frame = _frame(arguments.frame, inputs)
     out = Path(arguments.out)
     if out.exists():
@@ -231,6 +267,7 @@ def parser() -> argparse.ArgumentParser:
     top = argparse.ArgumentParser(prog="yama", description="Build and judge elevation surfaces.")
     commands = top.add_subparsers(dest="command", required=True)
     ops = commands.add_parser("ops", help="list operations and their parameters")
+    ops.add_argument("name", nargs="?", default="", help="of one operation, to see what each parameter may be")
     ops.add_argument("--json", action="store_true")
     ops.set_defaults(run=_ops)
     look = commands.add_parser("inspect", help="say what a file is and what is wrong with it")

@@ -214,6 +214,9 @@ def make_step(operation: Operation, params: Params, input_keys: Mapping[str, str
 
 def take_inputs(operation: Operation, given: Inputs) -> dict[str, Held | list[Held]]:
     """The inputs an operation asks for, checked for presence, kind and number."""
+    for name in given:
+        if name not in operation.inputs:
+            raise InputError(f"{operation.title} takes no input {name!r}; it takes {', '.join(operation.inputs)}.")
     taken: dict[str, Held | list[Held]] = {}
     for name, role in operation.inputs.items():
         held = given.get(name)
@@ -227,9 +230,6 @@ def take_inputs(operation: Operation, given: Inputs) -> dict[str, Held | list[He
         if len(each) > 1 and not role.many:
             raise InputError(f"{operation.title} takes one {role.title.lower()} (input {name!r}), not {len(each)}.")
         taken[name] = each if role.many else each[0]
-    for name in given:
-        if name not in operation.inputs:
-            raise InputError(f"{operation.title} takes no input {name!r}; it takes {', '.join(operation.inputs)}.")
     return taken
 
 

@@ -143,3 +143,33 @@ class CommandLineTest(SimpleTestCase):
         status, out, err = self.run_one("inspect", "@a.asc")
         self.assertEqual(status, 1)
         self.assertIn("--declare crs=EPSG:CODE", err)
+
+    def test_ops_of_one_operation_says_what_each_parameter_may_be(self):
+        status, out, _ = self.run_one("ops", "interpolate_points")
+        self.assertEqual(status, 0)
+        self.assertIn("triangulation | natural_neighbour | inverse_distance", out)
+        self.assertIn("number above 0 to 20", out)
+        self.assertRegex(out, r"--set reach_limit=null  number above 0, in m")
+        self.assertNotIn("contour_surface", out)
+        self.assertEqual(self.run_one("ops", "magic")[0], 1)
+
+    def test_inputs_that_are_missing_or_unknown_are_named(self):
+        for words, said in (
+            (("--in", "wrong=@points.csv"), "takes no input 'wrong'; it takes points"), ((), "needs points (input 'points')"),
+        ):  # fmt: skip
+            status, _, err = self.run_one("do", "interpolate_points", *words, "--crs", "EPSG:32741", "--out", "@x.tif")
+            self.assertEqual(status, 1)
+            self.assertIn(said, err)
+
+    def test_what_stops_is_said_once(self):
+        (self.folder / "flat.csv").write_text("x,y\n448000,5438000\n448100,5438000\n448000,5438100\n")
+        status, _, err = self.run_one(
+            "do", "interpolate_points", "--in", "points=@flat.csv", "--crs", "EPSG:32741", "--out", "@x.tif"
+        )
+        self.assertEqual((status, err.count("has no height column")), (1, 1), err)
+
+    def test_what_is_printed_is_plain(self):
+        for name in ("points.csv",):
+            _, out, _ = self.run_one("inspect", f"@{name}", "--crs", "EPSG:32741")
+            self.assertNotIn("np.", out)
+            self.assertIn('"separator": ","', out)
