@@ -65,6 +65,8 @@ class AccuracyOut(Schema):
     deviation: float | None = None
     rmse: float | None = None
     nmad: float | None = None
+    mae: float | None = None
+    le68: float | None = None
     le90: float | None = None
     le95: float | None = None
     lowest: float | None = None

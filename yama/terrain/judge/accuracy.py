@@ -23,8 +23,8 @@ from yama.terrain.units import UNITS
 class Figures:
     """Error figures in height units. `count` checkpoints were used, `unused` fell on empty cells or outside.
 
-    le90, le95: the errors that 90 and 95 % of checkpoints stay within. outliers: errors farther than three
-    NMAD from the median.
+    mae: mean of the errors' sizes. le68, le90, le95: the errors that 68.3, 90 and 95 % of checkpoints stay within. outliers: errors
+    farther than three NMAD from the median.
     """
 
     count: int
@@ -34,6 +34,8 @@ class Figures:
     deviation: float
     rmse: float
     nmad: float
+    mae: float
+    le68: float
     le90: float
     le95: float
     lowest: float
@@ -74,6 +76,8 @@ def figures_of(errors: FloatArray) -> Figures:
         deviation=float(used.std(ddof=1)) if used.size > 1 else 0.0,
         rmse=float(np.sqrt(np.mean(used**2))),
         nmad=nmad,
+        mae=float(size.mean()),
+        le68=float(np.quantile(size, 0.683)),
         le90=float(np.quantile(size, 0.90)),
         le95=float(np.quantile(size, 0.95)),
         lowest=float(used.min()),

@@ -12,6 +12,9 @@ interface Figures {
   mean: number;
   rmse: number;
   nmad: number;
+  /** Not in figures that were made by an older version. */
+  mae?: number;
+  le68?: number;
   le90: number;
   le95: number;
 }
@@ -128,6 +131,12 @@ export function AccuracySheet() {
             </tbody>
           </table>
           <p className="mut" style={{ fontSize: 12, lineHeight: "16px", marginTop: 6 }}>
+            {report.all.mae !== undefined && report.all.le68 !== undefined && (
+              <>
+                The mean size of errors (MAE) is <span className="n">{num(report.all.mae, 2)}</span> {unit}; 68.3 % of
+                them stay within <span className="n">{num(report.all.le68, 2)}</span> {unit}.{" "}
+              </>
+            )}
             90 % of errors stay within <span className="n">{num(report.all.le90, 2)}</span> {unit}, 95 % within{" "}
             <span className="n">{num(report.all.le95, 2)}</span> {unit}.{" "}
             <span className="n">{num(report.all.unused)}</span> checkpoints lie where this surface is empty.

@@ -29,6 +29,8 @@ class FiguresTest(SimpleTestCase):
         self.assertAlmostEqual(found.nmad, 2.0, places=1)
         self.assertAlmostEqual(found.le90, 2 * 1.6449, places=1)
         self.assertAlmostEqual(found.le95, 2 * 1.9600, places=1)
+        self.assertAlmostEqual(found.le68, 2 * 1.0006, places=1)  # of a normal distribution its standard deviation
+        self.assertAlmostEqual(found.mae, 2 * (2 / np.pi) ** 0.5, places=1)
 
     def test_outliers_are_seen_and_do_not_move_nmad(self):
         errors = np.append(np.random.default_rng(2).normal(0, 1, 1000), [40.0] * 5)
