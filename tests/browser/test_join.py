@@ -40,7 +40,9 @@ class Joining(BrowserTest):
             time.sleep(1)
 
     def use_only(self, *names: str) -> None:
-        """Take all other sources out of the mosaic, whatever other tests have brought to the project."""
+        """Take all other sources out of the mosaic."""
+        for name in names:  # the list is there once they are
+            expect(self.page.get_by_role("checkbox", name=f"Use {name}", exact=True).first).to_be_visible()
         boxes = self.page.get_by_role("list", name="Surfaces, best first").get_by_role("checkbox")
         for label in [box.get_attribute("aria-label") or "" for box in boxes.all()]:
             if label.removeprefix("Use ") not in names:
