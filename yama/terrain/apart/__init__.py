@@ -109,6 +109,8 @@ class _Nursery:
         self._process = self._line = None
 
 
+_places = threading.BoundedSemaphore(max(4, len(os.sched_getaffinity(0))))
+"""Children of one process at a time: each may take as much memory as its file allows."""
 _nursery = _Nursery()
 atexit.register(_nursery.stop)
 
@@ -139,13 +141,27 @@ def call(
     Raises InputError where limits are passed or the child crashes, whatever TerrainError the function raises, and
     whatever `progress` raises, which kills the child.
     """
+    while not _places.acquire(timeout=_HEARD):
+        progress(0.0)
+    try:
+        return _asked(function, args, effort, about, reads, folder, progress)
+    finally:
+        _places.release()
+
+
+def _asked(
+    function: Callable[..., Any], args: tuple[Any, ...], effort: Effort, about: str, reads: Sequence[Path],
+    folder: Path | None, progress: Progress,
+) -> Any:  # fmt: skip
     line = _nursery.child()
     pid = 0
     try:
         task = Task(function.__module__, function.__qualname__, args, about, effort.memory, effort.seconds,
                     [str(path.resolve()) for path in reads], str(folder.resolve()) if folder else "")  # fmt: skip
         line.send_bytes(pickle.dumps(task))
-        pid = int(line.recv_bytes())  # a nursery that has just started loads for some seconds before this
+        while not line.poll(_HEARD):  # a nursery that has just started loads for some seconds
+            progress(0.0)
+        pid = int(line.recv_bytes())
         started, share = time.monotonic(), 0.0
         while True:
             if line.poll(_HEARD):

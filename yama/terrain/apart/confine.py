@@ -23,15 +23,19 @@ _OF_FILES = _EXECUTE | _WRITE | _READ | (1 << 14)
 _TCP = 0b11  # bind and connect, from version 4
 
 
+def version() -> int:
+    """Version of the kernel's interface; less than 1 where it has none."""
+    return int(ctypes.CDLL(None, use_errno=True).syscall(_CREATE_RULESET, None, ctypes.c_size_t(0), 1))
+
+
 def confine(reads: Iterable[str], folders: Iterable[str]) -> bool:
     """Let this process read `reads` and what Python and its libraries are, do anything within `folders`, and open nothing
     else, nor connect to anything. Returns whether the kernel can."""
-    libc = ctypes.CDLL(None, use_errno=True)
-    version = libc.syscall(_CREATE_RULESET, None, ctypes.c_size_t(0), 1)
-    if version < 1:
+    libc, known = ctypes.CDLL(None, use_errno=True), version()
+    if known < 1:
         return False
-    everything = _EVERYTHING[min(version, 3)]
-    asked = struct.pack("QQ", everything, _TCP) if version >= 4 else struct.pack("Q", everything)
+    everything = _EVERYTHING[min(known, 3)]
+    asked = struct.pack("QQ", everything, _TCP) if known >= 4 else struct.pack("Q", everything)
     rules = libc.syscall(_CREATE_RULESET, asked, ctypes.c_size_t(len(asked)), 0)
     if rules < 0:
         return False
