@@ -27,6 +27,7 @@ _MOST_READ = 6_000_000
 """Source cells read at once; for more the window is parted."""
 
 _TOLERANCE = 0.001  # of a source cell
+_BLOCK = 512  # cells of a square whose positions are found together
 
 
 @lru_cache(maxsize=64)
@@ -35,17 +36,19 @@ def _transformer(source: str, target: str) -> Transformer:
 
 
 @kernel
-def _spread(lattice, step, rows, cols, result):
-    """Bilinear values of a lattice of every `step`-th cell at each cell of a window."""
-    for r in range(rows):
+def _spread(lattice, step, first_row, first_col, result):
+    """Bilinear values of a lattice of every `step`-th cell at each cell of a window of it, from (first_row, first_col) on."""
+    for k in range(result.shape[0]):
+        r = first_row + k
         i = min(r // step, lattice.shape[0] - 2)
         down = (r - i * step) / step
-        for c in range(cols):
+        for m in range(result.shape[1]):
+            c = first_col + m
             j = min(c // step, lattice.shape[1] - 2)
             right = (c - j * step) / step
             top = lattice[i, j] + right * (lattice[i, j + 1] - lattice[i, j])
             bottom = lattice[i + 1, j] + right * (lattice[i + 1, j + 1] - lattice[i + 1, j])
-            result[r, c] = top + down * (bottom - top)
+            result[k, m] = top + down * (bottom - top)
 
 
 @kernel
@@ -164,23 +167,47 @@ def _sample_area(heights, rows, cols, high, wide, what, result):
 
 
 @lru_cache(maxsize=8)
-def source_positions(target: Grid, source: Grid) -> tuple[FloatArray, FloatArray]:
-    """Fractional source rows and columns `(rows, cols)` of every cell centre of the target grid.
+def source_positions(target: Grid, source: Grid, window: Window | None = None) -> tuple[FloatArray, FloatArray]:
+    """Fractional source rows and columns `(rows, cols)` of the cell centres of a window of the target grid, or of all of it.
 
-    Non-finite where the transform has no answer. The last few are kept, since heights and gradients of one window, or
-    two surfaces of one grid, ask for the same; so the arrays are not to be written to.
+    A cell's position is the same whatever window it is asked for in, to the last bit: so a live surface has the same cells
+    as its stored copy. Non-finite where the transform has no answer. The last few are kept, since heights and gradients of
+    one window, or two surfaces of one grid, ask for the same; so the arrays are not to be written to.
     """
+    window = window or target.whole
+    rows, cols = np.empty((window.rows, window.cols)), np.empty((window.rows, window.cols))
+    for top in range(window.row // _BLOCK * _BLOCK, window.row + window.rows, _BLOCK):
+        for left in range(window.col // _BLOCK * _BLOCK, window.col + window.cols, _BLOCK):
+            first_row, first_col = max(top, window.row), max(left, window.col)
+            here = (
+                slice(first_row - window.row, min(top + _BLOCK, window.row + window.rows) - window.row),
+                slice(first_col - window.col, min(left + _BLOCK, window.col + window.cols) - window.col),
+            )
+            step, *lattices = _lattices(target, source, top, left)
+            for lattice, result in zip(lattices, (rows, cols), strict=True):
+                part = np.empty((here[0].stop - here[0].start, here[1].stop - here[1].start))
+                _spread(lattice, step, first_row - top, first_col - left, part)
+                result[here] = part
+    rows.flags.writeable = cols.flags.writeable = False
+    return rows, cols
+
+
+@lru_cache(maxsize=64)
+def _lattices(target: Grid, source: Grid, top: int, left: int) -> tuple[int, FloatArray, FloatArray]:
+    """Source rows and columns of every step-th cell of a block of the target grid, whose corner is cell (top, left): at a step
+    between whose cells positions are even enough to be interpolated."""
     transformer = _transformer(target.crs, source.crs)
+    high, wide = min(_BLOCK, target.rows - top), min(_BLOCK, target.cols - left)
 
     def on_lattice(rows: FloatArray, cols: FloatArray) -> tuple[FloatArray, FloatArray]:
-        x, y = np.meshgrid(target.x_of(cols), target.y_of(rows))
+        x, y = np.meshgrid(target.x_of(left + cols), target.y_of(top + rows))
         x, y = transformer.transform(x, y)
         return source.row_of(y), source.col_of(x)
 
     step = 64
     while True:
-        lattice_rows = np.arange(-(-max(target.rows - 1, 1) // step) + 1, dtype=np.float64) * step
-        lattice_cols = np.arange(-(-max(target.cols - 1, 1) // step) + 1, dtype=np.float64) * step
+        lattice_rows = np.arange(-(-max(high - 1, 1) // step) + 1, dtype=np.float64) * step
+        lattice_cols = np.arange(-(-max(wide - 1, 1) // step) + 1, dtype=np.float64) * step
         rows, cols = on_lattice(lattice_rows, lattice_cols)
         if step == 1:
             break
@@ -194,13 +221,7 @@ def source_positions(target: Grid, source: Grid) -> tuple[FloatArray, FloatArray
         if worst <= _TOLERANCE:  # never for NaN
             break
         step //= 2
-    result = []
-    for lattice in (rows, cols):
-        spread = np.empty((target.rows, target.cols))
-        _spread(lattice, step, target.rows, target.cols, spread)
-        spread.flags.writeable = False
-        result.append(spread)
-    return result[0], result[1]
+    return step, rows, cols
 
 
 def goes_round(grid: Grid) -> bool:
@@ -246,7 +267,7 @@ class FittedSurface(Surface):
         if not (inside.rows and inside.cols):
             return result
         source_level = self._source_level(target, level)
-        rows, cols = source_positions(target.part(inside), self._source.grid.at_level(source_level))
+        rows, cols = source_positions(target, self._source.grid.at_level(source_level), inside)
         usable = np.isfinite(rows) & np.isfinite(cols)
         if not usable.any():
             return result

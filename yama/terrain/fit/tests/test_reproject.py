@@ -35,6 +35,20 @@ class PositionsTest(SimpleTestCase):
         self.assertLess(np.abs(cols - DEGREES.col_of(lon)).max(), 0.002)
         self.assertLess(np.abs(rows - DEGREES.row_of(lat)).max(), 0.002)
 
+    def test_a_cells_position_does_not_depend_on_the_window(self):
+        for source in (DEGREES, Grid("EPSG:32741", 447_003.7, 5_439_001.3, 3.0, 3.0, 300, 400)):
+            wide = Grid(UTM.crs, UTM.west, UTM.north, 1.7, 1.7, 700, 1100)
+            every = source_positions(wide, source)
+            for window in (
+                Window(0, 0, 40, 40),
+                Window(500, 490, 90, 130),
+                Window(699, 1099, 1, 1),
+                Window(3, 511, 690, 2),
+            ):
+                for whole, part in zip(every, source_positions(wide, source, window), strict=True):
+                    there = whole[window.row : window.row + window.rows, window.col : window.col + window.cols]
+                    np.testing.assert_array_equal(part, there)
+
 
 class FittedTest(SimpleTestCase):
     def test_a_plane_stays_a_plane_from_degrees_to_metres(self):
