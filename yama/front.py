@@ -56,7 +56,7 @@ http {{
     error_page 400 414 494 /said/400;
     error_page 405 /said/405;
     error_page 413 /said/413;
-    error_page 500 507 =507 /said/507;
+    error_page 500 507 =503 /said/500;
     error_page 502 503 504 =503 /said/503;
     location ~ /\\. {{ return 404; }}
     location /static/ {{
@@ -93,7 +93,8 @@ http {{
       location = /said/400 {{ return 400 '{{"detail": "This is no request that is answered here."}}'; }}
       location = /said/405 {{ return 405 '{{"detail": "Requests of this kind are not answered."}}'; }}
       location = /said/413 {{ return 413 '{{"detail": "That is larger than what is taken in at once."}}'; }}
-      location = /said/507 {{ return 507 '{{"detail": "The server could not keep what was sent: its disk is full. Tell whoever looks after it, then send it again."}}'; }}
+      # who may send could not be asked, or there is no room for what is sent
+      location = /said/500 {{ return 503 '{{"detail": "The server could not take that: it is starting, or its disk is full. Try again in a moment; if it stays so, tell whoever looks after it."}}'; }}
       location = /said/503 {{ add_header Retry-After 2 always; return 503 '{{"detail": "Yama is starting. Try again in a moment."}}'; }}
     }}
     location / {{ proxy_pass http://desk; }}

@@ -207,12 +207,11 @@ class Ground:
             return np.full(grid.rows, grid.cell_width * self.unit), np.full(grid.rows, grid.cell_height * self.unit)
         across, up = ground_lengths(self.crs, self.x, grid.y_of(np.arange(grid.rows)))
         known = np.isfinite(across) & np.isfinite(up)
-        if not known.all():  # rows beyond where the CRS reaches: as the nearest within
-            rows = np.flatnonzero(known)
-            if not rows.size:
-                return Ground(self.crs, self.x, _unit_length(self.crs)).sizes(grid)
-            nearest = rows[np.abs(np.arange(grid.rows)[:, None] - rows).argmin(1)]
-            across, up = across[nearest], up[nearest]
+        if not known.any():
+            return Ground(self.crs, self.x, _unit_length(self.crs)).sizes(grid)
+        if not known.all():  # rows beyond where the CRS reaches: as those at its rim
+            every = np.arange(grid.rows)
+            across, up = (np.interp(every, every[known], lengths[known]) for lengths in (across, up))
         return across * grid.cell_width, up * grid.cell_height
 
     def bands(self, grid: Grid) -> list[tuple[int, int, float, float]]:
@@ -360,12 +359,9 @@ class Grid:
 
     def smallest_cell(self) -> float:
         """The shorter side of the smallest cell on the ground, in metres."""
-        part = Grid(self.crs, self.west, self.north, self.cell_width, (self.bounds.north - self.bounds.south) / 2, 2, 1)
-        rows = [Grid(part.crs, part.west, y + part.cell_height / 2, part.cell_width, part.cell_height, 1, 1)
-                for y in (self.bounds.south, self.middle[1], self.bounds.north)]  # fmt: skip
         ground = self.ground()
-        sizes = [ground.sizes(row) for row in rows]
-        return min(min(float(wide[0]), float(high[0]) / part.cell_height * self.cell_height) for wide, high in sizes)
+        rows = [self.part(Window(row, 0, 1, 1)) for row in (0, self.rows // 2, self.rows - 1)]
+        return min(float(length[0]) for row in rows for length in ground.sizes(row))
 
     # -- cells and coordinates ------------------------------------------------------------------------
 

@@ -5,6 +5,7 @@ It has one thread, so that forking is safe, and no secrets in its environment. I
 
 from __future__ import annotations
 
+import errno
 import importlib
 import os
 import pickle
@@ -77,9 +78,18 @@ def _work(line: Connection) -> None:
         answer = Failed(error)
     except Exception as error:  # a form of damage that its reader does not foresee
         traceback.print_exc()  # into the log of whoever asked
-        answer = Failed(InputError(f"{task.about} cannot be read: it is damaged, or of a form that is not known here "
-                                   f"({type(error).__name__}). Get it again, or convert it."))  # fmt: skip
+        answer = Failed(InputError(_sentence(task.about, error)))
     line.send_bytes(pickle.dumps(answer))
+
+
+def _sentence(about: str, error: Exception) -> str:
+    """What is said of an error that no reader has a sentence for."""
+    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return f"The server's disk is full, so nothing of {about} was kept. Make room, then add it again."
+    return (
+        f"{about} cannot be read: it is damaged, or of a form that is not known here ({type(error).__name__}). "
+        "Get it again, or convert it."
+    )
 
 
 def _limit(task: Task) -> None:

@@ -6,6 +6,7 @@ import gzip
 import zipfile
 import zlib
 from pathlib import Path, PurePosixPath
+from typing import IO
 
 from yama.terrain.errors import InputError
 
@@ -113,14 +114,10 @@ def extract(path: str | Path, wanted: list[str], folder: Path, name: str = "") -
                 raise InputError(f"{name} holds no file {member!r}.")
             target = folder / PurePosixPath(member.replace("\\", "/")).name
             claimed = held.getinfo(member).file_size
-            written = 0
+            too_much = InputError(f"{name}: {member} unpacks to more than it claims. Get it again.")
             try:
-                with held.open(member) as source, target.open("wb") as file:
-                    while chunk := source.read(_CHUNK):
-                        written += len(chunk)
-                        if written > claimed:
-                            raise InputError(f"{name}: {member} unpacks to more than it claims. Get it again.")
-                        file.write(chunk)
+                with held.open(member) as source:
+                    _pour(source, target, claimed, too_much)
             except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
                 raise InputError(f"{name}: {member} cannot be unpacked; the zip is damaged. Get it again.") from error
             made.append(target)
@@ -129,15 +126,23 @@ def extract(path: str | Path, wanted: list[str], folder: Path, name: str = "") -
 
 def _gunzipped(path: Path, target: Path, name: str) -> Path:
     most = max(min(MAX_BYTES, _MAX_RATIO * path.stat().st_size), _SMALL)
-    written = 0
+    too_much = InputError(
+        f"{name} unpacks to more than {most / 1e6:.0f} MB. That is not taken in; unpack it and add the file."
+    )
     try:
-        with gzip.open(path) as source, target.open("wb") as file:
-            while chunk := source.read(_CHUNK):
-                written += len(chunk)
-                if written > most:
-                    raise InputError(f"{name} unpacks to more than {most / 1e6:.0f} MB. That is not taken in; unpack it and add "
-                                     "the file.")  # fmt: skip
-                file.write(chunk)
-    except (OSError, zlib.error, EOFError) as error:
+        with gzip.open(path) as source:
+            _pour(source, target, most, too_much)
+    except (gzip.BadGzipFile, zlib.error, EOFError) as error:
         raise InputError(f"{name} cannot be unpacked: it is damaged or cut short. Get it again.") from error
     return target
+
+
+def _pour(source: IO[bytes] | gzip.GzipFile, target: Path, most: int, too_much: InputError) -> None:
+    """Write what is unpacked to a file, counting it."""
+    written = 0
+    with target.open("wb") as file:
+        while chunk := source.read(_CHUNK):
+            written += len(chunk)
+            if written > most:
+                raise too_much
+            file.write(chunk)

@@ -91,7 +91,7 @@ def sparse_raster(folder: Path) -> Path:
 
 
 def full_sparse_raster(folder: Path) -> Path:
-    """The same with some 15 000 tiles that all point to one, as compressed ground may."""
+    """The same of 40 000 x 40 000 cells, compressed: few enough for a size to be believed, in 1 kB."""
     path = folder / "same.tif"
     side = 40_000
     with rasterio.open(

@@ -50,6 +50,8 @@ class CallTest(SimpleTestCase):
             ask(work.refuse)
         with self.assertRaisesMessage(InputError, "of a form that is not known here (ZeroDivisionError)"):
             ask(work.broken)
+        with self.assertRaisesMessage(InputError, "The server's disk is full"):
+            ask(work.full)
 
     def test_a_child_that_breaks_is_a_sentence_and_the_next_one_works(self):
         with self.assertRaisesMessage(InputError, "sheet.csv cannot be read"):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import signal
 import socket
@@ -66,6 +67,10 @@ def refuse(progress):
 
 def broken(progress):
     return 1 / 0
+
+
+def full(progress):
+    raise OSError(errno.ENOSPC, "No space left on device")
 
 
 def drivers(progress):
