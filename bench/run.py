@@ -36,7 +36,7 @@ from yama.terrain.grid import Grid  # noqa: E402
 from yama.terrain.interpolate.binning import GriddedCloud  # noqa: E402
 from yama.terrain.interpolate.delaunay import triangulate  # noqa: E402
 from yama.terrain.interpolate.idw import inverse_distance  # noqa: E402
-from yama.terrain.interpolate.kriging import empirical, fit, ordinary_kriging  # noqa: E402
+from yama.terrain.interpolate.kriging import empirical, fit, kriged  # noqa: E402
 from yama.terrain.interpolate.natural import natural_neighbour  # noqa: E402
 from yama.terrain.interpolate.triangulation import triangulated  # noqa: E402
 from yama.terrain.relief.contrast import contrast_of  # noqa: E402
@@ -359,7 +359,7 @@ def kriging() -> list[Row]:
     x, y, z = points(5_000)
     model = fit(empirical(x, y, z), "spherical")
     mine, base, ratio = paired(
-        lambda: read_on_all_cores(ordinary_kriging(x, y, z, GRID, model, 32)),
+        lambda: read_on_all_cores(kriged(x, y, z, GRID, model, 32)),
         lambda: read_on_all_cores(inverse_distance(x, y, z, GRID, 32)), 3,
     )  # fmt: skip
     return [Row("kriging, 5 000 points, 32 neighbours, 1024²", "own IDW with as many", f"{mine:.2f} s", f"{base:.2f} s",
@@ -440,7 +440,10 @@ def server() -> list[Row]:
             beacon = next(one["id"] for one in held if one["name"].startswith("Beacon"))
             joined = keep_live("mosaic", {}, {"surfaces": [held[0]["id"], beacon]}, "joined")
             filled = keep_live(
-                "fill_voids", {"method": "plate", "across": 60}, {"surface": joined}, "joined and filled"
+                "fill_voids",
+                {"method": "plate", "across": 60, "across_in": "m"},
+                {"surface": joined},
+                "joined and filled",
             )
             keep_live("change_heights", {"offset": 1.5}, {"surface": filled}, "lifted")
             chain = json.loads(ask("GET", "/api/projects/1/holdings", cookies=cookies)[1])[0]["key"]

@@ -35,10 +35,11 @@ from yama.terrain.interpolate.contours import ContourSpline
 from yama.terrain.interpolate.delaunay import PARALLEL_FROM, triangulate
 from yama.terrain.interpolate.ground import GroundFinder, Settings
 from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
-from yama.terrain.interpolate.kriging import empirical, fit, ordinary_kriging
+from yama.terrain.interpolate.kriging import empirical, fit, kriged
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.rough import RoughSpline, Sparse
 from yama.terrain.interpolate.spline import TensionSpline, tension_spline
+from yama.terrain.interpolate.thin_plate import thin_plate_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.judge.distribution import Over, distributions
 from yama.terrain.mosaic.fill import Filled, Method
@@ -76,12 +77,13 @@ def _points() -> None:
 def _slow_methods() -> None:
     x, y, z = np.random.default_rng(1).uniform(0, 16, (3, 60))
     variogram = fit(empirical(x, y, z), "spherical")
-    kriged = ordinary_kriging(x, y, z, _GRID, variogram, reach=5.0)
+    smooth = kriged(x, y, z, _GRID, variogram, reach=5.0)
     for made in (
-        kriged, Sparse(kriged, 4), tension_spline(x, y, z, _GRID, reach=5.0),
+        smooth, Sparse(smooth, 4), tension_spline(x, y, z, _GRID, reach=5.0),
         RoughSpline(x, y, z, _GRID, 2.0, 0.1, 5.0),
     ):  # fmt: skip
         made.read_all()
+    thin_plate_spline(x, y, z, _GRID, reach=5.0).read_all()
     TensionSpline(x, y, z, 2.0, 0.1).left_out_errors((0.1, 1.0))
     validate.compare(x, y, z, validate.folds_of(x, y, 2, "random"), validate.methods())
 
@@ -133,7 +135,8 @@ def _surfaces() -> None:
     gradients_of(held.read_all(), _GRID)
     lengths(contours(held, Levels(0.2)))
     distributions(held, held, Frame(_GRID, "m"), Over(polygons=(shapely.box(1.0, 1.0, 9.0, 9.0),)), (0.2, 0.4))
-    parse("mean_around(a, 2)", ["a"]).value({"a": held.read_all().astype(np.float64)}, 1.0)
+    for around in ("mean_around(a, 2)", "median_around(a, 2)"):
+        parse(around, ["a"]).value({"a": held.read_all().astype(np.float64)}, 1.0)
 
 
 def _mosaics() -> None:

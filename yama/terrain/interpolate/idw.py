@@ -24,6 +24,7 @@ from yama.terrain.surface import EvaluatedSurface, Heights
 
 AWAY = "m away"
 _MOST_SEEN = 1024
+MOST_NEIGHBOURS = 1_000
 _FEW, _TOGETHER = 4, 8
 """Of so few neighbours each cell searches on its own; of more, so many cells of a row gather points together."""
 _NONE = -1
@@ -149,14 +150,14 @@ def inverse_distance(
 ) -> EvaluatedSurface:
     """A surface by inverse distance.
 
-    x, y, z: `(points,)` in the grid's CRS, one point a place. neighbours: points used for a cell, at least 1.
+    x, y, z: `(points,)` in the grid's CRS, one point a place. neighbours: points used for a cell, 1 to 1000.
     power: of distance, greater than 0. radius: points farther from a cell are not used. reach: cells with no
     point this near stay empty. sectors: the plane around a cell is parted into so many, the first from north clockwise,
-    and `neighbours` are taken from each; of at most the 1024 nearest points. Distances are in CRS units. Raises InputError
+    which share `neighbours` evenly, rounded up; taken from the 1024 nearest points at most. Distances are in CRS units. Raises InputError
     on parameters outside those.
     """
-    if neighbours < 1:
-        raise InputError(f"Inverse distance needs at least 1 neighbour, not {neighbours}.")
+    if not 1 <= neighbours <= MOST_NEIGHBOURS:
+        raise InputError(f"Inverse distance takes 1 to {MOST_NEIGHBOURS} neighbours, not {neighbours}.")
     if not power > 0:
         raise InputError(f"The power must be greater than 0, not {power:g}: nearer points must weigh more.")
     index = PointIndex.of(x, y)
@@ -167,7 +168,7 @@ def inverse_distance(
         result = np.empty((part.rows, part.cols), np.float32)
         if sectors > 1:
             _by_sector(
-                xs, ys, index.x, index.y, heights, index.starts, index.layout, neighbours, sectors, float(power),
+                xs, ys, index.x, index.y, heights, index.starts, index.layout, -(-neighbours // sectors), sectors, float(power),
                 float(radius), float(reach), result,
             )  # fmt: skip
             return result

@@ -1,12 +1,15 @@
-"""Ordinary kriging: the best linear unbiased prediction where heights differ by how far apart they lie.
+"""Kriging: the best linear unbiased prediction where heights differ by how far apart they lie.
 
 G. Matheron, "Principles of geostatistics", Economic Geology 58 (1963), for the variogram and the prediction; models and
 weights as in N. Cressie, "Statistics for Spatial Data" (1993): spherical, exponential, Gaussian, and Matérn's of smoothness
 3/2; fitted to the empirical variogram with weights N / model² ("Fitting variogram models by weighted least squares",
 Mathematical Geology 17, 1985). Each place is predicted from its nearest points.
 
+Ordinary kriging takes the mean of heights around each place for unknown; simple kriging is given one for all of them.
+
 The nugget is taken for measurement noise and filtered out: the surface is continuous and, with a nugget, does not pass
-exactly through the points. Without one it does.
+exactly through the points. Without one it does. So the variance is that of the surface's error; that of the difference from
+another measurement with the same noise is the nugget more.
 """
 
 from __future__ import annotations
@@ -167,9 +170,10 @@ def fit(found: Empirical, model: Model) -> Variogram:
 
 
 @kernel
-def _predict(u, v, count, found, x, y, z, model, nugget, sill, matrix, right, ones):
+def _predict(u, v, count, found, x, y, z, model, nugget, sill, simple, matrix, right, ones):
     """Height and its variance at (u, v) from `count` points, all in isotropic coordinates. Room: matrix `(k, k)`, right and
-    ones `(k,)`. Weights by Cholesky's factors of the covariances, made to sum to 1 by a Lagrange multiplier."""
+    ones `(k,)`. Weights by Cholesky's factors of the covariances, made to sum to 1 by a Lagrange multiplier unless `simple`:
+    heights are from the known mean then."""
     for i in range(count):
         a = found[i]
         for j in range(i):
@@ -206,7 +210,7 @@ def _predict(u, v, count, found, x, y, z, model, nugget, sill, matrix, right, on
         explained += right[i] * right[i]
         cross += right[i] * ones[i]
         sum_of += ones[i] * ones[i]
-    shift = (1.0 - cross) / sum_of
+    shift = 0.0 if simple else (1.0 - cross) / sum_of
     # weights: back substitution of right + shift * ones
     height = 0.0
     for i in range(count):
@@ -217,12 +221,12 @@ def _predict(u, v, count, found, x, y, z, model, nugget, sill, matrix, right, on
             total -= matrix[k, i] * right[k]
         right[i] = total / matrix[i, i]
         height += right[i] * z[found[i]]
-    variance = sill - explained + (1.0 - cross) ** 2 / sum_of
+    variance = sill - explained + shift * (1.0 - cross)
     return height, max(variance, 0.0)
 
 
 @kernel
-def _fill(xs, ys, turn, x, y, z, starts, layout, k, limit, model, nugget, sill, spread, result):
+def _fill(xs, ys, turn, x, y, z, starts, layout, k, limit, model, nugget, sill, simple, spread, noise, result):
     squares = np.empty(k)
     found = np.empty(k, np.int64)
     matrix = np.empty((k, k))
@@ -238,12 +242,12 @@ def _fill(xs, ys, turn, x, y, z, starts, layout, k, limit, model, nugget, sill, 
             if count == 0:
                 result[r, c] = np.nan
                 continue
-            height, variance = _predict(u, v, count, found, x, y, z, model, nugget, sill, matrix, right, ones)
-            result[r, c] = np.sqrt(variance) if spread else height
+            height, variance = _predict(u, v, count, found, x, y, z, model, nugget, sill, simple, matrix, right, ones)
+            result[r, c] = np.sqrt(variance + noise) if spread else height
 
 
 @kernel
-def _fill_at(us, vs, x, y, z, starts, layout, k, limit, model, nugget, sill, heights, variances):
+def _fill_at(us, vs, x, y, z, starts, layout, k, limit, model, nugget, sill, simple, heights, variances):
     squares = np.empty(k)
     found = np.empty(k, np.int64)
     matrix = np.empty((k, k))
@@ -254,7 +258,7 @@ def _fill_at(us, vs, x, y, z, starts, layout, k, limit, model, nugget, sill, hei
         heights[i], variances[i] = np.nan, np.nan
         if count:
             heights[i], variances[i] = _predict(
-                us[i], vs[i], count, found, x, y, z, model, nugget, sill, matrix, right, ones
+                us[i], vs[i], count, found, x, y, z, model, nugget, sill, simple, matrix, right, ones
             )
 
 
@@ -263,7 +267,7 @@ def _isotropic(x: FloatArray, y: FloatArray, variogram: Variogram) -> tuple[Floa
     return a * x + b * y, c * x + d * y
 
 
-def ordinary_kriging(
+def kriged(
     x: FloatArray,
     y: FloatArray,
     z: FloatArray,
@@ -271,13 +275,17 @@ def ordinary_kriging(
     variogram: Variogram,
     neighbours: int = 16,
     reach: float = np.inf,
+    mean: float | None = None,
     deviation: bool = False,
+    with_nugget: bool = False,
     unit: str = "m",
 ) -> EvaluatedSurface:
-    """A surface by ordinary kriging, or the standard deviation of its error.
+    """A surface by kriging, or the standard deviation of its error.
 
     x, y, z: `(points,)` in the grid's CRS, one point a place. neighbours: nearest points (as the variogram measures
-    nearness) that a cell is predicted from, 2 to 64. reach: cells with no point this near stay empty; CRS units.
+    nearness) that a cell is predicted from, 2 to 64. reach: cells with no point this near stay empty; CRS units. mean: of all
+    heights, where it is known (simple kriging); None for ordinary kriging. with_nugget: the deviation is that of the
+    difference from another measurement, which holds the nugget; else that of the surface from the ground.
     Raises InputError on parameters outside those.
     """
     if not 2 <= neighbours <= 64:
@@ -286,7 +294,7 @@ def ordinary_kriging(
     index = PointIndex.of(*_isotropic(x - east, y - north, variogram))
     plain = PointIndex.of(x, y) if np.isfinite(reach) else None
     heights = in_bucket_order(z, index.ids)
-    middle = float(np.mean(z))
+    middle = float(np.mean(z)) if mean is None else mean
     heights -= middle
 
     def evaluate(part: Grid) -> Heights:
@@ -299,8 +307,8 @@ def ordinary_kriging(
             rows = slice(first, first + _ROWS)
             _fill(
                 xs - east, ys[rows] - north, variogram.turn, index.x, index.y, heights, index.starts, index.layout,
-                min(neighbours, x.size), np.inf, _NUMBERS[variogram.model], variogram.nugget, variogram.sill, deviation,
-                result[rows],
+                min(neighbours, x.size), np.inf, _NUMBERS[variogram.model], variogram.nugget, variogram.sill, mean is not None,
+                deviation, variogram.nugget if with_nugget else 0.0, result[rows],
             )  # fmt: skip
         if not deviation:
             result += np.float32(middle)
@@ -309,7 +317,7 @@ def ordinary_kriging(
     return EvaluatedSurface(grid, evaluate, unit)
 
 
-def ordinary_kriging_at(
+def kriged_at(
     x: FloatArray,
     y: FloatArray,
     z: FloatArray,
@@ -317,14 +325,17 @@ def ordinary_kriging_at(
     qy: FloatArray,
     variogram: Variogram,
     neighbours: int = 16,
+    mean: float | None = None,
 ) -> tuple[FloatArray, FloatArray]:
-    """Heights at places `(places,)` and the variances of their errors; see `ordinary_kriging`."""
-    east, north, middle = float(np.mean(x)), float(np.mean(y)), float(np.mean(z))
+    """Heights at places `(places,)` and the variances of their errors without the nugget; see `kriged`."""
+    east, north = float(np.mean(x)), float(np.mean(y))
+    middle = float(np.mean(z)) if mean is None else mean
     index = PointIndex.of(*_isotropic(x - east, y - north, variogram))
     us, vs = _isotropic(qx - east, qy - north, variogram)
     heights, variances = np.empty(qx.size), np.empty(qx.size)
     _fill_at(
         us, vs, index.x, index.y, in_bucket_order(z, index.ids) - middle, index.starts, index.layout,
-        min(neighbours, x.size), np.inf, _NUMBERS[variogram.model], variogram.nugget, variogram.sill, heights, variances,
+        min(neighbours, x.size), np.inf, _NUMBERS[variogram.model], variogram.nugget, variogram.sill, mean is not None,
+        heights, variances,
     )  # fmt: skip
     return heights + middle, variances

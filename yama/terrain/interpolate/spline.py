@@ -26,6 +26,7 @@ from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
+from yama.terrain.interpolate.thin_plate import thin_matrix
 from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import EvaluatedSurface, Heights
@@ -275,14 +276,17 @@ class TensionSpline:
         raise InputError("Points lie so close together that no spline goes through them. Join those at one place, "
                          "or allow some smoothing.")  # fmt: skip
 
-    def left_out_errors(self, smoothings: Sequence[float], patches: int = 12) -> tuple[FloatArray, FloatArray]:
+    def left_out_errors(
+        self, smoothings: Sequence[float], patches: int = 12, plate: bool = False
+    ) -> tuple[FloatArray, FloatArray]:
         """What the spline would miss each point by were it left out, for each smoothing: `(smoothings, points)`; and the
         measured heights `(points,)`.
 
         Of points in at most `patches` patches spread evenly over all, without solving anew for each point: the error of a
         linear predictor at a point left out is its weight over the inverse's diagonal (O. Dubrule, "Cross validation of
         kriging in a unique neighborhood", Mathematical Geology 15, 1983). One decomposition of a patch serves every
-        smoothing. The plane under the spline stays that of all points of the patch.
+        smoothing. The plane under the spline stays that of all points of the patch. plate: of the thin plate without tension,
+        whose plane is part of its equations.
         """
         filled = np.flatnonzero(np.diff(self._starts))
         errors, heights = [], []
@@ -293,9 +297,14 @@ class TensionSpline:
             x, y, base, trend = self._levelled(row, col, chosen)
             count = x.size
             matrix = np.empty((count, count))
-            _matrix(x, y, 0.0, _TABLE, matrix)
-            # weights sum to zero: the equations are solved in the space of such weights
-            space = qr(np.ones((count, 1)))[0][:, 1:]
+            # the equations are solved in the space of weights that sum to zero, a plate's against every plane
+            if plate:
+                apart = self._scale * self.spacing
+                thin_matrix(x / apart, y / apart, 0.0, matrix)
+                space = qr(base)[0][:, 3:]
+            else:
+                _matrix(x, y, 0.0, _TABLE, matrix)
+                space = qr(np.ones((count, 1)))[0][:, 1:]
             values, vectors = eigh(space.T @ matrix @ space, driver="evd", check_finite=False)
             vectors = space @ vectors
             right = vectors.T @ (self._z[chosen] - base @ trend)

@@ -21,7 +21,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray
 from yama.terrain.interpolate.delaunay import triangulate
 from yama.terrain.interpolate.idw import inverse_distance_at
-from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging_at
+from yama.terrain.interpolate.kriging import Variogram, empirical, fit, kriged_at
 from yama.terrain.interpolate.natural import natural_neighbour_at
 from yama.terrain.interpolate.spline import SMOOTHING, TENSION, tension_spline_at
 from yama.terrain.interpolate.triangulation import triangulated_at
@@ -104,7 +104,7 @@ def methods(
     """Every method by name. variogram: for kriging; fitted to the points of each prediction (spherical) where not given."""
 
     def kriging(x: FloatArray, y: FloatArray, z: FloatArray, qx: FloatArray, qy: FloatArray) -> FloatArray:
-        return ordinary_kriging_at(x, y, z, qx, qy, variogram or fit(empirical(x, y, z), "spherical"))[0]
+        return kriged_at(x, y, z, qx, qy, variogram or fit(empirical(x, y, z), "spherical"))[0]
 
     return {
         "triangulation": lambda x, y, z, qx, qy: triangulated_at(x, y, z, qx, qy, triangulate(x, y)),

@@ -18,6 +18,7 @@ from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.kept import Kept, parts_of
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, Surface
+from yama.terrain.voids import HoleFinder, Holes
 
 Method = Literal["facets", "plate", "distance", "other"]
 MOST_ACROSS = 2_000
@@ -194,7 +195,7 @@ class Filled(Surface):
         super().__init__(surface.grid, surface.unit, surface.vertical_datum)
         if other is not None and other.grid != surface.grid:
             raise GridError("The surface to fill from is not on the same grid. Fit it first.")
-        if across / min(self.grid.metres_per_cell()) > MOST_ACROSS:
+        if across / min(self.grid.metres_per_cell()) > MOST_ACROSS + 1e-6:
             raise InputError(
                 f"Holes of {across:g} m are more than {MOST_ACROSS} cells wide, more than are filled at once."
             )
@@ -205,9 +206,29 @@ class Filled(Surface):
         if method == "other" and other is None:
             raise InputError("Filling from another surface needs that surface.")
         self._parts: Kept[tuple[int, int, int], tuple[Heights, Mask | None]] = Kept(_HELD)
+        self._told: dict[tuple[int, int], tuple[int, npt.NDArray[np.uint8]]] = {}
 
     def read(self, window: Window, level: int = 0) -> Heights:
         return self._read(window, level)[0]
+
+    @property
+    def done(self) -> tuple[int, Holes] | None:
+        """How many cells were filled and which holes are left, once every cell has been made; None before."""
+        grid, told = self.grid, self._told
+        down, across = -(-grid.rows // BLOCK), -(-grid.cols // BLOCK)
+        if len(told) < down * across:
+            return None
+        finder = HoleFinder(grid.rows, grid.cols)
+        for i in range(down):
+            rows = min(BLOCK, grid.rows - i * BLOCK)
+            strip = np.zeros((rows, grid.cols), np.bool_)
+            for j in range(across):
+                left = told[i, j][1]
+                if left.size:
+                    part = strip[:, j * BLOCK : (j + 1) * BLOCK]
+                    part[:] = np.unpackbits(left, count=part.size).reshape(part.shape)
+            finder.add(strip)
+        return sum(count for count, _ in told.values()), finder.result
 
     def filled(self, window: Window, level: int = 0) -> Mask:
         """Which cells of a window were filled: `(window.rows, window.cols)`."""
@@ -226,10 +247,19 @@ class Filled(Surface):
         return heights, filled
 
     def _make(self, level: int, i: int, j: int) -> tuple[Heights, Mask | None]:
+        heights, filled = self._made(level, i, j)
+        if level == 0:
+            empty = np.isnan(heights)
+            left = np.packbits(empty) if empty.any() else np.empty(0, np.uint8)
+            self._told[i, j] = (0 if filled is None else int(filled.sum()), left)
+        return heights, filled
+
+    def _made(self, level: int, i: int, j: int) -> tuple[Heights, Mask | None]:
         grid = self.grid.at_level(level)
         core = Window(i * BLOCK, j * BLOCK, min(BLOCK, grid.rows - i * BLOCK), min(BLOCK, grid.cols - j * BLOCK))
         heights = self.surface.read(core, level)
-        most = max(math.floor(self._across / min(grid.metres_per_cell())), 0)
+        # a width given in cells comes back as that many
+        most = max(math.floor(self._across / min(grid.metres_per_cell()) + 1e-6), 0)
         empty = np.isnan(heights)
         if not most or not empty.any() or (empty.all() and most < BLOCK):
             return heights, None

@@ -31,6 +31,10 @@ _CELLS_APART = 2.5
 class ContoursParams(Params):
     """Which heights, and what of the lines is kept."""
 
+    levels: list[float] | None = Field(
+        None, min_length=1, max_length=MOST_LEVELS, description="Heights of the lines in `unit`, instead of an interval; none of them "
+        "is an index line.",
+    )  # fmt: skip
     interval: float = Field(20.0, gt=0, le=100_000, description="Height between two lines, in `unit`.")
     unit: Literal["m", "ft", "us-ft"] = Field("m", description="Unit of the lines' heights.")
     base: float = Field(0.0, ge=-100_000, le=100_000, description="A height that is a line; the others follow from it.")
@@ -56,7 +60,8 @@ def suggested(lowest: float, highest: float) -> float:
 def levels_of(params: Any, unit: str) -> Levels:
     """The levels in the surface's own unit."""
     factor = UNITS[params.unit] / UNITS[unit]
-    return Levels(params.interval * factor, params.base * factor)
+    listed = tuple(sorted({float(height) * factor for height in params.levels or ()}))
+    return Levels(params.interval * factor, params.base * factor, listed)
 
 
 def features_of(lines: Lines, params: Any, grid: Grid) -> Features:
@@ -68,9 +73,10 @@ def features_of(lines: Lines, params: Any, grid: Grid) -> Features:
         if len(lines)
         else np.empty(0, object)
     )
-    heights = [round(float(params.base + number * params.interval), 6) for number in lines.numbers]
+    own = levels_of(params, params.unit)
+    heights = [round(float(own.at(int(number))), 6) for number in lines.numbers]
     kinds = [
-        "index" if params.index_every and number % params.index_every == 0 else "line"
+        "index" if params.index_every and not own.listed and number % params.index_every == 0 else "line"
         for number in lines.numbers.tolist()
     ]
     return Features(grid.crs, np.asarray(shapes, object), {"height": [*heights], "kind": [*kinds]})
@@ -113,7 +119,7 @@ class Contours(Operation):
         count = levels.between(lowest, highest)
         factor = UNITS[surface.unit or "m"] / UNITS[params.unit]
         round_one = suggested(lowest * factor, highest * factor)
-        mend = Mend(f"Take {round_one:g} {params.unit}", {"interval": round_one})
+        mend = Mend(f"Take {round_one:g} {params.unit}", {"interval": round_one, "levels": None})
         findings = about_area(inputs, frame)
         if count > MOST_LEVELS:
             findings.append(Finding("levels", "stop", f"An interval of {params.interval:g} {params.unit} makes {count} heights.",
@@ -125,14 +131,15 @@ class Contours(Operation):
             return findings
         if count == 0:
             findings.append(Finding("none", "stop", f"No line lies between {lowest:.2f} and {highest:.2f} {surface.unit}.",
-                                    "Take a smaller interval.", mend))  # fmt: skip
+                                    "Take a smaller interval, or other heights.", mend))  # fmt: skip
             return findings
         if count > _MANY:
-            findings.append(Finding("many", "caution", f"An interval of {params.interval:g} {params.unit} makes {count} heights.",
+            said = f"An interval of {params.interval:g} {params.unit} makes {count} heights."
+            findings.append(Finding("many", "caution", f"{count} heights are listed." if levels.listed else said,
                                     "So many lines are hard to read and slow to draw.", mend))  # fmt: skip
         slopes = slope_of(heights * np.float32(UNITS[surface.unit or "m"]), grid.part(grid.whole.grown(1)))
         steep = slopes[~np.isnan(slopes) & (slopes > 0.5)]
-        if steep.size:
+        if steep.size and not levels.listed:
             metres = levels.interval * UNITS[surface.unit or "m"]
             apart = metres / math.tan(math.radians(float(np.median(steep)))) / min(surface.grid.metres_per_cell())
             if apart < _CELLS_APART:

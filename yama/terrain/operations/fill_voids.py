@@ -20,9 +20,8 @@ class FillVoidsParams(Params):
     """From what, and how wide a hole may be."""
 
     method: Method = Field("facets", description="What a hole is filled from.")
-    across: float = Field(
-        200.0, gt=0, description="Holes wider or higher than this stay.", json_schema_extra={"unit": "m"}
-    )
+    across: float = Field(100.0, gt=0, description="Holes wider or higher than this stay.")
+    across_in: Literal["cells", "m"] = Field("cells", description="What that width is counted in.")
     result: Literal["height", "filled"] = Field("height", description="Heights, or which cells were filled.")
 
 
@@ -31,7 +30,7 @@ class FillVoids(Operation):
     """Empty cells that data surround get heights."""
 
     name = "fill_voids"
-    version = 2
+    version = 3
     title = "Fill holes"
     stage = "Join"
     summary = "Empty cells that data surround are filled from their rim, or from another surface."
@@ -46,17 +45,19 @@ class FillVoids(Operation):
         assert isinstance(surface, Surface)
         findings = []
         cell = min(surface.grid.metres_per_cell())
-        if params.across / cell > MOST_ACROSS:
-            most = int(MOST_ACROSS * cell)
-            findings.append(Finding("wide", "stop", f"Holes of {params.across:g} m are {params.across / cell:.0f} cells wide; "
-                                    f"at most {MOST_ACROSS} are filled at once.", "Choose larger cells for such holes.",
-                                    Mend(f"Fill up to {most} m", {"across": most})))  # fmt: skip
-        elif params.across < cell:
-            findings.append(Finding("narrow", "stop", f"No hole is narrower than {params.across:g} m; a cell is {cell:g} m wide.",
-                                    "Nothing would be filled.", Mend("Fill up to 200 m", {"across": 200})))  # fmt: skip
+        wide = params.across if params.across_in == "cells" else params.across / cell
+        if wide > MOST_ACROSS:
+            most = MOST_ACROSS if params.across_in == "cells" else int(MOST_ACROSS * cell)
+            findings.append(Finding("wide", "stop", f"Holes of {_width(wide, cell)} are asked for; at most {MOST_ACROSS} cells "
+                                    "are filled at once.", "Choose larger cells for such holes.",
+                                    Mend(f"Fill up to {most} {params.across_in}", {"across": most})))  # fmt: skip
+        elif wide < 1:
+            findings.append(Finding("narrow", "stop", f"No hole is narrower than {params.across:g} {params.across_in}; a cell is "
+                                    f"{cell:.4g} m wide.", "Nothing would be filled.",
+                                    Mend("Fill up to 100 cells", {"across": 100, "across_in": "cells"})))  # fmt: skip
         if params.method != "other":
-            if params.across / cell > 100 and params.method != "plate":
-                findings.append(Finding("guess", "note", f"Across {params.across:g} m the land is a guess.",
+            if wide > 100 and params.method != "plate":
+                findings.append(Finding("guess", "note", f"Across {_width(wide, cell)} the land is a guess.",
                                         "Another surface knows it better where there is one."))  # fmt: skip
             return findings
         if not isinstance(other, Surface):
@@ -69,6 +70,26 @@ class FillVoids(Operation):
                                     "Convert one of them first."))  # fmt: skip
         return findings
 
+    def found(self, result: Any) -> list[Finding]:
+        while not isinstance(result, Filled):
+            result = getattr(result, "surface", None)
+            if result is None:
+                return []
+        if result.done is None:
+            return []
+        filled, left = result.done
+        cell = min(result.grid.metres_per_cell())
+        findings = [Finding("filled", "note", f"{filled:,} cells were filled.".replace(",", "\u202f"))]
+        if left.count:
+            largest = left.largest[0]
+            wide = max(largest.bottom - largest.top, largest.right - largest.left) + 1
+            findings.append(
+                Finding("left", "caution", f"{_holes(left.count)} with {left.cells} empty cells left, the largest "
+                        f"{_width(wide, cell)} across.", "They are wider than was allowed, or what they "
+                        "are filled from is empty there.")
+            )  # fmt: skip
+        return findings
+
     def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
         surface, other = inputs["surface"], inputs.get("other")
         assert isinstance(surface, Surface)
@@ -76,5 +97,15 @@ class FillVoids(Operation):
             if finding.weight == "stop":
                 raise InputError(f"{finding.sentence} {finding.why}")
         beside = fitted(other, surface.grid) if isinstance(other, Surface) else None
-        filled = Filled(surface, params.method, params.across, beside)
+        across = params.across if params.across_in == "m" else params.across * min(surface.grid.metres_per_cell())
+        filled = Filled(surface, params.method, across, beside)
         return FilledCells(filled) if params.result == "filled" else filled
+
+
+def _holes(count: int) -> str:
+    return "1 hole" if count == 1 else f"{count} holes"
+
+
+def _width(cells: float, cell: float) -> str:
+    """A width in cells and in metres."""
+    return f"{cells:.0f} cells ({cells * cell:.0f} m)"

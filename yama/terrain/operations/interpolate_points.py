@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 import numpy.typing as npt
 import shapely
-from pydantic import Field
+from pydantic import AfterValidator, Field
 from scipy.spatial import cKDTree
 
 from yama.terrain.errors import InputError
@@ -18,11 +18,12 @@ from yama.terrain.fit.clip import Flattened, polygons_of, rim_levels, whole_numb
 from yama.terrain.frame import Frame
 from yama.terrain.grid import FloatArray, Grid, parse_crs
 from yama.terrain.interpolate.breaklines import Lines, along, lines_of, mesh_with
-from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
-from yama.terrain.interpolate.kriging import Variogram, empirical, fit, ordinary_kriging
+from yama.terrain.interpolate.idw import MOST_NEIGHBOURS, distance_to_nearest, inverse_distance, nearest
+from yama.terrain.interpolate.kriging import Variogram, empirical, fit, kriged
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.rough import RoughSpline, Sparse
 from yama.terrain.interpolate.spline import LEAST_TENSION, SMOOTHING, TENSION, tension_spline
+from yama.terrain.interpolate.thin_plate import MOST_POINTS, thin_plate_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.operations.base import (
     AREA,
@@ -44,6 +45,15 @@ _AT_PLACE = 0.02
 
 _MANY = 50_000
 """From so many points on natural neighbours take longer for all cells of a screen than somebody would wait."""
+
+
+def _tension(value: float) -> float:
+    if 0 < value < LEAST_TENSION:
+        raise ValueError(f"Tension is 0 for a thin plate, or {LEAST_TENSION:g} or more")
+    return value
+
+
+Tension = Annotated[float, AfterValidator(_tension)]
 
 
 class InterpolateParams(Params):
@@ -76,17 +86,16 @@ class InterpolateParams(Params):
         None, gt=0, description="Triangles with a longer side are left out.", json_schema_extra={"unit": "m"}
     )
     power: float = Field(2.0, gt=0, le=20, description="Inverse distance: the power of distance.")
-    neighbours: int = Field(12, ge=1, le=64, description="Inverse distance: points used for a cell.")
+    neighbours: int = Field(12, ge=1, le=MOST_NEIGHBOURS, description="Inverse distance: points used for a cell.")
     search_radius: float | None = Field(
         None, gt=0, description="Inverse distance: points farther away are not used.", json_schema_extra={"unit": "m"}
     )
 
-    tension: float = Field(
-        TENSION,
-        ge=LEAST_TENSION,
-        le=20,
-        description="Spline: how tight it is drawn between points; low overshoots, high peaks.",
-    )
+    tension: Tension = Field(
+        TENSION, ge=0, le=20,
+        description=f"Spline: how tight it is drawn between points; low overshoots, high peaks. {LEAST_TENSION:g} or more, or 0 for a "
+        "thin plate, which is solved from all points at once.",
+    )  # fmt: skip
     smoothing: float = Field(
         SMOOTHING, ge=0, le=100, description="Spline: how far it may miss the points; 0 meets them."
     )
@@ -110,9 +119,22 @@ class InterpolateParams(Params):
         json_schema_extra={"unit": "°"},
     )  # fmt: skip
     ratio: float = Field(1.0, gt=0, le=1, description="Kriging: the reach across that direction as a share of it.")
+    kriging: Literal["ordinary", "simple"] = Field(
+        "ordinary",
+        description="Kriging: the mean of heights is unknown and may change (ordinary), or one known mean (simple).",
+    )
+    kriging_mean: float | None = Field(
+        None, description="Simple kriging: the known mean; that of the points where not given.",
+        json_schema_extra={"unit": "m"},
+    )  # fmt: skip
+    error_of: Literal["surface", "measurement"] = Field(
+        "surface",
+        description="Kriging's standard error: of the surface from the ground, without the nugget; or from another measurement, "
+        "which holds it.",
+    )
     kriging_neighbours: int = Field(16, ge=2, le=64, description="Kriging: points used for a cell.")
     sectors: Literal[1, 4, 8] = Field(
-        1, description="Inverse distance: the neighbours are taken from each of so many sectors around a cell."
+        1, description="Inverse distance: so many sectors around a cell share the neighbours evenly, rounded up."
     )
     whole: bool = Field(False, description="Heights in whole units.")
     result: Literal["height", "deviation", "distance"] = Field(
@@ -365,6 +387,12 @@ class InterpolatePoints(Operation):
                     [(float(x), float(y)) for x, y in duplicates["where"][:200]],
                 )
             )
+        if params.method == "spline" and not params.tension and len(chosen) > MOST_POINTS:
+            findings.append(
+                Finding("plate", "stop", f"A thin plate is solved from all points at once, {MOST_POINTS} at most; there are "
+                        f"{len(chosen)}.", "With some tension the spline is solved in parts, however many points there are.",
+                        Mend(f"Use a tension of {LEAST_TENSION:g}", {"tension": LEAST_TENSION}))
+            )  # fmt: skip
         findings += [*about_area(inputs, frame), *_about_lakes(inputs, frame), *_about_whole(chosen, params, frame)]
         findings += _about_breaklines(inputs, params, chosen, frame)
         if params.reach_limit:
@@ -425,7 +453,7 @@ class InterpolatePoints(Operation):
 
     def _rough(self, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: Any, unit: str) -> Surface:
         """A stand-in for the slow methods."""
-        if params.method == "spline":
+        if params.method == "spline" and params.tension:
             return RoughSpline(x, y, z, grid, params.tension, params.smoothing, params.reach_limit or np.inf, unit)
         surface = self._smooth(x, y, z, grid, params, unit)
         assert isinstance(surface, EvaluatedSurface)
@@ -436,15 +464,20 @@ class InterpolatePoints(Operation):
         reach = params.reach_limit or np.inf
         if params.method == "natural_neighbour":
             return natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, unit)
+        if params.method == "spline" and not params.tension:
+            return thin_plate_spline(x, y, z, grid, params.smoothing, reach, unit)
         if params.method == "spline":
             return tension_spline(x, y, z, grid, params.tension, params.smoothing, reach, unit)
         if params.method == "kriging":
-            return ordinary_kriging(
-                x, y, z, grid, _variogram(x, y, z, params), params.kriging_neighbours, reach,
-                params.result == "deviation", unit,
+            variogram = _variogram(x, y, z, params)
+            mean = None
+            if params.kriging == "simple":
+                mean = float(np.mean(z)) if params.kriging_mean is None else params.kriging_mean
+            return kriged(
+                x, y, z, grid, variogram, params.kriging_neighbours, reach, mean, params.result == "deviation",
+                params.error_of == "measurement", unit,
             )  # fmt: skip
         if params.method == "inverse_distance":
             radius = params.search_radius or np.inf
-            neighbours = -(-params.neighbours // params.sectors)
-            return inverse_distance(x, y, z, grid, neighbours, params.power, radius, reach, unit, params.sectors)
+            return inverse_distance(x, y, z, grid, params.neighbours, params.power, radius, reach, unit, params.sectors)
         return nearest(x, y, z, grid, reach, unit)

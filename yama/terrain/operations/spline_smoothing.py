@@ -12,7 +12,7 @@ from yama.terrain.findings import Finding
 from yama.terrain.frame import Frame
 from yama.terrain.interpolate.spline import LEAST_TENSION, TENSION, TensionSpline
 from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
-from yama.terrain.operations.interpolate_points import chosen_points
+from yama.terrain.operations.interpolate_points import Tension, chosen_points
 from yama.terrain.points import Points, merge_duplicates
 
 _SMOOTHINGS = (0.0, 0.001, 0.003, 0.01, 0.03, 0.1, 0.3, 1.0, 3.0, 10.0)
@@ -26,11 +26,8 @@ class SplineSmoothingParams(Params):
     stray_points: Literal["use", "leave_out"] = "leave_out"
     left_out: list[tuple[float, float]] = Field([], max_length=10_000, description="Places whose points are not used.")
     duplicates: Literal["mean", "first", "lowest", "highest"] = "mean"
-    tension: float = Field(
-        TENSION,
-        ge=LEAST_TENSION,
-        le=20,
-        description="How tight it is drawn between points; low overshoots, high peaks.",
+    tension: Tension = Field(
+        TENSION, ge=0, le=20, description="How tight it is drawn between points; 0 for a thin plate, else 0.5 or more."
     )
 
 
@@ -63,7 +60,8 @@ class SplineSmoothing(Operation):
             raise InputError(f"{finding.sentence} {finding.why}")
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates)
-        errors, _ = TensionSpline(x, y, z, params.tension, 0.0).left_out_errors(_SMOOTHINGS)
+        spline = TensionSpline(x, y, z, params.tension or LEAST_TENSION, 0.0)
+        errors, _ = spline.left_out_errors(_SMOOTHINGS, plate=not params.tension)
         rmse = np.sqrt(np.mean(errors**2, axis=1))
         return {
             "smoothings": list(_SMOOTHINGS), "rmse": rmse.tolist(), "points": int(errors.shape[1]),

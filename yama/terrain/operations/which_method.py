@@ -11,6 +11,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding, Mend
 from yama.terrain.frame import Frame
 from yama.terrain.interpolate import validate
+from yama.terrain.interpolate.idw import MOST_NEIGHBOURS
 from yama.terrain.interpolate.kriging import empirical, fit
 from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
 from yama.terrain.operations.interpolate_points import chosen_points
@@ -40,7 +41,7 @@ class WhichMethodParams(Params):
     left_out: list[tuple[float, float]] = Field([], max_length=10_000, description="Places whose points are not used.")
     duplicates: Literal["mean", "first", "lowest", "highest"] = "mean"
     power: float = Field(2.0, gt=0, le=20, description="Inverse distance: the power of distance.")
-    neighbours: int = Field(12, ge=1, le=64, description="Inverse distance: points used for a place.")
+    neighbours: int = Field(12, ge=1, le=MOST_NEIGHBOURS, description="Inverse distance: points used for a place.")
     search_radius: float | None = Field(
         None, gt=0, description="Inverse distance: points farther away are not used.", json_schema_extra={"unit": "m"}
     )

@@ -10,6 +10,7 @@ blocks join without a search and whatever the blocks are.
 
 from __future__ import annotations
 
+import bisect
 import math
 from dataclasses import dataclass
 
@@ -32,13 +33,20 @@ Indices = npt.NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Levels:
-    """Heights of lines: base + k * interval, in height units."""
+    """Heights of lines: base + k * interval, in height units; or those that are listed, from low to high."""
 
     interval: float
     base: float = 0.0
+    listed: tuple[float, ...] = ()
+
+    def at(self, number: int) -> float:
+        """The height of the lines of a number."""
+        return self.listed[number] if self.listed else self.base + number * self.interval
 
     def between(self, lowest: float, highest: float) -> int:
         """How many lie above one height and not above another."""
+        if self.listed:
+            return bisect.bisect_right(self.listed, highest) - bisect.bisect_right(self.listed, lowest)
         return math.floor((highest - self.base) / self.interval) - math.floor((lowest - self.base) / self.interval)
 
 
@@ -57,8 +65,17 @@ class Lines:
 
 
 @kernel
-def _first_level(low, base, interval):
+def _height(k, base, interval, listed):
+    if listed.size == 0:
+        return base + k * interval
+    return listed[k] if k < listed.size else np.inf
+
+
+@kernel
+def _first_level(low, base, interval, listed):
     """The lowest k whose level is above a height."""
+    if listed.size:
+        return int(np.searchsorted(listed, low, side="right"))
     k = int(np.floor((low - base) / interval)) + 1
     while base + (k - 1) * interval > low:
         k -= 1
@@ -74,29 +91,29 @@ def _extremes(z, r, c):
 
 
 @kernel
-def _count(z, base, interval, lowest, counts):
+def _count(z, base, interval, listed, lowest, counts):
     """How many squares each level crosses; counts[k - lowest]."""
     for r in range(z.shape[0] - 1):
         for c in range(z.shape[1] - 1):
             low, high, total = _extremes(z, r, c)
             if total != total:
                 continue
-            k = _first_level(low, base, interval)
-            while base + k * interval <= high:
+            k = _first_level(low, base, interval, listed)
+            while _height(k, base, interval, listed) <= high:
                 counts[k - lowest] += 1
                 k += 1
 
 
 @kernel
-def _list_squares(z, base, interval, lowest, cursor, squares):
+def _list_squares(z, base, interval, listed, lowest, cursor, squares):
     cols = z.shape[1] - 1
     for r in range(z.shape[0] - 1):
         for c in range(cols):
             low, high, total = _extremes(z, r, c)
             if total != total:
                 continue
-            k = _first_level(low, base, interval)
-            while base + k * interval <= high:
+            k = _first_level(low, base, interval, listed)
+            while _height(k, base, interval, listed) <= high:
                 squares[cursor[k - lowest]] = r * cols + c
                 cursor[k - lowest] += 1
                 k += 1
@@ -269,12 +286,13 @@ def _lines_of(z: FloatArray, levels: Levels, top: int, left: int, cols: int) -> 
     empty = _Traced(np.empty(0), np.empty(0), np.zeros(1, np.int64), none, np.empty((0, 2), np.int64))
     if min(z.shape) < 2 or np.isnan(z).all():
         return empty
-    lowest = _first_level(float(np.nanmin(z)), levels.base, levels.interval)
+    regular = (levels.base, levels.interval, np.array(levels.listed, np.float64))
+    lowest = _first_level(float(np.nanmin(z)), *regular)
     count = max(levels.between(float(np.nanmin(z)), float(np.nanmax(z))) + 2, 1)
     if count > MOST_LEVELS:
         raise InputError(f"An interval of {levels.interval:g} makes more than {MOST_LEVELS} heights. Take a wider one.")
     counts = np.zeros(count, np.int64)
-    _count(z, levels.base, levels.interval, lowest, counts)
+    _count(z, *regular, lowest, counts)
     places = np.concatenate([[0], np.cumsum(counts)])
     total = int(places[-1])
     if not total:
@@ -282,7 +300,7 @@ def _lines_of(z: FloatArray, levels: Levels, top: int, left: int, cols: int) -> 
     if total > MOST_VERTICES:
         raise InputError(f"These contours would have more than {MOST_VERTICES:,} vertices. Take a wider interval.")
     squares = np.empty(total, np.int64)
-    _list_squares(z, levels.base, levels.interval, lowest, places[:-1].copy(), squares)
+    _list_squares(z, *regular, lowest, places[:-1].copy(), squares)
     # at most two lines through a square, and each line has a vertex more than squares
     rows_out, cols_out = np.empty(4 * total), np.empty(4 * total)
     starts, ends = np.empty(2 * total + 1, np.int64), np.empty((2 * total, 2), np.int64)
@@ -291,7 +309,7 @@ def _lines_of(z: FloatArray, levels: Levels, top: int, left: int, cols: int) -> 
     used = lines = 0
     for i in np.flatnonzero(counts):
         before = lines
-        level = levels.base + (lowest + int(i)) * levels.interval
+        level = levels.at(lowest + int(i))
         part = squares[places[i] : places[i + 1]]
         used, lines = _trace(z, level, part, open_sides, top, left, cols, ends, rows_out, cols_out, starts, used, lines)
         numbers.append(np.full(lines - before, lowest + int(i), np.int64))
@@ -429,21 +447,37 @@ def longer_than(lines: Lines, length: float) -> Lines:
     return _without(lines, lengths(lines) < length) if length > 0 else lines
 
 
+def _blurred(cells: FloatArray, radius: float, bands: list[tuple[int, int, float, float]]) -> FloatArray:
+    """Gaussian means over so many metres, each row by the size of its own cells."""
+    result = np.empty(cells.shape)
+    for first, after, wide, high in bands:
+        reach = math.ceil(3 * radius / high) + 1
+        top = max(first - reach, 0)
+        part = cells[top : after + reach]
+        down = ndimage.gaussian_filter1d(part, radius / high, axis=0, mode="constant", truncate=3.0)
+        own = down[first - top : after - top]
+        result[first:after] = ndimage.gaussian_filter1d(own, radius / wide, axis=1, mode="constant", truncate=3.0)
+    return result
+
+
 def smoothed(surface: Surface, radius: float) -> Surface:
     """A surface whose heights are Gaussian means over `radius` metres (their standard deviation), live; empty cells stay empty and
     count for nothing. Contours of it are smoother and, unlike lines that are smoothed one by one, never cross."""
     if radius <= 0:
         return surface
 
+    ground = surface.grid.ground()
+
     def compute(arrays: list[Heights], grid: Grid) -> Heights:
-        sigma = radius / min(grid.metres_per_cell())
         filled = ~np.isnan(arrays[0])
         heights = np.where(filled, arrays[0], 0.0).astype(np.float64)
-        weights = ndimage.gaussian_filter(filled.astype(np.float64), sigma, mode="constant", truncate=3.0)
-        sums = ndimage.gaussian_filter(heights, sigma, mode="constant", truncate=3.0)
+        around = grid.part(grid.whole.grown(halo))
+        weights, sums = (
+            _blurred(cells, radius, ground.bands(around)) for cells in (filled.astype(np.float64), heights)
+        )
         with np.errstate(invalid="ignore", divide="ignore"):
             result = np.where(filled, sums / weights, np.nan).astype(np.float32)
         return result[halo:-halo, halo:-halo]
 
-    halo = math.ceil(3 * radius / min(surface.grid.metres_per_cell())) + 1
+    halo = math.ceil(3 * radius / surface.grid.smallest_cell()) + 1
     return LiveSurface([surface], compute, halo, surface.unit, surface.vertical_datum)

@@ -22,7 +22,7 @@ MOST_VERTICES = 100_000
 @dataclass(frozen=True)
 class Track:
     """Places along a line. distance: metres on the ground from its start; x, y: in the line's CRS. step: metres from one
-    to the next."""
+    to the next, but for the last, at the line's end, which is nearer."""
 
     distance: FloatArray
     x: FloatArray
@@ -50,6 +50,8 @@ class Course:
         return {**vars(self), "heights": rounded.tolist()}
 
 
+_SHORTEST = 1e-6
+"""Of a step: less than that at the end of a line is rounding, and no place of its own."""
 _PARTS, _MOST_PARTS = 64, 20_000
 """Of each side of a line, and of all of it, where the CRS stretches the ground."""
 
@@ -75,7 +77,7 @@ def _measured(places: FloatArray, crs: str) -> tuple[FloatArray, FloatArray]:
 
 
 def track(line: npt.ArrayLike, crs: str, step: float) -> Track:
-    """Places every `step` metres along a line `(vertices, 2)`, its end included; farther apart where they would be more than
+    """Places every `step` metres along a line `(vertices, 2)`, and its end; farther apart where they would be more than
     MOST_SAMPLES. Raises InputError for fewer than two different places, or numbers that are none."""
     places = np.asarray(line, np.float64)
     if len(places) > MOST_VERTICES:
@@ -93,21 +95,28 @@ def track(line: npt.ArrayLike, crs: str, step: float) -> Track:
     length = float(along[-1])
     if len(places) < 2 or length <= 0:
         raise InputError("A profile needs a line of two different places.")
-    count = min(int(np.ceil(length / step)), MOST_SAMPLES - 1)
-    distance = np.linspace(0.0, length, max(count, 1) + 1)
+    step = max(step, length / (MOST_SAMPLES - 1))
+    whole = int(length / step * (1 + 1e-12))
+    distance = step * np.arange(whole + 1)
+    if length - distance[-1] > _SHORTEST * step or not whole:
+        distance = np.append(distance, length)
+    distance[-1] = length
     x, y = (np.interp(distance, along, places[:, i]) for i in (0, 1))
-    return Track(distance, x, y, length / max(count, 1))
+    return Track(distance, x, y, float(step))
 
 
-def _course(heights: FloatArray, step: float, metres: float) -> Course:
+def _course(heights: FloatArray, along: Track, metres: float) -> Course:
     known = heights[~np.isnan(heights)]
     if not known.size:
         return Course(heights, None, None, None, None, None, None)
-    rise = np.diff(heights)
+    rise, run = np.diff(heights), np.diff(along.distance)
+    if rise.size > 1 and run[-1] < 0.5 * along.step:
+        run[-1] = along.step  # what is left at the end is too short for a gradient of its own
+    run = run[~np.isnan(rise)]
     rise = rise[~np.isnan(rise)]
     return Course(
         heights, float(known.min()), float(known.max()), float(known.mean()), float(rise[rise > 0].sum()),
-        float(-rise[rise < 0].sum()), float(np.abs(rise).max() * metres / step * 100) if rise.size else None,
+        float(-rise[rise < 0].sum()), float((np.abs(rise) / run).max() * metres * 100) if rise.size else None,
     )  # fmt: skip
 
 
@@ -118,7 +127,7 @@ def courses(surfaces: Sequence[Surface], along: Track, crs: str, nearest: bool =
         x, y = along.x, along.y
         if parse_crs(surface.grid.crs) != parse_crs(crs):
             x, y = Transformer.from_crs(parse_crs(crs), parse_crs(surface.grid.crs), always_xy=True).transform(x, y)
-        return _course(sample(surface, x, y, nearest), along.step, UNITS.get(surface.unit, 1.0))
+        return _course(sample(surface, x, y, nearest), along, UNITS.get(surface.unit, 1.0))
 
     # one after the other: a thread that is new has no file open, and opening them takes longer than the reading
     return [one(surface) for surface in surfaces]

@@ -10,7 +10,7 @@ from yama.terrain.ending import go_on, until
 from yama.terrain.errors import CancelledError
 from yama.terrain.grid import Grid
 from yama.terrain.interpolate import kriging, spline
-from yama.terrain.interpolate.kriging import Variogram, ordinary_kriging
+from yama.terrain.interpolate.kriging import Variogram, kriged
 from yama.terrain.interpolate.spline import tension_spline
 from yama.terrain.surface import EvaluatedSurface, read_block, store
 from yama.terrain.tests.test_surface import FolderTest
@@ -50,8 +50,8 @@ class CancelledPartTest(FolderTest):
 
     def test_the_slow_methods_listen(self):
         x, y = np.random.default_rng(2).uniform((448_000, 5_437_400), (448_600, 5_438_000), (400, 2)).T
-        kriged = ordinary_kriging(x, y, x * 0.1, GRID, Variogram("exponential", 1.0, 50.0, 100.0), 16)
-        for module, surface in ((kriging, kriged), (spline, tension_spline(x, y, x * 0.1, GRID))):
+        smooth = kriged(x, y, x * 0.1, GRID, Variogram("exponential", 1.0, 50.0, 100.0), 16)
+        for module, surface in ((kriging, smooth), (spline, tension_spline(x, y, x * 0.1, GRID))):
             with mock.patch.object(module, "go_on", side_effect=CancelledError("now")) as asked:
                 with self.assertRaises(CancelledError):
                     read_block(surface, GRID.whole)

@@ -125,7 +125,7 @@ export function ProfileTab() {
                     )}
                   </td>
                   {place === null ? figure(course?.lowest) : figure(heights[place])}
-                  {place === null ? figure(course?.highest) : figure(gradientAt(heights, place, data.step), "%", 1)}
+                  {place === null ? figure(course?.highest) : figure(gradientAt(heights, place, data.distance), "%", 1)}
                   {figure(course?.climb, unit, 1)}
                   {figure(course?.fall, unit, 1)}
                 </tr>

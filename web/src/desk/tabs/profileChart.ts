@@ -66,12 +66,12 @@ export function exaggeration(length: number, range: [number, number], width: num
   return (height - TOP - BOTTOM) / (range[1] - range[0]) / across;
 }
 
-/** Gradient about a place in per cent, over a step to each side; null at a gap. */
-export function gradientAt(heights: (number | null)[], at: number, step: number): number | null {
+/** Gradient about a place in per cent, from the place before it to that after it; null at a gap. */
+export function gradientAt(heights: (number | null)[], at: number, distance: number[]): number | null {
   const [before, after] = [Math.max(at - 1, 0), Math.min(at + 1, heights.length - 1)];
   const [low, high] = [heights[before], heights[after]];
   if (low == null || high == null || before === after) return null;
-  return ((high - low) / ((after - before) * step)) * 100;
+  return ((high - low) / ((distance[after] as number) - (distance[before] as number))) * 100;
 }
 
 const metres = (value: number) => (value >= 10_000 ? `${num(value / 1000, 1)} km` : `${num(value)} m`);

@@ -45,12 +45,14 @@ describe("filling holes", () => {
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "Fill from" }));
     fireEvent.click(await screen.findByRole("option", { name: "Plover 30" }));
     fireEvent.change(screen.getByLabelText("Holes up to"), { target: { value: "600" } });
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Counted in" }));
+    fireEvent.click(await screen.findByRole("option", { name: "metres" }));
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "Cells say" }));
     fireEvent.click(await screen.findByRole("option", { name: "which cells were filled" }));
     await waitFor(() =>
       expect(last(asked)).toEqual({
         operation: "fill_voids",
-        params: { method: "other", across: 600, result: "filled" },
+        params: { method: "other", across: 600, across_in: "m", result: "filled" },
         inputs: { surface: 6, other: [7] },
       }),
     );

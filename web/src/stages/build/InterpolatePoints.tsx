@@ -31,8 +31,8 @@ const DUPLICATES = [
 
 const SECTORS = [
   { value: "1", title: "all around, the nearest" },
-  { value: "4", title: "4 sectors alike" },
-  { value: "8", title: "8 sectors alike" },
+  { value: "4", title: "4 sectors, an equal share of each" },
+  { value: "8", title: "8 sectors, an equal share of each" },
 ];
 const RESULTS = [
   { value: "height", title: "heights" },
@@ -61,6 +61,7 @@ export function InterpolatePoints() {
   }, [chosen, first, params.reach_limit, setInput, setParams]);
 
   const method = (params.method as string) ?? "triangulation";
+  const sectors = (params.sectors as number) ?? 1;
   const lines = features.filter((one) => has(one, "lines") || has(one, "polygons"));
   const areas = features.filter((one) => has(one, "polygons"));
   const codes = Object.entries(chosen?.points?.codes ?? {}).filter(([code]) => code !== "");
@@ -176,10 +177,16 @@ export function InterpolatePoints() {
             </div>
             <Choice
               label="Taken from"
-              value={String((params.sectors as number) ?? 1)}
+              value={String(sectors)}
               options={SECTORS}
               onChange={(sectors) => setParams({ sectors: Number(sectors) })}
             />
+            {sectors > 1 && (
+              <p className="hint">
+                <span className="n">{Math.ceil(((params.neighbours as number) ?? 12) / sectors)}</span> of each sector,
+                if it has so many.
+              </p>
+            )}
           </>
         )}
         {method === "spline" && (
@@ -196,6 +203,7 @@ export function InterpolatePoints() {
                 onChange={(smoothing) => setParams({ smoothing })}
               />
             </div>
+            {params.tension === 0 && <p className="hint">No tension: a thin plate, from all points at once.</p>}
             <Smoothing points={chosen} params={params} setParams={setParams} />
           </>
         )}

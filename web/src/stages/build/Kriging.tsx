@@ -19,6 +19,15 @@ const MODELS = [
   { value: "matern", title: "Matérn, 3/2" },
 ];
 
+const MEANS = [
+  { value: "ordinary", title: "unknown, may change (ordinary)" },
+  { value: "simple", title: "one, known (simple)" },
+];
+const ERRORS = [
+  { value: "surface", title: "the ground, without the nugget" },
+  { value: "measurement", title: "a measurement, with the nugget" },
+];
+
 const rounded = (value: number) => Number(value.toPrecision(3));
 
 /** Kriging's settings: the variogram of the points with the model that is used, to be dragged or typed. */
@@ -100,6 +109,31 @@ export function Kriging(props: {
             Back to the fitted model
           </button>
         </p>
+      )}
+      <Choice
+        label="Mean height"
+        value={(params.kriging as string) ?? "ordinary"}
+        options={MEANS}
+        onChange={(kriging) => setParams({ kriging })}
+      />
+      {params.kriging === "simple" && (
+        <div className="row two">
+          <NumberField
+            label="Mean"
+            unit="m"
+            placeholder="of the points"
+            value={params.kriging_mean as number | null}
+            onChange={(kriging_mean) => setParams({ kriging_mean })}
+          />
+        </div>
+      )}
+      {params.result === "deviation" && (
+        <Choice
+          label="Error from"
+          value={(params.error_of as string) ?? "surface"}
+          options={ERRORS}
+          onChange={(error_of) => setParams({ error_of })}
+        />
       )}
       <div className="row two">
         <NumberField

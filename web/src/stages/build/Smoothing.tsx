@@ -30,7 +30,7 @@ export function Smoothing(props: {
     points && project.role !== "viewer"
       ? {
           operation: "spline_smoothing",
-          params: { ...pointsAsked(params), ...(tension ? { tension } : {}) },
+          params: { ...pointsAsked(params), ...(tension === undefined ? {} : { tension }) },
           inputs: { points: points.id },
         }
       : null,

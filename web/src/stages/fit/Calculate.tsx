@@ -18,6 +18,7 @@ const PIECES: [string, string][] = [
   ["abs(a)", "without its sign"],
   ["mean_around(a, 20)", "mean within 20 m"],
   ["std_around(a, 20)", "spread within 20 m"],
+  ["median_around(a, 6)", "median within 6 m"],
   ["min_around(a, 20)", "lowest within 20 m"],
   ["max_around(a, 20)", "highest within 20 m"],
 ];

@@ -19,6 +19,10 @@ const DRAWN: Record<string, string> = {
   distance: "inverse_distance",
   other: "kriging",
 };
+const COUNTED = [
+  { value: "cells", title: "cells" },
+  { value: "m", title: "metres" },
+];
 const RESULTS = [
   { value: "height", title: "heights" },
   { value: "filled", title: "which cells were filled" },
@@ -30,6 +34,7 @@ export function FillVoids() {
   const { params, setParams, setInput } = work;
   const { usable, chosen } = useChosenHeights(work, (one) => Boolean(one.holes?.count));
   const method = (params.method as string) ?? "facets";
+  const counted = (params.across_in as string) ?? "cells";
   const marks = params.result === "filled";
   const name = work.sheet.name || (chosen ? `${chosen.name}, ${marks ? "filled cells" : "filled"}` : "");
   if (!usable.length) return <NoSurface stage="Join" title="Fill holes" />;
@@ -79,11 +84,17 @@ export function FillVoids() {
         <div className="row two">
           <NumberField
             label="Holes up to"
-            unit="m"
-            value={(params.across as number) ?? 200}
+            unit={counted === "cells" ? "cells" : "m"}
+            value={(params.across as number) ?? 100}
             onChange={(across) => setParams({ across })}
           />
         </div>
+        <Choice
+          label="Counted in"
+          value={counted}
+          options={COUNTED}
+          onChange={(across_in) => setParams({ across_in })}
+        />
       </Section>
       <Section title="Result">
         <Choice

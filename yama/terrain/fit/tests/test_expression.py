@@ -67,6 +67,7 @@ class ValueTest(SimpleTestCase):
             ("min_around", np.min),
             ("max_around", np.max),
             ("std_around", np.std),
+            ("median_around", np.median),
         ):
             found = value(f"{name}(a, 6)")
             for r, c in ((0, 0), (5, 7), (20, 30), (39, 49), (18, 2)):
@@ -74,6 +75,22 @@ class ValueTest(SimpleTestCase):
                         if (i - r) ** 2 + (j - c) ** 2 <= 9 and not np.isnan(A[i, j])]  # fmt: skip
                 wanted = np.nan if np.isnan(A[r, c]) else figure(near)
                 np.testing.assert_allclose(found[r, c], wanted, rtol=1e-9, atol=1e-9)
+
+    def test_medians_with_holes_ties_and_wide_circles(self) -> None:
+        rng = np.random.default_rng(6)
+        cells = rng.integers(0, 9, (37, 61)).astype(float)  # many cells are equal
+        cells[rng.random(cells.shape) < 0.3] = np.nan
+        for metres in (1.0, 3.0, 11.0, 90.0):
+            found = parse(f"median_around(a, {metres:g})", ["a"]).value({"a": cells}, 1.0)
+            i, j = np.mgrid[:37, :61]
+            for r, c in ((0, 0), (5, 7), (20, 30), (36, 60), (18, 2), (11, 59)):
+                near = cells[(i - r) ** 2 + (j - c) ** 2 <= metres**2]
+                wanted = np.nan if np.isnan(cells[r, c]) else np.nanmedian(near)
+                self.assertEqual(found[r, c], wanted, (metres, r, c)) if wanted == wanted else self.assertTrue(
+                    np.isnan(found[r, c])
+                )
+        empty = parse("median_around(a, 3)", ["a"]).value({"a": np.full((5, 5), np.nan)}, 1.0)
+        self.assertTrue(np.isnan(empty).all())
 
     def test_what_it_looks_at(self) -> None:
         node = parse("mean_around(a - mean_around(b, 10), 6) > 2", ["a", "b", "c"])

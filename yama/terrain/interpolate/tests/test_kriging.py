@@ -10,14 +10,14 @@ from yama.terrain.interpolate.kriging import (
     Variogram,
     empirical,
     fit,
-    ordinary_kriging,
-    ordinary_kriging_at,
+    kriged,
+    kriged_at,
 )
 from yama.terrain.interpolate.tests.test_surfaces_from_points import GRID, scattered
 
 
-def by_equations(x, y, z, px, py, variogram, k):
-    """Twin: ordinary kriging's bordered system in variogram values, solved whole. A nugget is noise of the points."""
+def by_equations(x, y, z, px, py, variogram, k, mean=None):
+    """Twin: kriging's system of equations, solved whole, bordered where no mean is given. A nugget is noise of the points."""
     angle = np.radians(variogram.direction)
 
     def distance(dx, dy):
@@ -38,6 +38,10 @@ def by_equations(x, y, z, px, py, variogram, k):
         variogram.nugget + 1e-9 * variogram.sill
     ) * np.eye(n)
     left[n, n] = 0
+    if mean is not None:
+        right = covariance(distance(a - px, b - py))
+        weights = np.linalg.solve(left[:n, :n], right)
+        return float(mean + weights @ (c - mean)), float(variogram.sill - weights @ right)
     right = np.append(covariance(distance(a - px, b - py)), 1.0)
     weights = np.linalg.solve(left, right)
     return float(weights[:n] @ c), float(variogram.sill - weights @ right)
@@ -51,40 +55,64 @@ class KrigingTest(SimpleTestCase):
         for model in MODELS:
             for nugget, direction, ratio in ((0.0, 0.0, 1.0), (3.0, 0.0, 1.0), (1.0, 30.0, 0.4)):
                 variogram = Variogram(model, nugget, 200.0, 60.0, direction, ratio)
-                heights, variances = ordinary_kriging_at(x, y, z, qx, qy, variogram, 12)
+                heights, variances = kriged_at(x, y, z, qx, qy, variogram, 12)
                 for i in range(40):
                     wanted = by_equations(x, y, z, qx[i], qy[i], variogram, 12)
                     with self.subTest(model, nugget=nugget, ratio=ratio):
                         self.assertAlmostEqual(float(heights[i]), wanted[0], delta=2e-3)
                         self.assertAlmostEqual(float(variances[i]), wanted[1], delta=2e-3)
 
+    def test_simple_kriging_is_equal_to_its_equations_and_goes_back_to_the_mean(self):
+        x, y, z = scattered(200)
+        rng = np.random.default_rng(9)
+        qx, qy = rng.uniform(448_000, 448_160, 40), rng.uniform(5_437_880, 5_438_000, 40)
+        for nugget in (0.0, 3.0):
+            variogram = Variogram("spherical", nugget, 200.0, 60.0)
+            heights, variances = kriged_at(x, y, z, qx, qy, variogram, 12, mean=31.0)
+            for i in range(40):
+                wanted = by_equations(x, y, z, qx[i], qy[i], variogram, 12, 31.0)
+                self.assertAlmostEqual(float(heights[i]), wanted[0], delta=2e-3)
+                self.assertAlmostEqual(float(variances[i]), wanted[1], delta=2e-3)
+        far, doubt = kriged_at(x, y, z, np.array([449_000.0]), np.array([5_439_000.0]), variogram, 12, mean=31.0)
+        self.assertAlmostEqual(float(far[0]), 31.0, places=6)
+        self.assertAlmostEqual(float(doubt[0]), 200.0, places=6)
+
+    def test_the_error_from_a_measurement_holds_the_nugget(self):
+        x, y, z = scattered(200)
+        variogram = Variogram("spherical", 3.0, 200.0, 60.0)
+        of_surface, of_measurement = (
+            kriged(x, y, z, GRID, variogram, deviation=True, with_nugget=chosen).read_all().astype(float)
+            for chosen in (False, True)
+        )
+        np.testing.assert_allclose(of_measurement**2, of_surface**2 + 3.0, rtol=1e-5)
+
     def test_without_a_nugget_it_passes_through_the_points_and_is_sure_there(self):
         x, y, z = scattered(150)
-        heights, variances = ordinary_kriging_at(x, y, z, x, y, Variogram("exponential", 0.0, 150.0, 50.0))
+        heights, variances = kriged_at(x, y, z, x, y, Variogram("exponential", 0.0, 150.0, 50.0))
         np.testing.assert_allclose(heights, z, atol=1e-3)
         self.assertLess(variances.max(), 1e-3)
-        smoothed, doubts = ordinary_kriging_at(x, y, z, x, y, Variogram("exponential", 5.0, 150.0, 50.0))
+        smoothed, doubts = kriged_at(x, y, z, x, y, Variogram("exponential", 5.0, 150.0, 50.0))
         self.assertGreater(np.abs(smoothed - z).mean(), 0.1)
         self.assertGreater(doubts.min(), 0.1)
 
     def test_equal_heights_give_that_height_everywhere(self):
         x, y, z = scattered(80)
         for model in MODELS:
-            found = ordinary_kriging(x, y, np.full_like(z, 7.25), GRID, Variogram(model, 0.5, 10.0, 30.0)).read_all()
+            found = kriged(x, y, np.full_like(z, 7.25), GRID, Variogram(model, 0.5, 10.0, 30.0)).read_all()
             np.testing.assert_allclose(found, 7.25, atol=1e-4)
 
     def test_cells_and_places_agree_in_any_window(self):
         x, y, z = scattered(300)
         variogram = Variogram("spherical", 1.0, 180.0, 70.0)
-        surface = ordinary_kriging(x, y, z, GRID, variogram, reach=5.0)
+        surface = kriged(x, y, z, GRID, variogram, reach=5.0)
         whole = surface.read_all()
         self.assertTrue(0.05 < np.isnan(whole).mean() < 0.9)
         np.testing.assert_array_equal(surface.read(Window(11, 7, 20, 30)), whole[11:31, 7:37])
         xs, ys = GRID.centres(GRID.whole)
         rows, cols = np.nonzero(np.isfinite(whole))
-        heights, variances = ordinary_kriging_at(x, y, z, xs[cols], ys[rows], variogram)
+        heights, variances = kriged_at(x, y, z, xs[cols], ys[rows], variogram)
         np.testing.assert_allclose(whole[rows, cols], heights, atol=2e-4)
-        doubt = ordinary_kriging(x, y, z, GRID, variogram, reach=5.0, deviation=True).read_all()
+        doubt = kriged(x, y, z, GRID, variogram, reach=5.0, deviation=True).read_all()
         np.testing.assert_allclose(doubt[rows, cols], np.sqrt(variances), atol=1e-3)
 
     def test_it_tells_its_own_error(self):
@@ -96,7 +124,7 @@ class KrigingTest(SimpleTestCase):
         covariance = 40.0 - variogram.at(far)
         z = np.linalg.cholesky(covariance + 1e-8 * np.eye(700)) @ rng.normal(size=700)
         given = np.arange(700) < 500
-        heights, variances = ordinary_kriging_at(x[given], y[given], z[given], x[~given], y[~given], variogram, 24)
+        heights, variances = kriged_at(x[given], y[given], z[given], x[~given], y[~given], variogram, 24)
         scaled = (heights - z[~given]) / np.sqrt(variances)
         self.assertTrue(0.85 < scaled.std() < 1.15)
 
@@ -106,7 +134,7 @@ class KrigingTest(SimpleTestCase):
             with self.subTest(numbers), self.assertRaises(InputError):
                 Variogram(*numbers)
         with self.assertRaisesRegex(InputError, "neighbours"):
-            ordinary_kriging(x, y, z, GRID, Variogram("spherical", 0, 1, 1), neighbours=1)
+            kriged(x, y, z, GRID, Variogram("spherical", 0, 1, 1), neighbours=1)
 
 
 class VariogramTest(SimpleTestCase):

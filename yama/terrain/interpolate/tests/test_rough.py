@@ -6,7 +6,8 @@ from django.test import SimpleTestCase
 from yama.terrain.errors import InputError
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
-from yama.terrain.interpolate.kriging import Variogram, ordinary_kriging
+from yama.terrain.interpolate.kriging import Variogram
+from yama.terrain.interpolate.kriging import kriged as kriged_surface
 from yama.terrain.interpolate.rough import RoughSpline, Sparse, thinned
 from yama.terrain.interpolate.spline import tension_spline
 from yama.terrain.operations import Task, find, parse_params
@@ -21,7 +22,7 @@ def scattered(count=2_500, seed=3):
 
 
 def kriged(reach=np.inf):
-    return ordinary_kriging(*scattered(), GRID, Variogram("exponential", 0.5, 300.0, 150.0), 12, reach)
+    return kriged_surface(*scattered(), GRID, Variogram("exponential", 0.5, 300.0, 150.0), 12, reach)
 
 
 class SparseTest(SimpleTestCase):

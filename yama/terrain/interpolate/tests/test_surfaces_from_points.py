@@ -158,7 +158,7 @@ class InverseDistanceTest(SimpleTestCase):
     def test_impossible_parameters(self):
         with self.assertRaisesMessage(InputError, "greater than 0"):
             inverse_distance(*scattered(), GRID, power=-1)
-        with self.assertRaisesMessage(InputError, "at least 1"):
+        with self.assertRaisesMessage(InputError, "takes 1 to 1000"):
             inverse_distance(*scattered(), GRID, neighbours=0)
         with self.assertRaisesMessage(InputError, "no points"):
             inverse_distance(np.empty(0), np.empty(0), np.empty(0), GRID)
@@ -215,12 +215,25 @@ class GatheredTest(SimpleTestCase):
 
 
 class SectorsTest(SimpleTestCase):
+    def test_hundreds_of_neighbours(self):
+        x, y, z = scattered(700)
+        small = Grid(GRID.crs, GRID.west, GRID.north, 16.0, 16.0, 7, 10)
+        cx, cy = cells(small)
+        for count in (65, 300, 1_000):
+            found = inverse_distance(x, y, z, small, count, 1.0).read_all()
+            for (r, c), value in np.ndenumerate(found):
+                away = np.hypot(x - cx[r, c], y - cy[r, c])
+                used = np.argsort(away)[:count]
+                self.assertAlmostEqual(
+                    float(value), float((z[used] / away[used]).sum() / (1 / away[used]).sum()), places=4
+                )
+
     def test_equal_to_looking_at_every_point(self):
         x, y, z = scattered(400)
         small = Grid(GRID.crs, GRID.west, GRID.north, 8.0, 8.0, 15, 20)
         cx, cy = cells(small)
         for sectors, each, radius in ((4, 2, 40.0), (8, 1, np.inf), (4, 3, 15.0)):
-            found = inverse_distance(x, y, z, small, each, 2.0, radius, sectors=sectors).read_all()
+            found = inverse_distance(x, y, z, small, each * sectors - 1, 2.0, radius, sectors=sectors).read_all()
             for (r, c), value in np.ndenumerate(found):
                 away = np.hypot(x - cx[r, c], y - cy[r, c])
                 turn = np.degrees(np.arctan2(x - cx[r, c], y - cy[r, c])) % 360
@@ -241,7 +254,7 @@ class SectorsTest(SimpleTestCase):
         z = np.append(np.full(40, 10.0), 20.0)
         at = Window(24, 38, 2, 1)
         plain = inverse_distance(x, y, z, GRID, 20).read(at)
-        sectors = inverse_distance(x, y, z, GRID, 1, sectors=4).read(at)
+        sectors = inverse_distance(x, y, z, GRID, 4, sectors=4).read(at)
         self.assertGreater(sectors.min(), plain.max() + 1)
 
 

@@ -26,6 +26,11 @@ def points(count=80, codes=True, crs="EPSG:32741"):
     return Points(crs, x, y, {"z": z}, names)
 
 
+def plane_of(grid):
+    """The heights of `points` at the cells of a grid."""
+    return np.broadcast_to(0.1 * (grid.x_of(np.arange(grid.cols)) - 448_000) + 10, (grid.rows, grid.cols))
+
+
 def interpolate(held, **values):
     """Findings by code, and the surface."""
     operation = operations.find("interpolate_points")
@@ -318,3 +323,24 @@ class BesideThePointsTest(SimpleTestCase):
         self.assertFalse(np.array_equal(one, four, equal_nan=True))
         with self.assertRaisesMessage(InputError, "sectors"):
             operations.parse_params(operations.find("interpolate_points"), {"sectors": 3})
+
+    def test_a_spline_without_tension_is_a_thin_plate_up_to_a_number_of_points(self):
+        found, *_, run = self.made({"method": "spline", "tension": 0, "smoothing": 0, "reach_limit": 50})
+        cells = run().read_all()
+        self.assertNotIn("plate", found)
+        np.testing.assert_allclose(cells[np.isfinite(cells)], plane_of(FRAME.grid)[np.isfinite(cells)], atol=1e-3)
+        many = interpolate(points(5_001), method="spline", tension=0)[0]
+        self.assertEqual((many["plate"].weight, many["plate"].mend.set_params), ("stop", {"tension": 0.5}))
+        with self.assertRaisesMessage(InputError, "0 for a thin plate, or 0.5 or more"):
+            operations.parse_params(operations.find("interpolate_points"), {"tension": 0.2})
+
+    def test_simple_kriging_and_what_its_error_holds(self):
+        given = {"method": "kriging", "reach_limit": 50, "nugget": 4.0, "sill": 9.0, "variogram_reach": 40.0}
+        ordinary = self.made(given)[3]().read_all()
+        simple = self.made({**given, "kriging": "simple", "kriging_mean": 500.0})[3]().read_all()
+        self.assertGreater(np.nanmean(simple), np.nanmean(ordinary) + 2)  # drawn to a mean that is far off
+        surface, measurement = (
+            self.made({**given, "result": "deviation", "error_of": of})[3]().read_all()
+            for of in ("surface", "measurement")
+        )
+        np.testing.assert_allclose(measurement**2, surface**2 + 4.0, rtol=1e-4)

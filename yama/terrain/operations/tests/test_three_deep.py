@@ -24,7 +24,7 @@ AREA = Features(
 SETTINGS = {
     "clip": {}, "slope": {}, "aspect": {}, "hillshade": {}, "curvature": {}, "sky": {}, "local_contrast": {},
     "change_heights": {"offset": 1.7}, "cell_type": {"step": 0.1}, "calculate": {"expression": "a * 2 + mean_around(a, 9)"},
-    "fill_voids": {"across": 60}, "fit_to_frame": {"resampling": "cubic", "cell_size": 3}, "difference": {}, "mosaic": {"rule": "mean"},
+    "fill_voids": {"across": 60, "across_in": "m"}, "fit_to_frame": {"resampling": "cubic", "cell_size": 3}, "difference": {}, "mosaic": {"rule": "mean"},
 }  # fmt: skip
 
 

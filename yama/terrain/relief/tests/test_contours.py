@@ -52,6 +52,29 @@ class ContoursTest(SimpleTestCase):
             apart = np.diff(line, axis=0) @ np.array([0.1, 0.05])
             np.testing.assert_allclose(apart, 0, atol=1e-4)
 
+    def test_listed_heights_give_the_lines_of_those_alone(self):
+        surface = hills()
+        regular = contours(surface, Levels(5.0))
+        listed = (10.0, 15.0, 40.0)
+        found = contours(surface, Levels(1.0, listed=listed))
+        self.assertEqual(set(found.numbers.tolist()), {0, 1, 2})
+        for i, height in enumerate(listed):
+            mine, own = found.numbers == i, regular.numbers == round(height / 5)
+            self.assertEqual(mine.sum(), own.sum())
+            self.assertAlmostEqual(lengths(found)[mine].sum(), lengths(regular)[own].sum(), places=6)
+        self.assertEqual(Levels(1.0, listed=listed).between(10.0, 40.0), 2)
+
+    def test_on_degrees_smoothing_is_round_on_the_ground(self):
+        grid = Grid("EPSG:4326", 10.0, 60.2, 0.0005, 0.0005, 240, 240)
+        heights = np.zeros((240, 240))
+        heights[120, 120] = 1_000.0
+        wide, high = grid.metres_per_cell()
+        found = smoothed(ArraySurface(heights, grid), 150.0).read_all()
+        self.assertAlmostEqual(found[120, 120 + round(300 / wide)], found[120 + round(300 / high), 120], delta=0.02)
+        i, j = np.mgrid[-120:120, -120:120]
+        spread = [float(np.sqrt((found * (k * size) ** 2).sum() / found.sum())) for k, size in ((j, wide), (i, high))]
+        np.testing.assert_allclose(spread, 150.0, rtol=0.03)
+
     def test_of_a_cone_they_are_circles_with_higher_ground_on_their_left(self):
         x, y = places()
         cone = ArraySurface(300 - np.hypot(x - 1_240, y - 2_800), GRID)

@@ -27,6 +27,13 @@ class TrackTest(SimpleTestCase):
         self.assertEqual((along.x[-1], along.y[-1]), (30.0, 140.0))
         np.testing.assert_allclose((along.x[10], along.y[10]), (12, 16))
 
+    def test_a_length_that_is_no_number_of_steps_ends_with_a_shorter_one(self):
+        along = track([(0, 0), (10.5, 0)], LOCAL, 2.0)
+        np.testing.assert_allclose(along.distance, [0, 2, 4, 6, 8, 10, 10.5])
+        self.assertEqual((along.step, along.x[-1]), (2.0, 10.5))
+        np.testing.assert_allclose(track([(0, 0), (0.7, 0)], LOCAL, 2.0).distance, [0, 0.7])
+        self.assertEqual(track([(0, 0), (0.3, 0)], LOCAL, 0.1).distance.size, 4)  # 0.3 is less than three times 0.1
+
     def test_a_long_line_has_its_places_farther_apart(self):
         along = track([(0, 0), (100_000, 0)], LOCAL, 2.0)
         self.assertEqual(along.distance.size, MOST_SAMPLES)
@@ -78,6 +85,12 @@ class CourseTest(SimpleTestCase):
         self.assertAlmostEqual(course.fall, 0.0, places=6)
         self.assertAlmostEqual(course.steepest, 10.0, places=2)
         self.assertAlmostEqual(course.mean, 25.0, places=3)
+
+    def test_what_is_left_at_the_end_makes_no_gradient_of_its_own(self):
+        steps = np.where(np.arange(240) < 60, 0.0, 8.0) + np.zeros((200, 1))
+        line = [(448_000 + 2 * 40 - 0.1, 5_438_201.0), (448_000 + 2 * 60 + 0.01, 5_438_201.0)]
+        (course,) = courses([ArraySurface(steps, GRID)], track(line, CRS, 2.0), CRS, nearest=True)
+        self.assertEqual((course.highest, course.steepest), (8.0, 400.0))
 
     def test_up_and_down_again(self):
         along = track([(448_050, 5_438_100), (448_150, 5_438_100), (448_050, 5_438_100)], CRS, 2.0)

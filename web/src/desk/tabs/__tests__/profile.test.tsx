@@ -52,9 +52,9 @@ describe("a profile's chart", () => {
 
   it("says how much larger heights are drawn, and how steep it is at a place", () => {
     expect(exaggeration(1_000, [0, 100], 1_056, 128)).toBeCloseTo(1);
-    expect(gradientAt([10, 12, 14], 1, 4)).toBeCloseTo(50);
-    expect(gradientAt([10, 12, 14], 0, 4)).toBeCloseTo(50);
-    expect(gradientAt([10, null, null], 0, 4)).toBeNull();
+    expect(gradientAt([10, 12, 14], 1, [0, 4, 8])).toBeCloseTo(50);
+    expect(gradientAt([10, 12, 14], 0, [0, 4, 8])).toBeCloseTo(50);
+    expect(gradientAt([10, null, null], 0, [0, 4, 8])).toBeNull();
   });
 
   it("leaves as a table in which no name is a formula and gaps are empty", () => {
