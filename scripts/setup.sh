@@ -40,10 +40,10 @@ if [ "$(cat .venv/.requirements 2>/dev/null)" != "$wanted" ] || ! .venv/bin/pyth
   .venv/bin/python -c '' 2>/dev/null || { rm -rf .venv; "$PYTHON" -m venv .venv; }
   .venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements.txt >&2 ||
     give_up "the Python packages could not be installed. Check the network, then try again."
-  printf '#!/usr/bin/env bash\nPYTHONPATH=%q exec %q -m yama.terrain.cli "$@"\n' "$ROOT" "$ROOT/.venv/bin/python" >.venv/bin/yama
-  chmod +x .venv/bin/yama
   echo "$wanted" >.venv/.requirements
 fi
+printf '#!/usr/bin/env bash\nexport NUMBA_CACHE_DIR="${NUMBA_CACHE_DIR:-%q}"\nPYTHONPATH=%q exec %q -m yama.terrain.cli "$@"\n' "$ROOT/var/numba" "$ROOT" "$ROOT/.venv/bin/python" >.venv/bin/yama
+chmod +x .venv/bin/yama
 
 # -- the desk ------------------------------------------------------------------------------------------------
 node_is_new_enough() { node -e 'const [a, b] = process.versions.node.split(".").map(Number); process.exit(a > 20 || (a === 20 && b >= 19) ? 0 : 1)' 2>/dev/null; }

@@ -17,13 +17,15 @@ from typing import Any, BinaryIO, Literal, Self
 
 import numpy as np
 import numpy.typing as npt
-import rasterio
 from isal import isal_zlib
 from pyproj import CRS
 
 from yama.terrain.files import PART
 from yama.terrain.grid import Grid, Window, parse_crs
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
+
+rasterio = later("rasterio")
 
 Heights = npt.NDArray[np.float32]
 CellType = Literal["float32", "int32", "int16", "uint16"]

@@ -84,16 +84,19 @@ class Proposal:
     reasons: tuple[str, str, str]
 
 
-def propose(extents: Sequence[Extent], cell_size: float | None = None) -> Proposal:
+def propose(extents: Sequence[Extent], cell_size: float | None = None, crs: str = "") -> Proposal:
     """A frame for sources: the one CRS in metres they share, else the UTM zone of their middle; the area of a boundary,
     else of all of them; cells of half the closest points' spacing, else of the coarsest surface, rounded to 1, 2 or 5.
+
+    cell_size, crs: where they are given already; a size is in units of the CRS.
 
     Raises InputError where there are no sources.
     """
     if not extents:
         raise InputError("A frame is proposed from files: add at least one that says where it lies.")
     meant = [extent for extent in extents if extent.boundary] or list(extents)
-    crs, why_crs = _common_crs(meant)
+    crs_given = bool(crs)
+    crs, why_crs = (crs, "As given.") if crs else _common_crs(meant)
     boxes = [
         Transformer.from_crs(parse_crs(extent.crs), parse_crs(crs), always_xy=True).transform_bounds(*extent.bounds)
         for extent in meant
@@ -103,7 +106,10 @@ def propose(extents: Sequence[Extent], cell_size: float | None = None) -> Propos
     west, south = min(box[0] for box in boxes), min(box[1] for box in boxes)
     east, north = max(box[2] for box in boxes), max(box[3] for box in boxes)
     size, why_size = _cell_size(extents, max(east - west, north - south))
-    size = cell_size or size
+    if cell_size:
+        size, why_size = cell_size, "As given."
+    elif crs_given:
+        size /= _length_of_unit(crs, (west + east) / 2, (south + north) / 2)
     # tables of points end at their last point, and the ground beside it is wanted too
     margin = 10 * size
     area = Bounds(west - margin, south - margin, east + margin, north + margin)
@@ -112,6 +118,12 @@ def propose(extents: Sequence[Extent], cell_size: float | None = None) -> Propos
         f"The boundary in {named}, ten cells wider." if meant[0].boundary else f"All of {named}, ten cells wider."
     )
     return Proposal(Frame(Grid.covering(crs, area, size)), (why_crs, why_area, why_size))
+
+
+def _length_of_unit(crs: str, x: float, y: float) -> float:
+    """Metres to a unit of a CRS at a place."""
+    across, up = metres_per_unit(crs, x, y)
+    return float((across * up) ** 0.5)
 
 
 def _common_crs(extents: Sequence[Extent]) -> tuple[str, str]:

@@ -1,21 +1,65 @@
-"""How hot loops are compiled: to machine code, without the interpreter's lock, kept on disk."""
+"""How hot loops are compiled: to machine code, without the interpreter's lock, kept on disk.
+
+The compiler itself is loaded when the first of them runs, so that commands which run none need not wait for it.
+"""
 
 from __future__ import annotations
 
+import functools
+import sys
+import threading
 from collections.abc import Callable
+from types import ModuleType
 from typing import Any, TypeVar, cast
 
-import numba
-
 _Function = TypeVar("_Function", bound=Callable[..., Any])
+_lock = threading.RLock()
+
+
+class Waiting:
+    """A kernel that nobody has called yet. When it is called it gives way, in its module and in those that took it from there, to
+    what the compiler makes of it, and so do the kernels that it calls."""
+
+    def __init__(self, function: Callable[..., Any], options: dict[str, Any]) -> None:
+        functools.update_wrapper(self, function)
+        self.py_func = function
+        self._options = options
+        self._made: Any = None
+
+    def compiled(self) -> Any:
+        """What the compiler makes of it."""
+        with _lock:
+            if self._made is None:
+                import numba
+
+                self._made = numba.njit(nogil=True, cache=True, error_model="numpy", **self._options)(self.py_func)
+                self._bring_called()
+                self._give_way()
+            return self._made
+
+    def _bring_called(self) -> None:
+        """The compiler must find compiled what this calls."""
+        there = self.py_func.__globals__
+        for name in self.py_func.__code__.co_names:
+            if isinstance(there.get(name), Waiting):
+                there[name] = there[name].compiled()
+
+    def _give_way(self) -> None:
+        for module in [one for name, one in list(sys.modules.items()) if name.startswith("yama.")]:
+            held = vars(module) if isinstance(module, ModuleType) else {}
+            if held.get(self.py_func.__name__) is self:
+                held[self.py_func.__name__] = self._made
+
+    def __call__(self, *args: Any) -> Any:
+        # kernels that are handed on to others must be compiled too
+        return self.compiled()(*(one.compiled() if isinstance(one, Waiting) else one for one in args))
 
 
 def kernel(function: _Function) -> _Function:
     """Compile with exact IEEE arithmetic, for anything that compares, counts or must be reproducible."""
-    return cast(_Function, numba.njit(nogil=True, cache=True, error_model="numpy")(function))
+    return cast(_Function, Waiting(function, {}))
 
 
 def fast_kernel(function: _Function) -> _Function:
     """Compile letting the compiler reorder sums so that loops vectorise. NaN keeps its meaning."""
-    loose = {"reassoc", "contract", "arcp", "nsz"}
-    return cast(_Function, numba.njit(nogil=True, cache=True, error_model="numpy", fastmath=loose)(function))
+    return cast(_Function, Waiting(function, {"fastmath": {"reassoc", "contract", "arcp", "nsz"}}))

@@ -23,9 +23,6 @@ import numpy.typing as npt
 
 os.environ.setdefault("GDAL_CACHEMAX", "48")  # MB, a few rows of tiles; the library takes a share of the machine
 
-import rasterio
-from rasterio.enums import MaskFlags
-from rasterio.errors import RasterioError
 
 from yama.terrain import cog
 from yama.terrain.cluster import pool
@@ -35,7 +32,10 @@ from yama.terrain.errors import GridError, InputError
 from yama.terrain.files import replacing
 from yama.terrain.grid import FloatArray, Grid, Window, compound, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
+
+rasterio = later("rasterio")
 
 Heights = npt.NDArray[np.float32]
 Made = TypeVar("Made")
@@ -193,7 +193,7 @@ class _Handles:
 
 def has_mask(dataset: Any) -> bool:
     """Whether a raster file says by a mask or an alpha band, and not by a value, which of its cells are empty."""
-    return MaskFlags.per_dataset in dataset.mask_flag_enums[0]
+    return rasterio.enums.MaskFlags.per_dataset in dataset.mask_flag_enums[0]
 
 
 class StoredSurface(Surface):
@@ -233,7 +233,7 @@ class StoredSurface(Surface):
                 self._offset = dataset.offsets[band - 1] * (factor or 1.0)
                 self._overviews = dataset.overviews(band)
                 self._masked = has_mask(dataset)
-        except RasterioError as error:
+        except rasterio.errors.RasterioError as error:
             raise InputError(f"{self._name} cannot be read as a raster: {error}") from error
         file = self.path.stat()
         self.fingerprint = (str(self.path.resolve()), file.st_mtime_ns, file.st_size, band, crs, empty, factor)
@@ -254,7 +254,7 @@ class StoredSurface(Surface):
                 cols = (inside.col, inside.col + inside.cols)
                 raw = dataset.read(self._band, window=(rows, cols))
                 masked = dataset.read_masks(self._band, window=(rows, cols)) == 0 if self._masked else None
-        except RasterioError as error:
+        except rasterio.errors.RasterioError as error:
             raise InputError(
                 f"{self._name}: rows {window.row} to {window.row + window.rows} cannot be read; "
                 "the file is damaged or cut short. Get it again."

@@ -14,12 +14,14 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import shapely
-from rasterio.features import shapes
-from scipy import ndimage
 
 from yama.terrain.grid import Window
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.surface import Surface
+
+ndimage = later("scipy.ndimage")
+rasterio = later("rasterio")
 
 _KEPT = 200
 """Holes that are remembered one by one; of the others only number and area."""
@@ -229,7 +231,8 @@ def outlines(surface: Surface, holes: Sequence[Hole]) -> list[HoleShape]:
         chosen = min(inner, key=lambda number: abs(int(sizes[number]) * 4**level - hole.cells))
         mask = labels == chosen
         rings, _ = max(
-            shapes(mask.astype(np.uint8), mask=mask, connectivity=4), key=lambda one: len(one[0]["coordinates"][0])
+            rasterio.features.shapes(mask.astype(np.uint8), mask=mask, connectivity=4),
+            key=lambda one: len(one[0]["coordinates"][0]),
         )
         polygon = shapely.geometry.shape(rings)
 

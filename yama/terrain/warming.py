@@ -16,7 +16,6 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from pathlib import Path
 from typing import get_args
 
-import laspy
 import numpy as np
 import shapely
 
@@ -42,6 +41,7 @@ from yama.terrain.interpolate.spline import TensionSpline, tension_spline
 from yama.terrain.interpolate.thin_plate import thin_plate_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.judge.distribution import Over, distributions
+from yama.terrain.later import later
 from yama.terrain.mosaic.fill import Filled, Method
 from yama.terrain.mosaic.mosaic import Mosaic, place
 from yama.terrain.mosaic.overlap import overlaps
@@ -53,6 +53,8 @@ from yama.terrain.relief.curvature import curvature, zevenbergen_thorne_slope
 from yama.terrain.relief.sky import sight
 from yama.terrain.relief.slope import Light, aspect, gradients_of, hillshade, slope
 from yama.terrain.surface import ArraySurface, sample
+
+laspy = later("laspy")
 
 _GRID = Grid("EPSG:32741", 0.0, 16.0, 1.0, 1.0, 16, 16)
 
@@ -124,7 +126,7 @@ def _surfaces() -> None:
     held = _surface()
     held.read(_GRID.at_level(1).whole, 1)
     sample(held, [4.3], [5.2])
-    other = Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4)
+    other = Grid(_GRID.crs, _GRID.west + 2.3, _GRID.north - 2.2, 1.5, 1.5, 6, 6)
     for resampling in get_args(Resampling):
         fitted(held, other, resampling).read_all()
     for live in (

@@ -174,6 +174,45 @@ export function NumberField({ label, unit, value, placeholder, onChange }: Numbe
   );
 }
 
+/** Numbers with blanks or semicolons between them. */
+export function NumbersField(props: {
+  label: string;
+  unit: string;
+  value: number[];
+  onChange: (values: number[]) => void;
+}) {
+  const { label, unit, value, onChange } = props;
+  const [text, setText] = useState<string | null>(null);
+  const id = useId();
+  const read = (typed: string) => {
+    const parts = typed.split(/[;\s]+|,\s+/).filter(Boolean);
+    const numbers = parts.map(parse);
+    return parts.length && numbers.every((one) => one !== null) ? (numbers as number[]) : null;
+  };
+  const shown = text ?? value.join(" ");
+  const bad = read(shown) === null;
+  return (
+    <>
+      <label htmlFor={id}>{label}</label>
+      <span className={`field ${bad ? "bad" : ""}`}>
+        <input
+          id={id}
+          className="text"
+          value={shown}
+          aria-invalid={bad}
+          onChange={(event) => {
+            setText(event.target.value);
+            const numbers = read(event.target.value);
+            if (numbers) onChange(numbers);
+          }}
+          onBlur={() => setText(bad ? text : null)}
+        />
+        <span className="u">{unit}</span>
+      </span>
+    </>
+  );
+}
+
 /** What the result will be called; the usual name where nothing is typed. */
 export function NameRow(props: { value: string; usual: string; onChange: (name: string) => void }) {
   return (

@@ -58,6 +58,11 @@ def _most_memory() -> int:
     return int(0.6 * os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE"))
 
 
+def _told() -> dict[str, str]:
+    """The environment that children get."""
+    return {name: value for name, value in os.environ.items() if not name.startswith(_SECRET) or name in _TOLD}
+
+
 class _Nursery:
     """The process that children are forked from; started when first needed, and anew if it ended."""
 
@@ -89,12 +94,11 @@ class _Nursery:
             return self._line
         self.stop()
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-        kept = {name: value for name, value in os.environ.items() if not name.startswith(_SECRET) or name in _TOLD}
         root = str(Path(__file__).resolve().parents[3])
         with theirs:
             self._process = subprocess.Popen(
                 [sys.executable, "-m", "yama.terrain.apart.nursery", str(theirs.fileno())],
-                pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL, cwd=root, env={**kept, "PYTHONPATH": root},
+                pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL, cwd=root, env={**_told(), "PYTHONPATH": root},
             )  # fmt: skip
         self._line, self._owner = ours, os.getpid()
         return ours
@@ -109,10 +113,48 @@ class _Nursery:
         self._process = self._line = None
 
 
+class _Here:
+    """Children forked from this very process, which must have one thread: for a command, which reads a few files and ends.
+    seconds: that a child is given for compiling kernels, where none are kept."""
+
+    def __init__(self, seconds: float) -> None:
+        self.seconds = seconds
+
+    def child(self) -> Connection:
+        from yama.terrain.apart.nursery import work
+        from yama.terrain.drivers import keep_only_known
+
+        ours, theirs = socket.socketpair()
+        sys.stdout.flush()
+        sys.stderr.flush()
+        if os.fork() == 0:
+            ours.close()
+            for name in set(os.environ) - set(_told()):
+                del os.environ[name]
+            keep_only_known()
+            work(Connection(theirs.detach()))
+            os._exit(0)
+        theirs.close()
+        return Connection(ours.detach())
+
+    def stop(self) -> None:
+        """Nothing: children are killed when they are not wanted any more."""
+
+
+_COMPILING = 120.0
+
+
+def from_here(compiled: bool) -> None:
+    """From now on fork children from this process, not from a nursery. compiled: whether kernels are kept on disk."""
+    global _nursery
+    _nursery.stop()
+    _nursery = _Here(0.0 if compiled else _COMPILING)
+
+
 _places = threading.BoundedSemaphore(max(4, len(os.sched_getaffinity(0))))
 """Children of one process at a time: each may take as much memory as its file allows."""
-_nursery = _Nursery()
-atexit.register(_nursery.stop)
+_nursery: _Nursery | _Here = _Nursery()
+atexit.register(lambda: _nursery.stop())
 
 
 def warm() -> None:
@@ -154,9 +196,10 @@ def _asked(
     folder: Path | None, progress: Progress,
 ) -> Any:  # fmt: skip
     line = _nursery.child()
+    seconds = effort.seconds + (_nursery.seconds if isinstance(_nursery, _Here) else 0.0)
     pid = 0
     try:
-        task = Task(function.__module__, function.__qualname__, args, about, effort.memory, effort.seconds,
+        task = Task(function.__module__, function.__qualname__, args, about, effort.memory, seconds,
                     [str(path.resolve()) for path in reads], str(folder.resolve()) if folder else "")  # fmt: skip
         line.send_bytes(pickle.dumps(task))
         while not line.poll(_HEARD):  # a nursery that has just started loads for some seconds
@@ -173,7 +216,7 @@ def _asked(
                 share = message.share if isinstance(message, Share) else share
             progress(share)
             took = time.monotonic() - started
-            if took > effort.seconds * _CLOCK_FACTOR or _processor_seconds(pid) > effort.seconds:
+            if took > seconds * _CLOCK_FACTOR or _processor_seconds(pid) > seconds:
                 raise InputError(
                     f"{about} was given up after {took:.0f} s, since an honest file of its size is read in less. "
                     "It is damaged or made to keep its reader busy. Get it again, or convert it."
@@ -200,3 +243,5 @@ def _processor_seconds(pid: int) -> float:
 def _kill(pid: int) -> None:
     with contextlib.suppress(ProcessLookupError):
         os.kill(pid, signal.SIGKILL)
+    with contextlib.suppress(ChildProcessError):  # a nursery's child is not ours to wait for
+        os.waitpid(pid, 0)

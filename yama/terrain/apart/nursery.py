@@ -46,12 +46,13 @@ def main() -> None:
         if os.fork() == 0:
             asked.close()
             signal.signal(signal.SIGCHLD, signal.SIG_DFL)
-            _work(Connection(lines[0]))
+            work(Connection(lines[0]))
             os._exit(0)
         os.close(lines[0])
 
 
-def _work(line: Connection) -> None:
+def work(line: Connection) -> None:
+    """Do in this process, a child, what is asked over a line."""
     told = 0.0
 
     def progress(share: float) -> None:

@@ -94,6 +94,14 @@ def inspect(path: Path, declared: Declared, name: str, frame_crs: str) -> format
     return _ask(_inspect, path, name, (declared, frame_crs), seen.effort)  # type: ignore[no-any-return]
 
 
+def placed_in(path: Path, declared: Declared, crs: str) -> tuple[Declared, Finding | None]:
+    """What is declared about a file when somebody names a CRS for it; see `formats.placed_in`. Raises InputError."""
+    if not crs or declared.crs:
+        return declared, None
+    effort = Effort.of(_unpacked_bound(path))
+    return _ask(_placed_in, path, path.name, (declared, crs), effort)  # type: ignore[no-any-return]
+
+
 def unpack(path: Path, name: str, folder: Path, progress: Progress = ignore_progress) -> tuple[list[Member], list[str]]:
     """Unpack a zip into `folder`: its files that can be taken in, and a sentence for each that cannot."""
     effort = Effort.of(_unpacked_bound(path))
@@ -176,6 +184,12 @@ def _table(
 
 def _extent(path: Path, name: str, progress: Progress) -> Extent:
     return formats.extent(path, name)
+
+
+def _placed_in(
+    path: Path, name: str, declared: Declared, crs: str, progress: Progress
+) -> tuple[Declared, Finding | None]:
+    return formats.placed_in(path, declared, crs)
 
 
 def _inspect(path: Path, name: str, declared: Declared, frame_crs: str, progress: Progress) -> formats.Facts:

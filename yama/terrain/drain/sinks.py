@@ -10,10 +10,12 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import ndimage
 
 from yama.terrain.heap import pop, push
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
+
+ndimage = later("scipy.ndimage")
 
 
 @kernel

@@ -10,10 +10,12 @@ import re
 from pathlib import Path
 
 import numpy as np
-import rasterio
 
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
+from yama.terrain.later import later
+
+rasterio = later("rasterio")
 
 SIDES = (1201, 3601)
 _CORNER = re.compile(r"(?<![A-Za-z0-9])([NS])(\d{2})([EW])(\d{3})(?![0-9])", re.IGNORECASE)

@@ -11,11 +11,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-import rasterio
-import rasterio.rpc
 from pyproj import Geod
-from rasterio.errors import NotGeoreferencedWarning, RasterioError
-from rasterio.windows import Window
 
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
@@ -24,8 +20,11 @@ from yama.terrain.formats import rpc
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Bounds
 from yama.terrain.images import Image
+from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.stereo.rpc import RationalModel
+
+rasterio = later("rasterio")
 
 _EARTH = Geod(ellps="WGS84")
 _STRIP = 4_000_000
@@ -71,7 +70,7 @@ class ImageFacts:
 def _opened(path: Path) -> Iterator[Any]:
     """A GeoTIFF that need not lie anywhere: an image's place is in its coefficients."""
     with warnings.catch_warnings():
-        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
         with rasterio.open(path, driver="GTiff") as dataset:
             yield dataset
 
@@ -81,7 +80,7 @@ def has_model(path: Path) -> bool:
     try:
         with _opened(path) as dataset:
             return dataset.rpcs is not None
-    except (RasterioError, OSError, ValueError):
+    except (rasterio.errors.RasterioError, OSError, ValueError):
         return False
 
 
@@ -94,7 +93,7 @@ def model_of(path: str | Path, declared: Declared = NOTHING, name: str = "") -> 
     try:
         with _opened(path) as dataset:
             said = dataset.rpcs
-    except (RasterioError, OSError, ValueError) as error:
+    except (rasterio.errors.RasterioError, OSError, ValueError) as error:
         raise InputError(f"{name} cannot be read as a GeoTIFF; it is damaged or cut short. Get it again.") from error
     if said is None:
         raise InputError(
@@ -115,7 +114,7 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Im
     try:
         with _opened(path) as dataset:
             facts = ImageFacts(name, dataset.height, dataset.width, dataset.count, dataset.dtypes[0])
-    except (RasterioError, OSError) as error:
+    except (rasterio.errors.RasterioError, OSError) as error:
         raise InputError(f"{name} cannot be read as a GeoTIFF; it is damaged or cut short. Get it again.") from error
     if facts.rows * facts.cols > _MOST_CELLS:
         raise InputError(f"{name} claims {facts.cols} x {facts.rows} cells; the header may be damaged.")
@@ -131,7 +130,7 @@ def inspect(
     try:
         with _opened(Path(path)) as dataset:
             _scan(dataset, facts, progress)
-    except (RasterioError, OSError) as error:
+    except (rasterio.errors.RasterioError, OSError) as error:
         raise InputError(
             f"{facts.name} cannot be read to its end; it is damaged or cut short. Get it again."
         ) from error
@@ -156,7 +155,7 @@ def write(cells: npt.NDArray[Any], model: RationalModel, path: str | Path) -> No
     profile = {"driver": "GTiff", "dtype": cells.dtype, "count": 1, "height": cells.shape[0], "width": cells.shape[1],
                "tiled": True, "compress": "deflate"}  # fmt: skip
     with replacing(Path(path)) as part, warnings.catch_warnings():
-        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
         with rasterio.open(part, "w", **profile, rpcs=said) as dataset:
             dataset.write(cells, 1)
 
@@ -166,7 +165,7 @@ def _scan(dataset: Any, facts: ImageFacts, progress: Progress) -> None:
     nodata = 0 if dataset.nodata is None else dataset.nodata
     step = max(1, _STRIP // facts.cols)
     for row in range(0, facts.rows, step):
-        cells = dataset.read(1, window=Window(0, row, facts.cols, min(step, facts.rows - row)))
+        cells = dataset.read(1, window=rasterio.windows.Window(0, row, facts.cols, min(step, facts.rows - row)))
         if np.issubdtype(cells.dtype, np.complexfloating):
             raise InputError(f"{facts.name} holds complex numbers; images of light hold plain ones.")
         filled = (cells != nodata) & np.isfinite(cells)

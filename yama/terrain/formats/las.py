@@ -10,12 +10,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-import laspy
 import lazrs
 import numpy as np
 import numpy.typing as npt
-from laspy.errors import LaspyException
-from laspy.vlrs.known import GeoKeyDirectoryVlr
 from pyproj import CRS
 from pyproj.exceptions import CRSError
 
@@ -26,8 +23,11 @@ from yama.terrain.findings import Finding, Mend, refuse
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Bounds, crs_name, parse_crs
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.units import UNITS, ask_unit, said_by_crs, unit_of_metres
+
+laspy = later("laspy")
 
 CHUNK = 500_000
 """Points that are decoded at once."""
@@ -81,7 +81,7 @@ def _reading(path: Path, name: str) -> Iterator[Any]:
     try:
         with laspy.open(path, laz_backend=laspy.LazBackend.LazrsParallel) as reader:
             yield reader
-    except (LaspyException, lazrs.LazrsError, ValueError, EOFError, OSError, MemoryError) as error:
+    except (laspy.errors.LaspyException, lazrs.LazrsError, ValueError, EOFError, OSError, MemoryError) as error:
         raise InputError(f"{name} cannot be read as LAS or LAZ; it is damaged or cut short. Get it again.") from error
 
 
@@ -163,7 +163,7 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Cl
         keys = {
             key.id: int(key.value_offset)
             for vlr in head.vlrs
-            if isinstance(vlr, GeoKeyDirectoryVlr)
+            if isinstance(vlr, laspy.vlrs.known.GeoKeyDirectoryVlr)
             for key in vlr.geo_keys
         }
         try:

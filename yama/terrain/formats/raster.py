@@ -10,9 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import rasterio
 from pyproj import Transformer
-from rasterio.errors import NotGeoreferencedWarning, RasterioError
 
 from yama.terrain.errors import GridError, InputError
 from yama.terrain.findings import Finding, Mend, refuse
@@ -22,10 +20,13 @@ from yama.terrain.formats.netcdf_size import expected_size
 from yama.terrain.formats.point_checks import USUAL_VOIDS
 from yama.terrain.grid import MAX_CELLS, Grid, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface import Statistics, StoredSurface, Surface, has_mask, sample
 from yama.terrain.units import UNITS, WORDS, ask_unit, said_by_crs
 from yama.terrain.voids import HoleFinder, Holes
+
+rasterio = later("rasterio")
 
 _LARGEST_SIDE = 1_000_000
 _STRIP_CELLS = 2_000_000
@@ -110,7 +111,7 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
         )
     try:
         with warnings.catch_warnings():
-            warnings.simplefilter("ignore", NotGeoreferencedWarning)
+            warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
             with rasterio.open(path, driver=driver) as dataset:
                 if not dataset.count:
                     raise InputError(
@@ -132,7 +133,7 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
                 transform = dataset.transform
                 says_unit = dataset.units[0] or dataset.tags().get("HEIGHT_UNIT", "")
                 facts.vertical_datum = declared.vertical_datum or dataset.tags().get("VERTICAL_DATUM", "")
-    except (RasterioError, OSError) as error:
+    except (rasterio.errors.RasterioError, OSError) as error:
         kind = {"GTiff": "GeoTIFF", "AAIGrid": "ASCII grid", "netCDF": "NetCDF file"}[driver]
         raise InputError(
             f"{name} is not a readable {kind} (it may be damaged, cut short or of another kind). "
@@ -355,7 +356,7 @@ def inspect(
                     break
                 facts.voids.append(found)
                 others.append(found[0])
-    except RasterioError as error:
+    except rasterio.errors.RasterioError as error:
         raise InputError(
             f"Some rows of {facts.name} cannot be read; the file is damaged or cut short. Get it again."
         ) from error

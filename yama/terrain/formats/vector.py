@@ -16,9 +16,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import pyogrio
 import shapely
-from pyogrio.errors import DataSourceError
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, Value, parts_of, plain
@@ -28,8 +26,11 @@ from yama.terrain.formats import archive
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.point_checks import check_points
 from yama.terrain.grid import crs_name, parse_crs
+from yama.terrain.later import later
 from yama.terrain.points import Points
 from yama.terrain.units import UNITS, ask_unit, said_by_crs
+
+pyogrio = later("pyogrio")
 
 MAX_FEATURES = 2_000_000
 _SHAPE_MEMBERS = (".shp", ".shx", ".dbf")
@@ -167,7 +168,7 @@ def _dataset(path: Path, facts: VectorFacts, declared: Declared) -> Features:
             if (info["features"] or 0) > MAX_FEATURES:
                 raise InputError(f"{name} claims {info['features']} features; {MAX_FEATURES} are the most taken in.")
             meta, _, wkb, columns = pyogrio.raw.read(opened, layer=facts.layer)
-        except (DataSourceError, ValueError, RuntimeError) as error:
+        except (pyogrio.errors.DataSourceError, ValueError, RuntimeError) as error:
             raise unreadable from error
     try:
         geometries = shapely.from_wkb(np.asarray(wkb, dtype=object), on_invalid="ignore")

@@ -21,7 +21,6 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 from pyproj import Transformer
-from scipy import ndimage
 
 from yama.terrain.cloud import Cloud
 from yama.terrain.cog import halve
@@ -32,9 +31,12 @@ from yama.terrain.grid import Bounds, Grid, Window, parse_crs
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.points import merge_duplicates
 from yama.terrain.surface import Heights, Surface, put_in
 from yama.terrain.units import UNITS
+
+ndimage = later("scipy.ndimage")
 
 Rule = Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity", "facets"]
 

@@ -8,11 +8,13 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 import shapely
-from scipy.spatial import cKDTree
 
 from yama.terrain.features import Features, parts_of
 from yama.terrain.grid import FloatArray
 from yama.terrain.interpolate.delaunay import triangulate
+from yama.terrain.later import later
+
+spatial = later("scipy.spatial")
 
 _BAD, _GOOD = 0.3, 0.1
 """Shares of a line's neighbours that lie two intervals off: from which it is suspected, and to which another height must
@@ -207,7 +209,7 @@ def gaps(sheet: Sheet) -> tuple[list[Gap], FloatArray]:
     spots = np.array([sheet.contours[i][-1 if last else 0] for i, last in ends])
     heights = sheet.heights[[i for i, _ in ends]]
     limit = _WIDEST * sheet.spacing
-    near = np.array(sorted(cKDTree(spots).query_pairs(limit)), np.int64).reshape(-1, 2)
+    near = np.array(sorted(spatial.cKDTree(spots).query_pairs(limit)), np.int64).reshape(-1, 2)
     near = near[heights[near[:, 0]] == heights[near[:, 1]]]
     widths = np.hypot(*(spots[near[:, 0]] - spots[near[:, 1]]).T)
     found: list[Gap] = []

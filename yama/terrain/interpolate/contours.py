@@ -19,7 +19,6 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import shapely
-from scipy import ndimage
 
 from yama.terrain.cog import halve
 from yama.terrain.drain.sinks import flood, sinks
@@ -30,9 +29,12 @@ from yama.terrain.interpolate.contour_sheet import Sheet
 from yama.terrain.interpolate.plate import Cells, Known, solve_plate
 from yama.terrain.interpolate.stream_lines import falling
 from yama.terrain.kept import Kept, parts_of
+from yama.terrain.later import later
 from yama.terrain.segments import near, segments_of, traced
 from yama.terrain.shelf import shared
 from yama.terrain.surface import Heights, Surface, cut_out
+
+ndimage = later("scipy.ndimage")
 
 _WHOLE_CELLS = 400_000
 """Cells at which a grid is solved as a whole."""

@@ -13,15 +13,18 @@ lowered as the slope around it goes on, by less than half an interval.
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.sparse import coo_array, csr_array
-from scipy.sparse.csgraph import connected_components, dijkstra
-from scipy.sparse.linalg import spsolve
 
 from yama.terrain.grid import FloatArray
 from yama.terrain.interpolate.constrained import Constrained
+from yama.terrain.later import later
+
+csgraph = later("scipy.sparse.csgraph")
+linalg = later("scipy.sparse.linalg")
+sparse = later("scipy.sparse")
 
 _SUMMIT = 0.45
 """Share of the contour interval by which a closed patch rises at most."""
@@ -93,13 +96,13 @@ class _Middle:
             for one in inner:
                 self.outside.setdefault(one, []).extend(slopes)
 
-    def graph(self) -> csr_array:
+    def graph(self) -> Any:
         """Lengths between nodes, both ways."""
         count = len(self.places)
         spots, ends = np.array(self.places).reshape(-1, 2), np.array(self.ends, np.int64).reshape(-1, 2)
         lengths = np.maximum(np.hypot(*(spots[ends[:, 0]] - spots[ends[:, 1]]).T), 1e-9)
-        whole = coo_array((np.tile(lengths, 2), (ends.T.ravel(), ends[:, ::-1].T.ravel())), shape=(count, count))
-        return csr_array(whole)
+        whole = sparse.coo_array((np.tile(lengths, 2), (ends.T.ravel(), ends[:, ::-1].T.ravel())), shape=(count, count))
+        return sparse.csr_array(whole)
 
 
 def _key(corners: list[int], k: int) -> tuple[int, int]:
@@ -117,7 +120,7 @@ def middle_points(x: FloatArray, y: FloatArray, z: FloatArray, mesh: Constrained
     if not count:
         return np.empty((0, 3))
     graph = middle.graph()
-    patches, patch = connected_components(graph, directed=False)
+    patches, patch = csgraph.connected_components(graph, directed=False)
     given, level = np.array(middle.given), np.array(middle.level)
     heights = np.array(middle.heights)
     exits = np.array(middle.exits, np.int64)
@@ -131,15 +134,15 @@ def middle_points(x: FloatArray, y: FloatArray, z: FloatArray, mesh: Constrained
 
 
 def _ways(
-    middle: _Middle, graph: csr_array, exits: Numbers, nodes: Numbers, patch: npt.NDArray[np.int32], heights: FloatArray,
+    middle: _Middle, graph: Any, exits: Numbers, nodes: Numbers, patch: npt.NDArray[np.int32], heights: FloatArray,
     level: FloatArray, given: npt.NDArray[np.bool_],
 ) -> FloatArray:  # fmt: skip
     """Points along the ways from the openings of patches to their farthest ends."""
-    far = dijkstra(graph, indices=exits, min_only=True)
+    far = csgraph.dijkstra(graph, indices=exits, min_only=True)
     order = nodes[np.lexsort((far[nodes], patch[nodes]))]
     last = np.append(np.flatnonzero(np.diff(patch[order])), len(order) - 1)
     ends = order[last]  # the farthest node of each patch
-    _, before, _ = dijkstra(graph, indices=ends, min_only=True, return_predecessors=True)
+    _, before, _ = csgraph.dijkstra(graph, indices=ends, min_only=True, return_predecessors=True)
     used = np.zeros(len(heights), np.bool_)
     used[ends] = True
     for node in exits:
@@ -166,12 +169,12 @@ def _ways(
         number[wanted] = np.arange(wanted.size)
         own = number[rows] >= 0
         rows, cols, flow = rows[own], cols[own], flow[own]
-        matrix = coo_array((flow, (number[rows], number[rows])), shape=(wanted.size, wanted.size))
+        matrix = sparse.coo_array((flow, (number[rows], number[rows])), shape=(wanted.size, wanted.size))
         free = number[cols] >= 0
-        between = coo_array((-flow[free], (number[rows[free]], number[cols[free]])), shape=matrix.shape)
+        between = sparse.coo_array((-flow[free], (number[rows[free]], number[cols[free]])), shape=matrix.shape)
         side = np.zeros(wanted.size)
         np.add.at(side, number[rows[~free]], flow[~free] * heights[cols[~free]])
-        heights[wanted] = spsolve(csr_array(matrix + between).tocsc(), side)
+        heights[wanted] = linalg.spsolve(sparse.csr_array(matrix + between).tocsc(), side)
     made = np.flatnonzero(used & ~given)
     return np.column_stack([np.array(middle.places)[made], heights[made]])
 

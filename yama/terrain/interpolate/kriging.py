@@ -19,14 +19,16 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy.optimize import least_squares
 
 from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.interpolate.point_index import PointIndex, empty_beyond, in_bucket_order, nearest_k
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.surface import EvaluatedSurface, Heights
+
+optimize = later("scipy.optimize")
 
 Model = Literal["spherical", "exponential", "gaussian", "matern"]
 MODELS: tuple[Model, ...] = ("spherical", "exponential", "gaussian", "matern")
@@ -161,7 +163,7 @@ def fit(found: Empirical, model: Model) -> Variogram:
     high = np.log([2 * most, 20 * most, 10 * far])
     for share in (0.15, 0.4, 1.0):  # the sum of squares has several valleys
         start = np.clip(np.log([0.02 * most, most, share * far]), low + 1e-9, high - 1e-9)
-        found_here = least_squares(miss, start, bounds=(low, high))
+        found_here = optimize.least_squares(miss, start, bounds=(low, high))
         if best is None or found_here.cost < best[0]:
             best = (float(found_here.cost), found_here.x)
     assert best is not None

@@ -17,11 +17,13 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import cho_factor, cho_solve
 
 from yama.terrain.ending import go_on
 from yama.terrain.grid import FloatArray
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
+
+linalg = later("scipy.linalg")
 
 Cells = npt.NDArray[np.float64]
 
@@ -392,8 +394,8 @@ class _Level:
                 unit[r + m, c + m] = 1.0
                 matrix[i] = -self.left_over(unit, result)[inner].ravel()
                 unit[r + m, c + m] = 0.0
-            self._inverse = cho_factor(matrix + np.eye(count) * 1e-12)
-        result[inner] = cho_solve(self._inverse, b[inner].ravel()).reshape(rows - 2 * m, cols - 2 * m)
+            self._inverse = linalg.cho_factor(matrix + np.eye(count) * 1e-12)
+        result[inner] = linalg.cho_solve(self._inverse, b[inner].ravel()).reshape(rows - 2 * m, cols - 2 * m)
         return result
 
     def solve(self, start: Cells, exact: float, most: int) -> tuple[Cells, int]:

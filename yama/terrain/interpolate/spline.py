@@ -16,11 +16,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import eigh, lapack, qr
-from scipy.special import exp1
 
 from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
@@ -29,7 +28,11 @@ from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
 from yama.terrain.interpolate.thin_plate import thin_matrix
 from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.surface import EvaluatedSurface, Heights
+
+linalg = later("scipy.linalg")
+special = later("scipy.special")
 
 _EULER = 0.5772156649015329
 _PATCH_POINTS = 40.0
@@ -49,6 +52,7 @@ _STEPS, _OCTAVES = 8, 16
 _REST = 52 - _STEPS
 
 
+@lru_cache(1)
 def _table() -> FloatArray:
     """R by the squared distance p: the four coefficients of Hermite's cubic in each of 2 ** _STEPS equal steps of each octave of
     p + 1, `(steps, 4)`. So the leading bits of p + 1 say which, and the others where in it."""
@@ -65,7 +69,7 @@ def _table() -> FloatArray:
 def _exact(square: FloatArray) -> FloatArray:
     result = np.empty_like(square)
     far = square >= 1e-3
-    result[far] = -(exp1(square[far]) + np.log(square[far]) + _EULER)
+    result[far] = -(special.exp1(square[far]) + np.log(square[far]) + _EULER)
     near = square[~far]
     result[~far] = -(near - near**2 / 4 + near**3 / 18 - near**4 / 96 + near**5 / 600)
     return result
@@ -73,9 +77,6 @@ def _exact(square: FloatArray) -> FloatArray:
 
 def _slope(square: FloatArray) -> FloatArray:
     return np.divide(np.expm1(-square), square, out=np.full_like(square, -1.0), where=square > 0)
-
-
-_TABLE = _table()
 
 
 @kernel
@@ -164,15 +165,15 @@ def _weights(x: FloatArray, y: FloatArray, right: FloatArray, smoothing: float) 
     """Weights that sum to zero, and a constant, with which the spline is `right` at its points; None where the equations have lost
     all digits. Patches are solved in several threads at once: all of it lets go of the interpreter."""
     matrix, sides = np.empty((x.size - 1, x.size - 1)), np.empty(x.size - 1)
-    _system(x, y, right, smoothing, _TABLE, matrix, sides)
+    _system(x, y, right, smoothing, _table(), matrix, sides)
     norm = float(np.linalg.norm(matrix, 1))
     try:
         factor = np.linalg.cholesky(matrix)
     except np.linalg.LinAlgError:
         return None
-    if lapack.dpocon(factor, norm, uplo="L")[0] < np.finfo(np.float64).eps:
+    if linalg.lapack.dpocon(factor, norm, uplo="L")[0] < np.finfo(np.float64).eps:
         return None
-    weights, constant = _solved(factor, sides, x, y, right, smoothing, _TABLE)
+    weights, constant = _solved(factor, sides, x, y, right, smoothing, _table())
     return weights, float(constant)
 
 
@@ -301,11 +302,11 @@ class TensionSpline:
             if plate:
                 apart = self._scale * self.spacing
                 thin_matrix(x / apart, y / apart, 0.0, matrix)
-                space = qr(base)[0][:, 3:]
+                space = linalg.qr(base)[0][:, 3:]
             else:
-                _matrix(x, y, 0.0, _TABLE, matrix)
-                space = qr(np.ones((count, 1)))[0][:, 1:]
-            values, vectors = eigh(space.T @ matrix @ space, driver="evd", check_finite=False)
+                _matrix(x, y, 0.0, _table(), matrix)
+                space = linalg.qr(np.ones((count, 1)))[0][:, 1:]
+            values, vectors = linalg.eigh(space.T @ matrix @ space, driver="evd", check_finite=False)
             vectors = space @ vectors
             right = vectors.T @ (self._z[chosen] - base @ trend)
             for_each = np.empty((len(smoothings), int(own.sum())))
@@ -349,7 +350,7 @@ class TensionSpline:
                 part, weights = np.ascontiguousarray(total[where]), np.ascontiguousarray(sums[where])
                 _add(
                     xs[in_x], ys[in_y], inside_x[in_x], inside_y[in_y], middle_x, middle_y, half, patch.x, patch.y,
-                    patch.weights, self._scale, *patch.trend, _TABLE, part, weights,
+                    patch.weights, self._scale, *patch.trend, _table(), part, weights,
                 )  # fmt: skip
                 total[where], sums[where] = part, weights
         with np.errstate(divide="ignore", invalid="ignore"):

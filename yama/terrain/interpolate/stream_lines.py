@@ -7,9 +7,11 @@ from collections.abc import Callable
 
 import numpy as np
 import shapely
-from scipy.interpolate import PchipInterpolator
 
 from yama.terrain.grid import FloatArray
+from yama.terrain.later import later
+
+interpolate = later("scipy.interpolate")
 
 Sample = Callable[[FloatArray, FloatArray], FloatArray]
 """Heights of a first surface at places x, y `(places,)`; NaN where it has none."""
@@ -70,7 +72,7 @@ def _profile(line: FloatArray, at: FloatArray, known: FloatArray, top: float, en
     places, first = np.unique(places, return_index=True)
     knots = np.unique(np.concatenate([along, at]))
     xs, ys = (np.interp(knots, along, line[:, k]) for k in (0, 1))
-    return np.column_stack([xs, ys, PchipInterpolator(places, heights[first])(knots)])
+    return np.column_stack([xs, ys, interpolate.PchipInterpolator(places, heights[first])(knots)])
 
 
 def falling(

@@ -15,7 +15,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.linalg import cho_solve, cholesky
 
 from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
@@ -23,7 +22,10 @@ from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
 from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.surface import EvaluatedSurface, Heights
+
+linalg = later("scipy.linalg")
 
 MOST_POINTS = 5_000
 """Their equations take 400 MB and two seconds, and grow with the square and the cube of this."""
@@ -191,10 +193,10 @@ class ThinPlate:
                 right = right - 2.0 * v * (v @ right)
             go_on()
             try:
-                factor = cholesky(matrix[3:, 3:], lower=True, check_finite=False)
+                factor = linalg.cholesky(matrix[3:, 3:], lower=True, check_finite=False)
             except np.linalg.LinAlgError:
                 continue
-            weights = np.concatenate([np.zeros(3), cho_solve((factor, True), right[3:], check_finite=False)])
+            weights = np.concatenate([np.zeros(3), linalg.cho_solve((factor, True), right[3:], check_finite=False)])
             plane = np.linalg.solve(triangle, right[:3] - matrix[:3] @ weights)
             for v in reversed(vectors):
                 weights = weights - 2.0 * v * (v @ weights)

@@ -8,7 +8,6 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy import ndimage
 
 from yama.terrain.cog import BLOCK
 from yama.terrain.errors import GridError, InputError
@@ -17,8 +16,11 @@ from yama.terrain.interpolate.plate import Known, solve_plate
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.kept import Kept, parts_of
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.surface import Heights, Surface
 from yama.terrain.voids import HoleFinder, Holes
+
+ndimage = later("scipy.ndimage")
 
 Method = Literal["facets", "plate", "distance", "other"]
 MOST_ACROSS = 2_000

@@ -15,14 +15,16 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import shapely
-from rasterio.features import shapes
 
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import inside
 from yama.terrain.grid import Grid, Window
 from yama.terrain.heap import pop, push
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.mosaic.rules import Sources, continued, edge_weights
+
+rasterio = later("rasterio")
 
 MOST_CELLS = 1_000_000
 """Cells a seam is sought on; of larger grids a coarser level is taken."""
@@ -154,7 +156,9 @@ class Seams:
         filled = self._owners >= 0
         areas = [
             shapely.geometry.shape(rings)
-            for rings, _ in shapes(self._owners, mask=filled, connectivity=4, transform=self.grid.transform)
+            for rings, _ in rasterio.features.shapes(
+                self._owners, mask=filled, connectivity=4, transform=self.grid.transform
+            )
         ]
         tree = shapely.STRtree(areas)
         edges = [

@@ -32,8 +32,8 @@ class ContoursParams(Params):
     """Which heights, and what of the lines is kept."""
 
     levels: list[float] | None = Field(
-        None, min_length=1, max_length=MOST_LEVELS, description="Heights of the lines in `unit`, instead of an interval; none of them "
-        "is an index line.",
+        None, min_length=1, max_length=MOST_LEVELS, description="Heights of the lines in `unit`, instead of an interval; each is an "
+        "index line unless `index_every` is 0.",
     )  # fmt: skip
     interval: float = Field(20.0, gt=0, le=100_000, description="Height between two lines, in `unit`.")
     unit: Literal["m", "ft", "us-ft"] = Field("m", description="Unit of the lines' heights.")
@@ -76,7 +76,7 @@ def features_of(lines: Lines, params: Any, grid: Grid) -> Features:
     own = levels_of(params, params.unit)
     heights = [round(float(own.at(int(number))), 6) for number in lines.numbers]
     kinds = [
-        "index" if params.index_every and not own.listed and number % params.index_every == 0 else "line"
+        "index" if params.index_every and (own.listed or number % params.index_every == 0) else "line"
         for number in lines.numbers.tolist()
     ]
     return Features(grid.crs, np.asarray(shapes, object), {"height": [*heights], "kind": [*kinds]})
@@ -119,7 +119,9 @@ class Contours(Operation):
         count = levels.between(lowest, highest)
         factor = UNITS[surface.unit or "m"] / UNITS[params.unit]
         round_one = suggested(lowest * factor, highest * factor)
-        mend = Mend(f"Take {round_one:g} {params.unit}", {"interval": round_one, "levels": None})
+        mend = Mend(
+            f"Take {round_one:g} {params.unit}", {"interval": round_one, **({"levels": None} if params.levels else {})}
+        )
         findings = about_area(inputs, frame)
         if count > MOST_LEVELS:
             findings.append(Finding("levels", "stop", f"An interval of {params.interval:g} {params.unit} makes {count} heights.",

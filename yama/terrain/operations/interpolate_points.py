@@ -9,7 +9,6 @@ import numpy as np
 import numpy.typing as npt
 import shapely
 from pydantic import AfterValidator, Field
-from scipy.spatial import cKDTree
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
@@ -25,6 +24,7 @@ from yama.terrain.interpolate.rough import RoughSpline, Sparse
 from yama.terrain.interpolate.spline import LEAST_TENSION, SMOOTHING, TENSION, tension_spline
 from yama.terrain.interpolate.thin_plate import MOST_POINTS, thin_plate_spline
 from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.later import later
 from yama.terrain.operations.base import (
     AREA,
     Inputs,
@@ -39,6 +39,8 @@ from yama.terrain.operations.base import (
 )
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
 from yama.terrain.surface import EvaluatedSurface, Surface
+
+spatial = later("scipy.spatial")
 
 _AT_PLACE = 0.02
 """Metres within which a point lies at a place that is named: the desk rounds places to centimetres."""
@@ -154,7 +156,7 @@ def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
         across, up = frame.grid.metres_per_unit()
         known = np.flatnonzero(keep)  # the others may have no place
         places = np.column_stack([points.x[known] * across, points.y[known] * up])
-        out = cKDTree(np.array(params.left_out) * [across, up])
+        out = spatial.cKDTree(np.array(params.left_out) * [across, up])
         keep[known] &= ~np.isfinite(out.query(places, distance_upper_bound=_AT_PLACE)[0])
     return points.kept(keep)
 
@@ -254,7 +256,7 @@ def _about_whole(chosen: Points, params: InterpolateParams, frame: Frame) -> lis
     some = chosen.kept(np.arange(len(chosen)) % max(len(chosen) // 5_000, 1) == 0)
     across, up = frame.grid.metres_per_unit()
     places = np.column_stack([some.x * across, some.y * up])
-    away, beside = cKDTree(places).query(places, 2)
+    away, beside = spatial.cKDTree(places).query(places, 2)
     apart = away[:, 1] > 0
     if not apart.any():
         return []

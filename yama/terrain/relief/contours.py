@@ -16,13 +16,15 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import ndimage
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
+from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface import Heights, LiveSurface, Surface, walk
+
+ndimage = later("scipy.ndimage")
 
 MOST_VERTICES = 40_000_000
 MOST_LEVELS = 5_000

@@ -8,16 +8,17 @@ import warnings
 
 import numpy as np
 import numpy.typing as npt
-import rasterio
 from pyproj import Transformer
-from rasterio.errors import NotGeoreferencedWarning
 
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Bounds, Grid, Window, parse_crs
+from yama.terrain.later import later
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.ramps import RAMPS
 from yama.terrain.surface import Surface
 from yama.terrain.units import UNITS, in_unit
+
+rasterio = later("rasterio")
 
 _LOOKED_AT = 128
 """Cells along a side in which a picture's area is found."""
@@ -106,7 +107,7 @@ def png_of(image: npt.NDArray[np.uint8]) -> bytes:
     high, wide = image.shape[:2]
     buffer = io.BytesIO()
     with warnings.catch_warnings():
-        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
         with rasterio.MemoryFile() as memory:
             with memory.open(driver="PNG", width=wide, height=high, count=image.shape[2], dtype="uint8") as dataset:
                 dataset.write(np.moveaxis(image, -1, 0))

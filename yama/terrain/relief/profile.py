@@ -97,7 +97,7 @@ def track(line: npt.ArrayLike, crs: str, step: float) -> Track:
         raise InputError("A profile needs a line of two different places.")
     step = max(step, length / (MOST_SAMPLES - 1))
     whole = int(length / step * (1 + 1e-12))
-    distance = step * np.arange(whole + 1)
+    distance = step * np.arange(whole + 1, dtype=np.float64)
     if length - distance[-1] > _SHORTEST * step or not whole:
         distance = np.append(distance, length)
     distance[-1] = length
@@ -116,7 +116,7 @@ def _course(heights: FloatArray, along: Track, metres: float) -> Course:
     rise = rise[~np.isnan(rise)]
     return Course(
         heights, float(known.min()), float(known.max()), float(known.mean()), float(rise[rise > 0].sum()),
-        float(-rise[rise < 0].sum()), float((np.abs(rise) / run).max() * metres * 100) if rise.size else None,
+        float(-rise[rise < 0].sum()) + 0.0, float((np.abs(rise) / run).max() * metres * 100) if rise.size else None,
     )  # fmt: skip
 
 

@@ -3,6 +3,8 @@
 import contextlib
 import io
 import json
+import subprocess
+import sys
 import tempfile
 from pathlib import Path
 
@@ -173,3 +175,73 @@ class CommandLineTest(SimpleTestCase):
             _, out, _ = self.run_one("inspect", f"@{name}", "--crs", "EPSG:32741")
             self.assertNotIn("np.", out)
             self.assertIn('"separator": ","', out)
+
+    def test_a_frame_is_proposed_or_made(self):
+        status, out, err = self.run_one("frame", "@points.csv", "--crs", "EPSG:32741", "--unit", "ft", "--zero", "quay")
+        self.assertEqual(status, 0, err)
+        frame = json.loads(out)
+        self.assertEqual((frame["unit"], frame["vertical_datum"], frame["grid"]["crs"]), ("ft", "quay", "EPSG:32741"))
+        self.assertIn("cell: About half the points' mean spacing", err)
+        status, _, err = self.run_one("frame", "--frame-crs", "EPSG:32741", "--cell", "5", "--bounds",
+                                      "448000,5438000,448100,5438050", "--out", "@made.json")  # fmt: skip
+        self.assertEqual(status, 0, err)
+        made = json.loads((self.folder / "made.json").read_text())["grid"]
+        self.assertEqual((made["cols"], made["rows"], made["west"], made["north"]), (20, 10, 448_000, 5_438_050))
+        self.assertEqual(self.run_one("frame", "--frame-crs", "EPSG:32741", "--cell", "5", "--bounds",
+                                      "448000,5438000,448100,5438050", "--out", "@made.json")[0], 1)  # fmt: skip
+        status, _, err = self.run_one("do", "interpolate_points", "--in", "points=@points.csv", "--crs", "EPSG:32741",
+                                      "--frame", "@made.json", "--out", "@small.tif")  # fmt: skip
+        self.assertEqual(StoredSurface(self.folder / "small.tif").grid.cols, 20)
+
+    def test_a_frame_within_a_polygon_and_in_a_crs_of_ones_own(self):
+        ring = [[60.0, -41.2], [60.01, -41.2], [60.01, -41.19], [60.0, -41.19], [60.0, -41.2]]
+        area = {"type": "Feature", "properties": {}, "geometry": {"type": "Polygon", "coordinates": [ring]}}
+        (self.folder / "area.geojson").write_text(json.dumps({"type": "FeatureCollection", "features": [area]}))
+        status, out, err = self.run_one(
+            "frame", "--within", "@area.geojson", "--cell", "10", "--frame-crs", "EPSG:32741"
+        )
+        self.assertEqual(status, 0, err)
+        grid = Grid.from_dict(json.loads(out)["grid"])
+        self.assertEqual((grid.crs, grid.cell_width), ("EPSG:32741", 10))
+        self.assertTrue(800 < grid.bounds.east - grid.bounds.west < 1_100)
+        status, _, err = self.run_one("frame", "--within", "@points.csv", "--crs", "EPSG:32741")
+        self.assertEqual(status, 0)  # points say an area too
+        self.assertEqual(self.run_one("frame")[0], 1)
+        self.assertEqual(self.run_one("frame", "--bounds", "4,3,2,1")[0], 2)
+
+    def test_a_profile_along_a_line(self):
+        self.build()
+        line = "448020,5438100 448171,5438100"
+        status, out, err = self.run_one("profile", "@tin.tif", "--line", line, "--step", "10")
+        self.assertEqual(status, 0, err)
+        rows = [row.split(",") for row in out.strip().splitlines()]
+        self.assertEqual(rows[0], ["distance_m", "x", "y", "tin_m"])
+        self.assertEqual([float(row[0]) for row in rows[1:]], [*range(0, 160, 10), 151.0])
+        for _, x, _, height in rows[1:]:
+            self.assertAlmostEqual(float(height), 0.1 * (float(x) - 448_000), delta=0.05)
+        self.assertIn("15.1 up and 0.0 down", err)
+        status, *_ = self.run_one("profile", "@tin.tif", "@tin.tif", "--line", line, "--out", "@p.json")
+        told = json.loads((self.folder / "p.json").read_text())
+        self.assertEqual((status, told["step"], set(told["surfaces"])), (0, 4.0, {"tin_1", "tin_2"}))
+        for words, code in (
+            ((), 2),
+            (("--line", "1,2"), 2),
+            (("--line", line, "--step", "-1"), 1),
+            (("--along", "@points.csv"), 1),
+        ):
+            self.assertEqual(self.run_one("profile", "@tin.tif", *words, "--crs", "EPSG:32741")[0], code, words)
+        self.assertEqual(self.run_one("profile", "@points.csv", "--line", line, "--crs", "EPSG:32741")[0], 1)
+
+    def test_a_command_of_its_own_reads_within_limits_and_loads_little(self):
+        command = [sys.executable, "-m", "yama.terrain.cli"]
+        (self.folder / "long.csv").write_text("x,y,z\n1,2," + "3," * 10_000_000)
+        ran = subprocess.run([*command, "inspect", str(self.folder / "long.csv"), "--crs", "EPSG:32741"],
+                             capture_output=True, text=True, timeout=60)  # fmt: skip
+        self.assertEqual(ran.returncode, 1)
+        self.assertRegex(ran.stderr, "^yama: Row 2 of long.csv")
+        ran = subprocess.run([*command, "inspect", str(self.folder / "points.csv"), "--crs", "EPSG:32741"],
+                             capture_output=True, text=True, timeout=60)  # fmt: skip
+        self.assertEqual((ran.returncode, ran.stderr), (0, ""))
+        probe = "import sys, yama.terrain.cli as c; c.main(['ops']); print(sorted({'numba', 'scipy', 'rasterio', 'laspy'} & set(sys.modules)))"
+        ran = subprocess.run([sys.executable, "-c", probe], capture_output=True, text=True, timeout=60)
+        self.assertEqual(ran.stdout.strip().splitlines()[-1], "[]")

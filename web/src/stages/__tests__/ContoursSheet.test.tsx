@@ -64,6 +64,18 @@ describe("contours", () => {
     expect(useDesk.getState().contours).toBeNull();
   });
 
+  it("lie at heights of one's own where they are listed", async () => {
+    const asked = open();
+    fireEvent.mouseDown(await screen.findByRole("combobox", { name: "Lines at" }));
+    fireEvent.click(await screen.findByRole("option", { name: "heights of my own" }));
+    const field = screen.getByLabelText("Heights");
+    fireEvent.change(field, { target: { value: "12.5 60; " } });
+    await waitFor(() => expect(last(asked, "/previews")).toMatchObject({ params: { levels: [12.5, 60] } }));
+    fireEvent.change(field, { target: { value: "12.5 x" } });
+    expect(field.getAttribute("aria-invalid")).toBe("true");
+    expect(screen.getByText(/Each line is heavier/)).toBeTruthy();
+  });
+
   it("are not drawn where a finding stops them, and its mend is a press away", async () => {
     const stop = {
       code: "levels",

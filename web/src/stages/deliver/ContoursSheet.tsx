@@ -13,12 +13,18 @@ import {
   NameRow,
   NoSurface,
   NumberField,
+  NumbersField,
   Section,
   Sheet,
 } from "../parts";
 import { PreviewSwitch } from "../RunFoot";
 import { useChosenHeights } from "../useChosenHeights";
 import { useWorksheet } from "../useWorksheet";
+
+const HEIGHTS = [
+  { value: "every", title: "every interval" },
+  { value: "listed", title: "heights of my own" },
+];
 
 /** Contours of a surface: drawn in the view while they are chosen, kept as lines when they count. */
 export function ContoursSheet() {
@@ -37,6 +43,7 @@ export function ContoursSheet() {
     if (asked === undefined && project.frame.unit !== "m") setParams({ unit: project.frame.unit });
   }, [asked, project.frame.unit, setParams]);
   const interval = (params.interval as number) ?? 20;
+  const listed = (params.levels as number[] | null | undefined) ?? null;
   const every = (params.index_every as number) ?? 5;
   const stopped = work.preview?.findings.some((one) => one.weight === "stop") || work.refused !== null;
   const seen = useContoursInView(project.id, previewOn && !stopped && !work.waiting ? work.body : null);
@@ -46,7 +53,9 @@ export function ContoursSheet() {
   }, [lines, previewOn, unit, set]);
   useEffect(() => () => set({ contours: null }), [set]);
 
-  const name = work.sheet.name || (chosen ? `${chosen.name}, ${num(interval)} ${shortUnit(unit)} contours` : "");
+  const name =
+    work.sheet.name ||
+    (chosen ? `${chosen.name}, ${listed ? "chosen" : `${num(interval)} ${shortUnit(unit)}`} contours` : "");
   const job = jobs.find((one) => one.id === work.made?.job?.id);
   const made = features.find((one) => one.id === (job?.holding_id ?? work.made?.holding_id));
   const running = job ? isOpen(job) : false;
@@ -115,14 +124,37 @@ export function ContoursSheet() {
         {areas.length > 0 && <Beside label="Area" input="area" holdings={areas} work={work} none="all of it" />}
       </Section>
       <Section title="Heights">
-        <div className="row two">{number("Every", "interval", shortUnit(unit), 20)}</div>
+        <Choice
+          label="Lines at"
+          value={listed ? "listed" : "every"}
+          options={HEIGHTS}
+          onChange={(how) => setParams({ levels: how === "listed" ? [interval] : null })}
+        />
+        {listed ? (
+          <div className="row two">
+            <NumbersField
+              label="Heights"
+              unit={shortUnit(unit)}
+              value={listed}
+              onChange={(levels) => setParams({ levels })}
+            />
+          </div>
+        ) : (
+          <div className="row two">{number("Every", "interval", shortUnit(unit), 20)}</div>
+        )}
         <Choice label="In" value={unit} options={HEIGHT_UNITS} onChange={(value) => setParams({ unit: value })} />
-        <div className="row two">{number("Counted from", "base", shortUnit(unit), 0)}</div>
-        <div className="row two">{number("Index line", "index_every", "lines", 5)}</div>
+        {!listed && (
+          <>
+            <div className="row two">{number("Counted from", "base", shortUnit(unit), 0)}</div>
+            <div className="row two">{number("Index line", "index_every", "lines", 5)}</div>
+          </>
+        )}
         <p className="hint">
-          {every > 0
-            ? `Every ${num(every * interval)} ${shortUnit(unit)} a line is heavier and bears its height.`
-            : "No line is heavier than another."}
+          {listed
+            ? "Each line is heavier and bears its height."
+            : every > 0
+              ? `Every ${num(every * interval)} ${shortUnit(unit)} a line is heavier and bears its height.`
+              : "No line is heavier than another."}
         </p>
       </Section>
       <Section title="Lines">

@@ -335,10 +335,10 @@ class BesideThePointsTest(SimpleTestCase):
             operations.parse_params(operations.find("interpolate_points"), {"tension": 0.2})
 
     def test_simple_kriging_and_what_its_error_holds(self):
-        given = {"method": "kriging", "reach_limit": 50, "nugget": 4.0, "sill": 9.0, "variogram_reach": 40.0}
+        given = {"method": "kriging", "reach_limit": 50, "nugget": 4.0, "sill": 9.0, "variogram_reach": 8.0}
         ordinary = self.made(given)[3]().read_all()
         simple = self.made({**given, "kriging": "simple", "kriging_mean": 500.0})[3]().read_all()
-        self.assertGreater(np.nanmean(simple), np.nanmean(ordinary) + 2)  # drawn to a mean that is far off
+        self.assertGreater(np.nanmean(simple), np.nanmean(ordinary) + 100)  # drawn to a mean that is far off
         surface, measurement = (
             self.made({**given, "result": "deviation", "error_of": of})[3]().read_all()
             for of in ("surface", "measurement")
