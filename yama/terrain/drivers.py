@@ -34,6 +34,7 @@ _SETTINGS = {
     "GDAL_VRT_ENABLE_PYTHON": "NO",
     "OGR_SQLITE_LOAD_EXTENSIONS": "NO",
     "GDAL_DRIVER_PATH": "disable",
+    "GDAL_DISABLE_READDIR_ON_OPEN": "EMPTY_DIR",  # what lies beside a raster is read by `formats.beside`, and nothing else
     "PROJ_NETWORK": "OFF",
 }
 

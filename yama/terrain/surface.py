@@ -20,6 +20,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
+from affine import Affine
 
 os.environ.setdefault("GDAL_CACHEMAX", "48")  # MB, a few rows of tiles; the library takes a share of the machine
 
@@ -200,7 +201,8 @@ class StoredSurface(Surface):
     """Heights in a raster file, read through rasterio.
 
     driver: the only one that may open it. crs: instead of the file's own. empty: a further cell value that means
-    empty. factor: cells times this are heights in metres; given, the file's own word on its unit does not count.
+    empty. factor: cells times this are heights in metres; given, the file's own word on its unit does not count. place: where its
+    cells lie, instead of what the file says.
     """
 
     def __init__(
@@ -214,6 +216,7 @@ class StoredSurface(Surface):
         crs: str = "",
         empty: float | None = None,
         factor: float | None = None,
+        place: Affine | None = None,
     ) -> None:
         self.path = Path(path)
         self._name = name or self.path.name
@@ -225,7 +228,7 @@ class StoredSurface(Surface):
                 if dataset.crs is None and not crs:
                     raise InputError(f"{self._name} does not say its CRS. Give it one before using it.")
                 crs = crs or crs_name(horizontal(parse_crs(dataset.crs.to_wkt())))
-                grid = Grid.from_transform(crs, dataset.transform, dataset.height, dataset.width)
+                grid = Grid.from_transform(crs, place or dataset.transform, dataset.height, dataset.width)
                 tags = dataset.tags()
                 self._nodata = dataset.nodatavals[band - 1]
                 self._empty = empty
@@ -236,7 +239,7 @@ class StoredSurface(Surface):
         except rasterio.errors.RasterioError as error:
             raise InputError(f"{self._name} cannot be read as a raster: {error}") from error
         file = self.path.stat()
-        self.fingerprint = (str(self.path.resolve()), file.st_mtime_ns, file.st_size, band, crs, empty, factor)
+        self.fingerprint = (str(self.path.resolve()), file.st_mtime_ns, file.st_size, band, crs, empty, factor, place)
         said = tags.get("HEIGHT_UNIT", "m") if factor is None else "m"
         super().__init__(grid, unit or said, vertical_datum or tags.get("VERTICAL_DATUM", ""))
 

@@ -6,7 +6,9 @@ is whole.
 
 from __future__ import annotations
 
+import glob
 import tempfile
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -18,7 +20,7 @@ from yama.terrain.apart import Effort, call
 from yama.terrain.errors import InputError, QuestionError, TerrainError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding, refuse
-from yama.terrain.formats import archive, delimited, height_tile, image, las, lattice, raster, rpc, text_grid, vector
+from yama.terrain.formats import archive, beside, delimited, height_tile, image, las, lattice, raster, text_grid, vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent
 from yama.terrain.points import Points
@@ -95,11 +97,16 @@ def inspect(path: Path, declared: Declared, name: str, frame_crs: str) -> format
 
 
 def placed_in(path: Path, declared: Declared, crs: str) -> tuple[Declared, Finding | None]:
-    """What is declared about a file when somebody names a CRS for it; see `formats.placed_in`. Raises InputError."""
-    if not crs or declared.crs:
+    """What is declared about a file when somebody names a CRS for it, and by the files beside it; see `formats.placed_in`. Raises
+    InputError."""
+    near = beside.companions(path.name, [one.name for one in path.parent.glob(f"{glob.escape(path.stem)}*")])
+    files = {kind: path.parent / one for kind, one in near.items()}
+    if not files and (not crs or declared.crs):
         return declared, None
     effort = Effort.of(_unpacked_bound(path))
-    return _ask(_placed_in, path, path.name, (declared, crs), effort)  # type: ignore[no-any-return]
+    return _ask(  # type: ignore[no-any-return]
+        _placed_in, path, path.name, (declared, crs, files), effort, also=list(files.values())
+    )
 
 
 def unpack(path: Path, name: str, folder: Path, progress: Progress = ignore_progress) -> tuple[list[Member], list[str]]:
@@ -129,12 +136,12 @@ def take(
 
 def _ask(
     work: Any, path: Path, name: str, args: tuple[Any, ...], effort: Effort, folder: Path | None = None,
-    progress: Progress = ignore_progress,
+    progress: Progress = ignore_progress, also: Sequence[Path] = (),
 ) -> Any:  # fmt: skip
     name = name or path.name
     with tempfile.TemporaryDirectory(prefix="yama-") as scratch:
         return call(
-            work, path, name, *args, effort=effort, about=name, reads=[path], folder=folder or Path(scratch),
+            work, path, name, *args, effort=effort, about=name, reads=[path, *also], folder=folder or Path(scratch),
             progress=progress,
         )  # fmt: skip
 
@@ -187,9 +194,9 @@ def _extent(path: Path, name: str, progress: Progress) -> Extent:
 
 
 def _placed_in(
-    path: Path, name: str, declared: Declared, crs: str, progress: Progress
+    path: Path, name: str, declared: Declared, crs: str, files: dict[str, Path], progress: Progress
 ) -> tuple[Declared, Finding | None]:
-    return formats.placed_in(path, declared, crs)
+    return formats.placed_in(path, declared, crs, files)
 
 
 def _inspect(path: Path, name: str, declared: Declared, frame_crs: str, progress: Progress) -> formats.Facts:
@@ -201,9 +208,10 @@ def _unpack(path: Path, name: str, folder: Path, progress: Progress) -> tuple[li
     left: list[str] = []
     members = archive.members(path, name)
     shapes = archive.shapefiles(members)
-    coefficients = {one: text for one in members for text in members if rpc.is_beside(one, text)}
+    near = {one: others for one in members if (others := beside.companions(one, members))}
     # what is part of another file is no file of its own
-    parts = {part for shape, those in shapes.items() for part in those if part != shape} | set(coefficients.values())
+    parts = {part for shape, those in shapes.items() for part in those if part != shape}
+    parts |= {part for others in near.values() for part in others.values()}
     for number, member in enumerate(members):
         progress(number / len(members))
         if member in parts:
@@ -217,10 +225,13 @@ def _unpack(path: Path, name: str, folder: Path, progress: Progress) -> tuple[li
                     part.unlink()
             else:
                 archive.extract(path, [member], folder, name)[0].rename(made)
-            if member in coefficients:
-                (text,) = archive.extract(path, [coefficients[member]], folder, name)
-                declared = Declared(rpc=rpc.text_of(rpc.read(text, coefficients[member])))
-                text.unlink()
+            if member in near:
+                files = {kind: archive.extract(path, [other], folder, name)[0] for kind, other in near[member].items()}
+                try:
+                    declared = formats.with_beside(made, declared, member, files, near[member])
+                finally:
+                    for other in files.values():
+                        other.unlink()
             if formats.family_of(made, member, declared) == "archive":
                 raise InputError(f"{member} is a zip in a zip; unpack that and add it.")
             formats.glance(made, declared, member)

@@ -10,7 +10,7 @@ from pyproj import Transformer
 
 from yama.terrain import formats, operations, recipe
 from yama.terrain.cli.frames import extent_of
-from yama.terrain.cli.look import looked_at, read
+from yama.terrain.cli.look import as_one, looked_at, read
 from yama.terrain.cli.words import declared_of, new_file, say, value
 from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError
@@ -103,7 +103,7 @@ def do(arguments: argparse.Namespace) -> None:
     operations.take_inputs(operation, inputs)  # before a frame is looked for in what is not there
     frame = _frame(arguments.frame, inputs)
     params = operations.parse_params(operation, {name: value(text) for name, text in arguments.settings})
-    file_keys = {path: recipe.file_key(path) for paths in files.values() for path in paths}
+    file_keys = {path: recipe.file_key(as_one(path)) for paths in files.values() for path in paths}
     keys: dict[str, str | list[str]] = {
         name: [said[path].key(file_keys[path]) for path in paths] for name, paths in files.items()
     }
@@ -133,11 +133,11 @@ def cook(arguments: argparse.Namespace) -> None:
             if not path.exists():
                 raise InputError(f"The recipe needs {path.name}; put it into {folder} or give --files FOLDER.")
             declared = Declared.from_dict(sources[key].get("declared", {}))
-            if declared.key(recipe.file_key(path)) != key:
+            if declared.key(recipe.file_key(as_one(str(path)))) != key:
                 raise InputError(f"{path} is not the file the recipe was made from: its contents differ.")
             crs = sources[key].get("crs", "")
             looked_at(str(path), declared, frame_crs=crs)
-            made[key] = formats.read(path, declared, frame_crs=crs)
+            made[key] = formats.read(as_one(str(path)), declared, path.name, frame_crs=crs)
         elif key in steps:
             step = steps[key]
             operation = operations.find(step.operation)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
+from types import MappingProxyType
 from typing import Literal
 
 import shapely
@@ -14,7 +15,19 @@ from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding, refuse
-from yama.terrain.formats import archive, delimited, height_tile, image, las, lattice, raster, rpc, text_grid, vector
+from yama.terrain.formats import (
+    archive,
+    beside,
+    delimited,
+    height_tile,
+    image,
+    las,
+    lattice,
+    raster,
+    rpc,
+    text_grid,
+    vector,
+)
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent, extent_of_points
 from yama.terrain.grid import Grid, parse_crs
@@ -28,9 +41,9 @@ Facts = raster.RasterFacts | image.ImageFacts | delimited.TableFacts | las.Cloud
 Held = Surface | Points | Cloud | Features | Image
 
 READ = (
-    "Surfaces: GeoTIFF, ASCII grid, NetCDF, raw height tiles named by their corner. Points: CSV, TXT, spreadsheet. Clouds: LAS, LAZ. "
-    "Lines and polygons: GeoPackage, shapefile in a zip, GeoJSON, KML, GPX, DXF. Images: GeoTIFF with rational polynomial "
-    "coefficients in its tags, or zipped with their text. Or a zip of such files, or one packed with gzip."
+    "Surfaces: GeoTIFF, ASCII grid, NetCDF, PNG with heights, raw height tiles named by their corner. Points: CSV, TXT, spreadsheet. Clouds: LAS, LAZ. "
+    "Lines and polygons: GeoPackage, shapefile, GeoJSON, KML, GPX, DXF. Images: GeoTIFF with rational polynomial "
+    "coefficients in its tags, or together with their text. Or a zip of such files, or one packed with gzip."
 )
 
 
@@ -54,7 +67,7 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
     if height_tile.side_of(path, name):
         return "tile"
     if rpc.is_rpc(start):
-        raise InputError(f"{name} holds the coefficients of an image. Zip it together with the image and add the zip.")
+        raise InputError(f"{name} holds the coefficients of an image. Choose it together with the image, or zip them.")
     if start[:4] == b"LASF":
         return "cloud"
     if start[:4] == b"PK\x03\x04" and delimited.is_spreadsheet(path):
@@ -63,8 +76,14 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
         return "vector"
     if start[:2] in (b"PK", b"\x1f\x8b"):
         return "archive"
-    if start[:4] in (b"\x00\x00\x27\x0a",) or name.lower().endswith((".shp", ".shx", ".dbf", ".prj")):
-        raise InputError(f"{name} is one part of a shapefile. Zip its .shp, .shx, .dbf and .prj and add the zip.")
+    if start[:4] in (b"\x00\x00\x27\x0a",) or name.lower().endswith((".shp", ".shx", ".dbf", ".cpg")):
+        raise InputError(
+            f"{name} is one part of a shapefile. Choose its .shp, .shx, .dbf and .prj together, or zip them."
+        )
+    if beside.is_beside_something(name):
+        raise InputError(
+            f"{name} belongs to a raster and says something of it. Choose it together with that, or zip them."
+        )
     if b"\0" in start and start[:2] not in (b"\xff\xfe", b"\xfe\xff"):
         raise InputError(f"{name} is of a kind that is not read. {READ}")
     if start.lstrip()[:1] == b"<":
@@ -198,10 +217,36 @@ def write(
         raise InputError(f"{held.name} is an image, which is taken away as it came.")
 
 
-def placed_in(path: str | Path, declared: Declared, crs: str) -> tuple[Declared, Finding | None]:
+def with_beside(
+    path: str | Path, declared: Declared, name: str, files: Mapping[str, Path], names: Mapping[str, str]
+) -> Declared:
+    """What is declared about a raster, with what the files beside it say and it does not; see `beside.companions`. files, names: of
+    those, by what they are. Raises InputError."""
+    with Path(path).open("rb") as file:
+        is_raster = bool(raster.driver_of(file.read(512)))
+    if not files or not is_raster:
+        return declared
+    if "rpc" in files:
+        return beside.said_beside(files, names, set(), declared)
+    facts = raster.header(path, declared, name)
+    lacks = {
+        key
+        for key, code in (("crs", "no_crs"), ("place", "no_place"))
+        if any(one.code == code for one in facts.findings)
+    }
+    if "place" in lacks and not facts.crs:
+        lacks.add("crs")
+    return beside.said_beside(files, names, lacks | ({"nodata"} if facts.nodata is None else set()), declared)
+
+
+def placed_in(
+    path: str | Path, declared: Declared, crs: str, files: Mapping[str, Path] = MappingProxyType({})
+) -> tuple[Declared, Finding | None]:
     """What is declared about a file when somebody names a CRS for it: that CRS where the file does not say its own, as no table
-    does; else what was declared already, with a note that the file's own counts. Raises InputError."""
+    does; else what was declared already, with a note that the file's own counts. files: that stand beside it, see `with_beside`.
+    Raises InputError."""
     path = Path(path)
+    declared = with_beside(path, declared, path.name, files, {kind: one.name for kind, one in files.items()})
     if not crs or declared.crs:
         return declared, None
     family = family_of(path, declared=declared)

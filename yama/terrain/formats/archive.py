@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import shutil
 import zipfile
 import zlib
 from pathlib import Path, PurePosixPath
@@ -93,8 +94,9 @@ def shapefiles(listed: list[str]) -> dict[str, list[str]]:
 def packed(made: list[Path], path: Path) -> None:
     """Put files into a zip at `path`, as they are."""
     with zipfile.ZipFile(path, "w", zipfile.ZIP_STORED) as pack:
-        for one in made:
-            pack.write(one, one.name)
+        for one in made:  # without its time, so that the same files make the same zip
+            with one.open("rb") as source, pack.open(zipfile.ZipInfo(one.name), "w", force_zip64=True) as target:
+                shutil.copyfileobj(source, target, _CHUNK)
 
 
 def extract(path: str | Path, wanted: list[str], folder: Path, name: str = "") -> list[Path]:

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import math
 import re
+import tempfile
 import warnings
+import weakref
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from affine import Affine
 from pyproj import Transformer
 
 from yama.terrain.errors import GridError, InputError
@@ -18,6 +24,7 @@ from yama.terrain.formats import text_grid
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.netcdf_size import expected_size
 from yama.terrain.formats.point_checks import USUAL_VOIDS
+from yama.terrain.formats.straight import CODES, Cells, Placing, straighten, tile_place
 from yama.terrain.grid import MAX_CELLS, Grid, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
@@ -37,6 +44,9 @@ _CELLS_TRUSTED = 100_000_000
 _TIFF_STARTS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
 _HIGHEST_GROUND = 8_900.0  # metres; what is higher is not ground in metres
 _PASSES = 3
+_STRAIGHT = "straight.tif"
+_MOST_ASKED = 8
+"""Bands that are offered as answers; others can be declared by their number."""
 
 
 def driver_of(start: bytes) -> str:
@@ -45,6 +55,8 @@ def driver_of(start: bytes) -> str:
         return "GTiff"
     if re.match(rb"\s*ncols\s+\d+\s+nrows\s+\d+", start, re.IGNORECASE):
         return "AAIGrid"
+    if start[:8] == b"\x89PNG\r\n\x1a\n":
+        return "PNG"
     if start[:3] == b"CDF" or start[:8] == b"\x89HDF\r\n\x1a\n":
         return "netCDF"
     return ""
@@ -73,12 +85,21 @@ class RasterFacts:
     holes: Holes | None = None
     voids: list[tuple[float, int]] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
+    band: int = 1
+    placing: Placing | None = None
     kind = "surface"
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether it can be read as it is, north up and in heights."""
+        return self.placing is not None and self.placing.is_straight and not self.coded
+
+    coded: str = ""
 
     def to_dict(self) -> dict[str, Any]:
         """Plain JSON values."""
         return {
-            **vars(self),
+            **{name: value for name, value in vars(self).items() if name not in ("placing", "coded")},
             "kind": self.kind,
             "statistics": self.statistics.to_dict() if self.statistics else None,
             "holes": self.holes.to_dict() if self.holes else None,
@@ -118,33 +139,50 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
                         f"{name} holds {len(dataset.subdatasets)} variables and none of them alone is a surface. "
                         "Save the heights as a GeoTIFF and add that."
                     )
-                crs = declared.crs or (crs_name(parse_crs(dataset.crs.to_wkt())) if dataset.crs else "")
+                own = dataset.crs or dataset.gcps[1]
+                crs = declared.crs or (crs_name(parse_crs(own.to_wkt())) if own else "")
+                colours = [one.name for one in dataset.colorinterp]
+                heights = [number for number, colour in enumerate(colours, start=1) if colour != "alpha"]
+                band = declared.band or heights[0] if heights else 1
+                if band > dataset.count:
+                    raise InputError(f"{name} has {dataset.count} bands, no band {band}.")
                 facts = RasterFacts(
                     name=name,
                     rows=dataset.height,
                     cols=dataset.width,
-                    bands=dataset.count,
-                    cell_type=dataset.dtypes[0],
+                    bands=len(heights),
+                    cell_type=dataset.dtypes[band - 1],
                     crs=crs,
-                    nodata=dataset.nodatavals[0],
+                    nodata=dataset.nodatavals[band - 1],
                     grid=None,
                     driver=driver,
+                    band=band,
+                    coded=declared.coded,
+                    placing=_placing(dataset, declared),
                 )
-                transform = dataset.transform
-                says_unit = dataset.units[0] or dataset.tags().get("HEIGHT_UNIT", "")
+                if declared.tile:
+                    facts.crs = declared.crs or "EPSG:3857"
+                titles = [dataset.descriptions[number - 1] or "" for number in heights]
+                says_unit = dataset.units[band - 1] or dataset.tags().get("HEIGHT_UNIT", "")
                 facts.vertical_datum = declared.vertical_datum or dataset.tags().get("VERTICAL_DATUM", "")
     except (rasterio.errors.RasterioError, OSError) as error:
-        kind = {"GTiff": "GeoTIFF", "AAIGrid": "ASCII grid", "netCDF": "NetCDF file"}[driver]
+        kind = {"GTiff": "GeoTIFF", "AAIGrid": "ASCII grid", "netCDF": "NetCDF file", "PNG": "PNG picture"}[driver]
         raise InputError(
             f"{name} is not a readable {kind} (it may be damaged, cut short or of another kind). "
             "Get the file again, or convert it to GeoTIFF."
         ) from error
     stop = facts.findings.append
-    if not facts.crs:
+    placing = facts.placing
+    if placing is None:
+        stop(Finding("no_place", "stop", f"{name} does not say where it lies.",
+                     "Choose it together with its world file and the text of its CRS, or zip them; an image together with the text of "
+                     "its coefficients. Or say which tile of the web map scheme it is, as zoom/column/row.",
+                     answers=[Mend("Use this tile", {"tile": ""})]))  # fmt: skip
+    elif not facts.crs:
         stop(Finding("no_crs", "stop", f"{name} does not say its CRS.",
                      "Without one its place is unknown. Name it here; if it is an image, zip it with the text of its coefficients.",
                      answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
-    elif parse_crs(facts.crs).is_geographic and not _in_degrees(transform, facts):
+    elif parse_crs(facts.crs).is_geographic and not _in_degrees(facts):
         stop(Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its corner is beyond 180 or 90.",
                      "Its coordinates are in another CRS. Name that here.", answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
     if max(facts.rows, facts.cols) > _LARGEST_SIDE or facts.rows * facts.cols > MAX_CELLS:
@@ -154,47 +192,124 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
     elif facts.rows * facts.cols > max(_CELLS_A_BYTE * path.stat().st_size, _CELLS_TRUSTED):
         stop(Finding("hollow", "stop", f"{name} claims {facts.cols} x {facts.rows} cells in {path.stat().st_size / 1e3:.0f} kB.",
                      "Nothing but empty cells fits into so few bytes; the header may be damaged."))  # fmt: skip
-    elif not all(np.isfinite(transform)) or not transform.determinant:
-        stop(Finding("no_cells", "stop", f"{name} says that its cells are {transform.a:g} wide and {abs(transform.e):g} high.",
+    elif (
+        placing
+        and placing.numbers
+        and not (np.isfinite(placing.numbers).all() and Affine(*placing.numbers).determinant)
+    ):
+        a, e = placing.numbers[0], placing.numbers[4]
+        stop(Finding("no_cells", "stop", f"{name} says that its cells are {a:g} wide and {abs(e):g} high.",
                      "Such cells cover no ground. Its header is damaged; export it again."))  # fmt: skip
-    elif facts.crs:
-        try:
-            facts.grid = Grid.from_transform(facts.crs, transform, facts.rows, facts.cols).to_dict()
-        except GridError as error:
-            stop(Finding("rotated", "stop", f"{name}: {error}", "Resample it to a north-up grid and add it again."))
-    _check_crs(facts, declared, transform)
+    elif facts.crs and placing:
+        _set_grid(facts, placing)
+    _check_crs(facts, declared)
     _set_unit(facts, declared, says_unit)
     if facts.crs and parse_crs(facts.crs).is_compound:  # what it says of heights is known by now
         facts.crs = crs_name(horizontal(parse_crs(facts.crs)))
         facts.grid = facts.grid and {**facts.grid, "crs": facts.crs}
-    if facts.bands > 1:
-        stop(Finding("bands", "caution", f"{name} has {facts.bands} bands; the first is taken as height.",
-                     "A picture has three or four bands and holds colours, not heights."))  # fmt: skip
+    _ask_band(facts, declared, heights, titles)
     if "complex" in facts.cell_type:
         stop(Finding("cell_type", "stop", f"{name} holds complex numbers.", "Heights are real."))
-    elif "int" in facts.cell_type:
+    elif "int" in facts.cell_type and not facts.coded:
         stop(Finding("whole_numbers", "note", f"{name} holds whole numbers ({facts.cell_type}).",
                      "Slopes of gentle ground come out as steps."))  # fmt: skip
     return facts
 
 
-def _in_degrees(transform: Any, facts: RasterFacts) -> bool:
-    east, south = transform.c + transform.a * facts.cols, transform.f + transform.e * facts.rows
-    return bool(max(abs(transform.c), abs(east)) <= 361 and max(abs(transform.f), abs(south)) <= 91)
+def _placing(dataset: Any, declared: Declared) -> Placing | None:
+    """Where the cells lie, as somebody declared or the file says; None where nobody does."""
+    if declared.tile:
+        return Placing(tuple(tile_place(declared.tile, dataset.width))[:6])
+    if declared.place:
+        return Placing(tuple(declared.place))
+    points, _ = dataset.gcps
+    if dataset.transform != Affine.identity():
+        return Placing(tuple(dataset.transform)[:6])
+    if len(points) < 3:
+        return None
+    return Placing(None, np.array([(one.col, one.row, one.x, one.y) for one in points], np.float64))
 
 
-def _check_crs(facts: RasterFacts, declared: Declared, transform: Any) -> None:
+def _set_grid(facts: RasterFacts, placing: Placing) -> None:
+    """The north-up grid that it is read on, and what is done to it for that."""
+    name, add = facts.name, facts.findings.append
+    try:
+        facts.grid = placing.grid(facts.crs, facts.rows, facts.cols).to_dict()
+        missed = placing.fitted()[1]
+    except (GridError, InputError) as error:
+        add(
+            Finding(
+                "no_grid",
+                "stop",
+                f"{name} cannot be placed: {str(error).rstrip('.')}.",
+                "Export it again as a north-up grid.",
+            )
+        )
+        return
+    if placing.control is not None:
+        add(Finding("control", "caution", f"{name} is placed by {len(placing.control)} control points, which are missed by up to "
+                    f"{missed:.2f} of its cells.", "It is resampled bilinearly onto a north-up grid of cells as large as its own."))  # fmt: skip
+    elif placing.is_flipped:
+        add(
+            Finding(
+                "flipped",
+                "note",
+                f"The rows or columns of {name} run the other way round.",
+                "They are turned as it is read.",
+            )
+        )
+    elif not placing.is_straight:
+        t = Affine(*(placing.numbers or ()))
+        turn = math.degrees(math.atan2(t.d, t.a))
+        add(Finding("turned", "caution", f"The rows of {name} are turned by {turn:.1f}\u00b0.",
+                    "It is resampled bilinearly onto a north-up grid of cells as large as its own."))  # fmt: skip
+
+
+def _ask_band(facts: RasterFacts, declared: Declared, heights: list[int], titles: list[str]) -> None:
+    """Which of several bands holds heights is a question, and so is how heights stand in the colours of a picture."""
+    picture = "uint8" in facts.cell_type and facts.bands == 3
+    if facts.coded and not picture:
+        facts.findings.append(Finding("no_colours", "stop", f"{facts.name} has no red, green and blue of 8 bits each that heights "
+                                      "could be coded in.", "Say which band holds the heights instead."))  # fmt: skip
+    if declared.band or facts.coded or facts.bands < 2:
+        return
+    answers = [Mend(f"Heights are {said}", {"coded": code}) for code, (_, _, said) in CODES.items() if picture]
+    answers += [
+        Mend(f"Band {number}{f', {title}' if title else ''}"[:60], {"band": number})
+        for number, title in zip(heights, titles, strict=True)
+    ][:_MOST_ASKED]
+    facts.findings.append(
+        Finding("bands", "stop", f"{facts.name} has {facts.bands} bands.", "Which holds the heights? A picture of colours holds none, "
+                "unless they are coded in its colours." if picture else "Which holds the heights?", answers=answers)
+    )  # fmt: skip
+
+
+def _in_degrees(facts: RasterFacts) -> bool:
+    placing = facts.placing
+    if placing is None:
+        return False
+    if placing.control is not None:
+        x, y = placing.control[:, 2], placing.control[:, 3]
+    else:
+        t = Affine(*(placing.numbers or ()))
+        corners = [t @ place for place in ((0, 0), (facts.cols, 0), (0, facts.rows), (facts.cols, facts.rows))]
+        x, y = np.array(corners).T
+    return bool(np.abs(x).max() <= 361 and np.abs(y).max() <= 91)
+
+
+def _check_crs(facts: RasterFacts, declared: Declared) -> None:
     """Degrees behind a CRS in metres, and what a compound CRS says of heights."""
     if not facts.crs:
         return
     crs = parse_crs(facts.crs)
-    if not crs.is_geographic and _in_degrees(transform, facts) and abs(transform.a) < 0.1:
+    grid = facts.grid
+    if not crs.is_geographic and grid and _in_degrees(facts) and grid["cell_width"] < 0.1:
         facts.findings.append(
             Finding(
                 "degrees",
                 "caution",
-                f"{facts.name} says {facts.crs}, in metres, but its cells of {transform.a:.6g} and its corner at "
-                f"{transform.c:.5g}, {transform.f:.5g} look like degrees.",
+                f"{facts.name} says {facts.crs}, in metres, but its cells of {grid['cell_width']:.6g} and its corner at "
+                f"{grid['west']:.5g}, {grid['north']:.5g} look like degrees.",
                 "Taken as metres it would be a speck near the CRS's origin.",
                 Mend("Take as degrees", {"crs": "EPSG:4326"}),
             )
@@ -278,7 +393,7 @@ def _scan(cells, valid, nodata, others, state, empty):
     state[0], state[5] = low, high
 
 
-def _pass(dataset: Any, nodata: float, others: list[float], progress: Progress) -> _Cells:
+def _pass(dataset: Any, band: int, nodata: float, others: list[float], progress: Progress) -> _Cells:
     state = np.zeros(16)
     state[0], state[5] = np.inf, -np.inf
     rows, cols = dataset.height, dataset.width
@@ -295,7 +410,7 @@ def _pass(dataset: Any, nodata: float, others: list[float], progress: Progress) 
         if row >= rows:
             return None
         window = ((row, min(row + strip, rows)), (0, cols))
-        return dataset.read(1, window=window), dataset.read_masks(1, window=window) if masked else _NO_MASK
+        return dataset.read(band, window=window), dataset.read_masks(band, window=window) if masked else _NO_MASK
 
     with ThreadPoolExecutor(1) as ahead:  # the next strip is decoded while this one is looked at
         coming = ahead.submit(strip_at, 0)
@@ -344,24 +459,77 @@ def inspect(
     path = Path(path)
     if facts.driver == "AAIGrid":
         text_grid.check_ascii(path, facts.name)
+    if facts.is_plain:
+        nodata = float("nan") if facts.nodata is None else float(facts.nodata)
+        _look(path, facts, declared, nodata, facts.driver, facts.band, progress)
+        return facts
+    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
+        _straightened(path, facts, declared, Path(folder), lambda share: progress(0.6 * share))
+        plain = Path(folder) / _STRAIGHT
+        _look(plain, facts, declared, float("nan"), "GTiff", 1, lambda share: progress(0.6 + 0.4 * share))
+    return facts
+
+
+def _look(
+    path: Path, facts: RasterFacts, declared: Declared, nodata: float, driver: str, band: int, progress: Progress
+) -> None:
+    """Read every cell of a plain raster, and conclude from them."""
+    with _damage_said(facts.name), rasterio.open(path, driver=driver) as dataset:
+        scale, offset = dataset.scales[band - 1], dataset.offsets[band - 1]
+        others = [] if declared.nodata is None else [declared.nodata]
+        seen, found = _without_voids(dataset, band, nodata, others, progress)
+    facts.voids += found
+    _conclude(facts, seen, scale, offset)
+
+
+def _without_voids(
+    dataset: Any, band: int, nodata: float, others: list[float], progress: Progress
+) -> tuple[_Cells, list[tuple[float, int]]]:
+    """What the cells say, with values that mean empty though nobody says so; and those."""
+    others, voids = list(others), []
+    for _ in range(_PASSES):
+        seen = _pass(dataset, band, nodata, others, progress)
+        found = _void_in(seen.state)
+        if found is None:
+            break
+        voids.append(found)
+        others.append(found[0])
+    return seen, voids
+
+
+@contextmanager
+def _damage_said(name: str) -> Iterator[None]:
     try:
-        with rasterio.open(path, driver=facts.driver) as dataset:
-            nodata = float("nan") if facts.nodata is None else float(facts.nodata)
-            scale, offset = dataset.scales[0], dataset.offsets[0]
-            others = [] if declared.nodata is None else [declared.nodata]
-            for _ in range(_PASSES):
-                seen = _pass(dataset, nodata, others, progress)
-                found = _void_in(seen.state)
-                if found is None:
-                    break
-                facts.voids.append(found)
-                others.append(found[0])
+        yield
     except rasterio.errors.RasterioError as error:
         raise InputError(
-            f"Some rows of {facts.name} cannot be read; the file is damaged or cut short. Get it again."
+            f"Some rows of {name} cannot be read; the file is damaged or cut short. Get it again."
         ) from error
-    _conclude(facts, seen, scale, offset)
-    return facts
+
+
+def _straightened(path: Path, facts: RasterFacts, declared: Declared, folder: Path, progress: Progress) -> None:
+    """Write what is no north-up grid of heights as one, in metres or whatever the file's unit is.
+
+    Before cells are blended, values that mean empty though nobody says so are found and taken as empty: they would pull down all
+    cells around. That is a caution, and adds to `facts.voids`.
+    """
+    placing = facts.placing
+    assert placing is not None
+    grid = Grid.from_dict(facts.grid or {})
+    empty = [] if declared.nodata is None else [declared.nodata]
+    blends = not (placing.is_straight or placing.is_flipped)
+    with _damage_said(facts.name), rasterio.open(path, driver=facts.driver) as dataset:
+        if blends and not facts.coded:
+            nodata = float("nan") if facts.nodata is None else float(facts.nodata)
+            _, found = _without_voids(dataset, facts.band, nodata, empty, lambda share: progress(0.4 * share))
+            facts.findings += [
+                Finding("void_taken", "caution", f"{value:g} is not declared as empty in {facts.name}, but stands in {count} cells far "
+                        "from all others.", "They are taken as empty, since resampling would blend them with the cells around.")
+                for value, count in found
+            ]  # fmt: skip
+            empty += [value for value, _ in found]
+        cells = Cells(dataset, facts.band, facts.coded, empty)
+        straighten(cells, placing, grid, folder / _STRAIGHT, lambda share: progress(0.4 + 0.6 * share))
 
 
 def _conclude(facts: RasterFacts, seen: _Cells, scale: float, offset: float) -> None:
@@ -460,12 +628,24 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Stor
     """The surface in a raster file, heights in metres. Raises InputError with the first reason against its use."""
     facts = header(path, declared, name)
     refuse(facts.findings)
+    if not facts.is_plain:
+        folder = tempfile.TemporaryDirectory(prefix="yama-")
+        _straightened(Path(path), facts, declared, Path(folder.name), ignore_progress)
+        made = StoredSurface(
+            Path(folder.name) / _STRAIGHT, vertical_datum=facts.vertical_datum, name=facts.name, crs=facts.crs,
+            empty=declared.nodata, factor=UNITS[facts.unit],
+        )  # fmt: skip
+        weakref.finalize(made, folder.cleanup)
+        return made
+    placing = facts.placing
     return StoredSurface(
         path,
+        band=facts.band,
         vertical_datum=facts.vertical_datum,
         name=facts.name,
         driver=facts.driver,
         crs=facts.crs,
         empty=declared.nodata,
         factor=UNITS[facts.unit],
+        place=placing.transform if placing and (declared.place or declared.tile) else None,
     )

@@ -57,7 +57,7 @@ class ImageTest(SimpleTestCase):
         declared = Declared(rpc=rpc.text_of(model()))
         self.assertEqual(formats.family_of(path, declared=declared), "image")
         self.assertEqual(formats.inspect(path, declared).to_dict()["kind"], "image")
-        with self.assertRaisesRegex(InputError, "zip it with the text"):
+        with self.assertRaisesRegex(InputError, "together with the text of its coefficients"):
             formats.read(path)
 
     def test_facts_are_of_all_cells_and_the_footprint_lies_on_the_ground(self):
@@ -96,7 +96,7 @@ class ImageTest(SimpleTestCase):
             path.write_text(content)
             with self.subTest(name), self.assertRaisesRegex(InputError, words):
                 rpc.read(path)
-        with self.assertRaisesRegex(InputError, "Zip it together with the image"):
+        with self.assertRaisesRegex(InputError, "Choose it together with the image"):
             formats.family_of(path)
         with self.assertRaisesRegex(InputError, "cut.tif"):
             formats.inspect(cut)

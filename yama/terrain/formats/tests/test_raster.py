@@ -45,8 +45,8 @@ class GeoTiffTest(SimpleTestCase):
     def test_stops_and_cautions(self):
         self.assertEqual(self.codes(self.write(crs=None)), {"no_crs": "stop"})
         rotated = TRANSFORM * Affine.rotation(10)
-        self.assertEqual(self.codes(self.write(transform=rotated)), {"rotated": "stop"})
-        self.assertEqual(self.codes(self.write(bands=3)), {"bands": "caution"})
+        self.assertEqual(self.codes(self.write(transform=rotated)), {"turned": "caution"})
+        self.assertEqual(self.codes(self.write(bands=3)), {"bands": "stop"})
         self.assertEqual(self.codes(self.write(dtype="int16")), {"whole_numbers": "note"})
         self.assertEqual(self.codes(self.write(dtype="complex64")), {"cell_type": "stop"})
 
