@@ -15,7 +15,8 @@ from yama.terrain.progress import Progress
 
 @dataclass(frozen=True)
 class Cloud:
-    """A LAS or LAZ file as declared. unit: of the heights in it. bounds: in its CRS, as its header says."""
+    """A LAS or LAZ file as declared. unit: of the heights in it. bounds: in its CRS, as its header says. within: lowest x, y and
+    height and highest of them, in its units; points outside do not count. None where all do."""
 
     path: Path
     crs: str
@@ -23,6 +24,7 @@ class Cloud:
     count: int
     bounds: Bounds
     name: str
+    within: tuple[float, ...] | None = None
 
 
 class Classifier(Protocol):

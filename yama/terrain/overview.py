@@ -103,7 +103,7 @@ def _turner(source: str, target: str) -> Callable[..., Any] | None:
 
 
 def _turned(cloud: Cloud, turn: Callable[..., Any] | None) -> Any:
-    for chunk in las.chunks(cloud.path, cloud.name):
+    for chunk in las.chunks_of(cloud):
         x, y = np.array(chunk.x), np.array(chunk.y)
         if turn is not None:
             x, y = turn(x, y)

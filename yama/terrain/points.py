@@ -22,7 +22,7 @@ class Points:
     """Points in a CRS.
 
     x, y: float64 `(points,)`. fields: number columns `(points,)` by name, heights among them. codes: text
-    `(points,)`, empty where none. unit: of the heights.
+    `(points,)`, empty where none. unit: of the heights. texts: other text columns `(points,)` by name.
     """
 
     crs: str
@@ -32,6 +32,7 @@ class Points:
     codes: npt.NDArray[np.str_] = field(default_factory=lambda: np.empty(0, "U1"))
     height_field: str = "z"
     unit: str = "m"
+    texts: dict[str, npt.NDArray[np.str_]] = field(default_factory=dict)
 
     @property
     def z(self) -> FloatArray:
@@ -72,6 +73,7 @@ class Points:
             y=self.y[keep],
             fields={name: values[keep] for name, values in self.fields.items()},
             codes=self.codes[keep] if self.codes.size else self.codes,
+            texts={name: values[keep] for name, values in self.texts.items()},
         )
 
     def in_crs(self, crs: str) -> Points:
@@ -85,6 +87,7 @@ class Points:
     def save(self, path: Path) -> None:
         """Write all of it to a file that `load` reads."""
         fields: dict[str, Any] = {f"field:{name}": values for name, values in self.fields.items()}
+        fields |= {f"text:{name}": values for name, values in self.texts.items()}
         with path.open("wb") as file:  # a name would get a suffix of the library's own
             np.savez_compressed(
                 file, x=self.x, y=self.y, codes=self.codes, crs=self.crs, unit=self.unit,
@@ -96,10 +99,22 @@ class Points:
         """Read what `save` wrote."""
         with np.load(path, allow_pickle=False) as held:
             fields = {name.removeprefix("field:"): held[name] for name in held.files if name.startswith("field:")}
+            texts = {name.removeprefix("text:"): held[name] for name in held.files if name.startswith("text:")}
             return cls(
                 crs=str(held["crs"]), x=held["x"], y=held["y"], fields=fields, codes=held["codes"],
                 height_field=str(held["height_field"]), unit=str(held["unit"]),
+                texts=texts,
             )  # fmt: skip
+
+
+_MOST_TEXT = 200_000_000
+"""Bytes of a text column in memory, which takes the longest text's room for each point."""
+
+
+def cut_texts(values: list[str]) -> npt.NDArray[np.str_]:
+    """A text column; texts that would make it too large are cut."""
+    most = max(_MOST_TEXT // (4 * max(len(values), 1)), 16)
+    return np.array([value[:most] for value in values], np.str_) if values else np.empty(0, "U1")
 
 
 @kernel

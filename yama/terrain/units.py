@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 from pyproj import CRS
 
@@ -14,6 +16,8 @@ UNITS = {"m": 1.0, "ft": 0.3048, "us-ft": 1200 / 3937}
 NAMES = {"m": "metres", "ft": "international feet", "us-ft": "US survey feet"}
 
 
+FEET = re.compile(r"(^|[^a-z])(ft|feet|foot)([^a-z]|$)", re.IGNORECASE)
+"""What is in the name of a column that holds feet."""
 WORDS = {
     "ft": "ft", "foot": "ft", "feet": "ft", "us survey foot": "us-ft", "us-ft": "us-ft", "ftus": "us-ft", "sft": "us-ft",
     "metre": "m", "meter": "m", "m": "m", "metres": "m", "meters": "m",

@@ -47,6 +47,7 @@ class LayoutOut(Schema):
     z: int | None
     code: int | None
     encoding: str
+    thousands: str
     confidence: dict[str, float]
 
 
@@ -231,10 +232,21 @@ def _said(change: dict[str, Any]) -> str:
             said.append("other coefficients")
         elif name == "vertical_datum":
             said.append(f"zero at {value}")
-        elif name in ("crs", "layer"):
+        elif name in ("crs", "layer", "tile"):
             said.append(str(value))
+        elif name == "band":
+            said.append(f"band {value}")
+        elif name == "height":
+            said.append(f"heights {value}")
         else:
             said.append(
-                {"swap": "exchanged", "leave_out": "without strays", "grid": "as surface"}.get(name, "other columns")
+                {
+                    "swap": "exchanged",
+                    "leave_out": "without strays",
+                    "grid": "as surface",
+                    "within": "without strays",
+                    "coded": "decoded",
+                    "place": "placed",
+                }.get(name, "other columns")
             )
     return ", ".join(said) or "again"

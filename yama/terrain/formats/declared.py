@@ -16,7 +16,7 @@ from yama.terrain.units import UNITS
 
 def _is_kind(name: str, value: Any) -> bool:
     """Whether a value is of the kind that a declaration takes."""
-    if name == "place":
+    if name in ("place", "within"):
         return value is None or (isinstance(value, list) and all(type(one) in (int, float) for one in value))
     if name == "layout":
         return value is None or isinstance(value, dict)
@@ -35,7 +35,8 @@ class Declared:
     file with several. rpc: text of rational polynomial coefficients that came beside an image. band: of a raster with several,
     from 1. coded: how heights stand in red, green and blue, see `straight.CODES`. place: where a raster's cells lie, as six numbers
     a, b, c, d, e, f with x = a col + b row + c and y = d col + e row + f of corners. tile: of the usual web map scheme, as
-    zoom/column/row. height: name of the column or attribute that holds heights, `-` where nothing does.
+    zoom/column/row. height: name of the column or attribute that holds heights, `-` where nothing does. within: lowest x, y and
+    height of a cloud's points that count and highest of them, in the file's units.
     """
 
     crs: str = ""
@@ -53,6 +54,7 @@ class Declared:
     place: list[float] | None = None
     tile: str = ""
     height: str = ""
+    within: list[float] | None = None
 
     def __post_init__(self) -> None:
         if self.crs:
@@ -68,6 +70,9 @@ class Declared:
         if self.place is not None and not (len(self.place) == 6 and all(map(math.isfinite, self.place))
                                            and self.place[0] * self.place[4] != self.place[1] * self.place[3]):  # fmt: skip
             raise InputError("Where cells lie is said by six numbers that span an area.")
+        if self.within is not None and not (len(self.within) == 6 and all(map(math.isfinite, self.within))
+                                            and all(self.within[i] < self.within[i + 3] for i in range(3))):  # fmt: skip
+            raise InputError("Limits of a cloud are its lowest x, y and height, then its highest of them.")
         if self.tile:
             tile_place(self.tile, 1)
         if self.swap not in ("", "suspected", "all") or self.leave_out not in ("", "strays"):

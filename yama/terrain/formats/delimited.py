@@ -10,8 +10,9 @@ from __future__ import annotations
 import csv
 import re
 import zipfile
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import islice
 from pathlib import Path
 from typing import Any
@@ -30,9 +31,14 @@ from yama.terrain.formats.point_checks import check_points
 from yama.terrain.grid import parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.points import Points
-from yama.terrain.units import UNITS, ask_unit, said_by_crs
+from yama.terrain.units import FEET, UNITS, ask_unit, said_by_crs
 
 _NUMBER = re.compile(r"^[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?$")
+_GROUPED = re.compile(r"^[+-]?\d{1,3}(?:([., '\u2019\u00a0\u202f])\d{3})(?:\1\d{3})*(?:(?!\1)[.,]\d*)?$")
+"""A number whose digits stand in threes."""
+_GROUPING = ("", ".", ",", " ", "'", "\u2019", "\u00a0", "\u202f")
+_ANY = "*"
+_BETWEEN = re.compile(r"\s*[;,|\t]\s*|\s+")
 _NAMES = {
     "x": ("x", "e", "east", "easting", "lon", "long", "longitude", "utm_e", "x_m", "rechts", "rechtswert", "ostwert", "este",
           "est", "x_coord", "xcoord", "coord_x", "coord x", "x utm", "utm x", "longitud", "lng"),
@@ -44,6 +50,8 @@ _NAMES = {
     "code": ("code", "class", "type", "kind", "feature", "cover", "land_cover", "desc", "description", "c\u00f3digo", "codigo"),
 }  # fmt: skip
 _SAMPLE_ROWS = 200
+_REGULAR = 0.8
+"""Share of rows with as many cells from which a separator is believed."""
 _SAMPLE_TEXT = 1 << 17
 _UNIT_BEHIND = re.compile(r"\s*[\[(].*?[\])]\s*$")
 _BLANK_LINES = re.compile(r"\n\s*\n")
@@ -53,7 +61,6 @@ _MOST_COLUMNS = 2_000
 _LARGEST = 1e9  # no coordinate or height in any unit in use is larger
 _CHUNK = 1 << 22
 _SHEET = "sheet"  # the separator of a spreadsheet's cells
-_FEET_NAME = re.compile(r"(^|[^a-z])(ft|feet|foot)([^a-z]|$)", re.IGNORECASE)
 
 _SHEET_ROWS = 1_048_576
 """Rows of a sheet, its header among them."""
@@ -63,7 +70,8 @@ _SHEET_ROWS = 1_048_576
 class Layout:
     """How a table is to be read. Columns are numbered from 0; None where there is none.
 
-    separator: a character, a blank for any run of blanks, or `sheet` for a spreadsheet. confidence: of the guess,
+    separator: a character, a blank for any run of blanks, `*` for any of them, which a file may mix, or `sheet` for a spreadsheet.
+    thousands: what stands between three digits and the next, or nothing. confidence: of the guess,
     0 to 1 by role; 1 where a person chose.
     """
 
@@ -77,6 +85,7 @@ class Layout:
     code: int | None
     encoding: str = "utf-8-sig"
     confidence: dict[str, float] = field(default_factory=dict)
+    thousands: str = ""
 
     def to_dict(self) -> dict[str, Any]:
         """Plain JSON values."""
@@ -97,6 +106,10 @@ class Layout:
             raise InputError(f"A column was chosen that the table does not have; it has {len(layout.columns)}.")
         if (layout.separator != _SHEET and len(layout.separator) != 1) or layout.decimal not in (".", ","):
             raise InputError("The separator must be one character, the decimal mark a point or a comma.")
+        if layout.thousands not in _GROUPING or layout.thousands == layout.decimal:
+            raise InputError(
+                "Between thousands stands a point, a comma, a blank or an apostrophe, and not the decimal mark."
+            )
         return layout
 
 
@@ -187,6 +200,9 @@ def _split(lines: Iterable[str], separator: str, name: str) -> Iterator[list[str
     if separator == " ":
         yield from (line.split() for line in lines if line.strip())
         return
+    if separator == _ANY:
+        yield from (_BETWEEN.split(line.strip()) for line in lines if line.strip())
+        return
     try:
         for row in csv.reader(lines, delimiter=separator):
             if any(cell.strip() for cell in row):
@@ -213,6 +229,7 @@ def _first_lines(path: Path, encoding: str, name: str) -> list[str]:
 
 
 def _separator(lines: list[str]) -> str:
+    lines = lines[1:] or lines  # names may be parted otherwise
     best, score = ",", 0.0
     for candidate in ("\t", ";", "|", ",", " "):
         counts = [len(line.split() if candidate == " " else line.split(candidate)) for line in lines]
@@ -221,11 +238,38 @@ def _separator(lines: list[str]) -> str:
         value = counts.count(most) / len(counts) * (most > 1)
         if value > score + 0.1:
             best, score = candidate, value
+    if score < _REGULAR:  # some rows of a file may have been put together from others
+        counts = [len(_BETWEEN.split(line.strip())) for line in lines]
+        most = max(set(counts), key=counts.count)
+        if most > 2 and counts.count(most) / len(counts) > max(score + 0.1, _REGULAR):
+            return _ANY
     return best
 
 
 def _is_number(text: str) -> bool:
-    return bool(_NUMBER.match(text)) or text.lower() in ("nan", "inf", "-inf")
+    return bool(_NUMBER.match(text) or _GROUPED.match(text)) or text.lower() in ("nan", "inf", "-inf")
+
+
+def _marks(cells: list[str], separator: str) -> tuple[str, str]:
+    """The decimal mark of numbers and what stands between their thousands, told by those that leave no doubt: two marks in one
+    number, or one mark twice. One point or comma with three digits behind it may be either, and is a decimal mark."""
+    decimals: Counter[str] = Counter()
+    thousands: Counter[str] = Counter()
+    for cell in cells:
+        grouped = _GROUPED.match(cell)
+        mark = grouped.group(1) if grouped else ""
+        rest = re.sub(r"[^.,]", "", cell.replace(mark, "") if mark else cell)
+        if mark and (mark not in ".," or rest or cell.count(mark) > 1):
+            thousands[mark] += 1
+            decimals.update(rest)
+        elif not mark or mark in ".,":
+            decimals.update(set(re.sub(r"[^.,]", "", cell)))
+    grouping = thousands.most_common(1)[0][0] if thousands else ""
+    if grouping in (".", ","):
+        return ("," if grouping == "." else "."), grouping
+    if separator in (",", _SHEET):
+        return ".", grouping
+    return ("," if decimals[","] else "."), grouping
 
 
 def guess_layout(path: str | Path, name: str = "") -> tuple[Layout, list[list[str]]]:
@@ -245,6 +289,8 @@ def guess_layout(path: str | Path, name: str = "") -> tuple[Layout, list[list[st
         rows = list(_split(lines, separator, name))
     if not rows:
         raise InputError(f"{name} is empty.")
+    if len(rows) > 1 and len(rows[0]) == 1 < len(rows[1]):  # names may be parted otherwise than numbers
+        rows[0] = _BETWEEN.split(rows[0][0])
     header = len(rows[0]) > 1 and not any(_is_number(cell) for cell in rows[0])
     body = rows[1:] if header else rows
     width = max(len(row) for row in rows)
@@ -257,7 +303,6 @@ def guess_layout(path: str | Path, name: str = "") -> tuple[Layout, list[list[st
         return sum(column < len(row) and _is_number(row[column]) for row in body) / max(len(body), 1)
 
     numeric = [column for column in range(width) if body and share(column) > 0.5]
-    commas = sum("," in cell for row in body for cell in row if _is_number(cell))
     found: dict[str, int | None] = {}
     sure: dict[str, float] = {}
     for role, known in _NAMES.items():
@@ -277,9 +322,12 @@ def guess_layout(path: str | Path, name: str = "") -> tuple[Layout, list[list[st
         if found["code"] is None and texts and not header:
             found["code"] = texts[-1]
             sure["code"] = 0.4
-    decimal = "," if separator not in (",", _SHEET) and commas > 0 else "."
+    told = [column for column in (found["x"], found["y"], found["z"]) if column is not None] or numeric
+    decimal, thousands = _marks(
+        [row[column] for row in body for column in told if column < len(row) and _is_number(row[column])], separator
+    )
     layout = Layout(
-        separator, decimal, header, names, found["x"], found["y"], found["z"], found["code"], encoding, sure
+        separator, decimal, header, names, found["x"], found["y"], found["z"], found["code"], encoding, sure, thousands
     )
     return layout, body[:12]
 
@@ -300,7 +348,7 @@ def _is_counter(rows: list[list[str]], column: int) -> bool:
 
 def _guess_crs(x: npt.NDArray[np.float64], y: npt.NDArray[np.float64]) -> str:
     finite = np.isfinite(x) & np.isfinite(y)
-    if finite.any() and np.abs(x[finite]).max() <= 180 and np.abs(y[finite]).max() <= 90:
+    if finite.any() and np.abs(x[finite]).max() <= 180 + 1e-6 and np.abs(y[finite]).max() <= 90 + 1e-6:
         return "EPSG:4326"
     return ""
 
@@ -366,7 +414,7 @@ def look_at(
         and (ground := said_by_crs(parse_crs(facts.crs))[1]) not in (None, "m")
     ):
         add(ask_unit(name, str(ground)))
-    if layout.z is not None and not declared.unit and _FEET_NAME.search(layout.columns[layout.z]):
+    if layout.z is not None and not declared.unit and FEET.search(layout.columns[layout.z]):
         add(Finding("feet", "caution", f"The height column of {name} is called {layout.columns[layout.z]!r}.",
                     "Heights in feet are 3.28 times too high when taken as metres.",
                     Mend("Take as feet", {"unit": "ft"})))  # fmt: skip
@@ -383,7 +431,7 @@ def _in(points: Points, crs: str, unit: str) -> Points:
     fields = points.fields
     if unit and points.height_field in fields:
         fields = {**fields, points.height_field: fields[points.height_field] * UNITS[unit]}
-    return Points(crs or points.crs, points.x, points.y, fields, points.codes, points.height_field)
+    return replace(points, crs=crs or points.crs, fields=fields)
 
 
 class _NeedsRowsError(Exception):
@@ -522,7 +570,7 @@ def _chunks(path: Path, encoding: str) -> Iterator[bytes]:
 def _parse(path: Path, layout: Layout, crs: str, name: str = "") -> tuple[Points, list[tuple[int, str]]]:
     """Points of all usable rows, and number and text of the others."""
     try:
-        if layout.separator == _SHEET:
+        if layout.separator in (_SHEET, _ANY) or layout.thousands:
             raise _NeedsRowsError
         values, codes, bad = _parse_text(path, layout)
     except _NeedsRowsError:
@@ -595,7 +643,12 @@ def _numbers(cells: list[str], layout: Layout) -> list[float] | None:
             found.append(np.nan)
             continue
         try:
-            value = float(cells[column].replace(",", ".") if layout.decimal == "," else cells[column])
+            cell = cells[column]
+            if layout.thousands and layout.thousands in cell:
+                if not _GROUPED.match(cell):
+                    return None
+                cell = cell.replace(layout.thousands, "")
+            value = float(cell.replace(",", ".") if layout.decimal == "," else cell)
         except (ValueError, IndexError):
             return None
         if not abs(value) <= _LARGEST:  # NaN fails this too
@@ -615,7 +668,7 @@ def _parse_rows(
             continue
         numbers = _numbers(row, layout)
         if numbers is None:
-            bad.append((number, (" " if layout.separator == _SHEET else layout.separator).join(row)))
+            bad.append((number, (" " if layout.separator in (_SHEET, _ANY) else layout.separator).join(row)))
             continue
         values.append(numbers)
         if layout.code is not None:
@@ -642,12 +695,12 @@ def look(
 
 
 def write(points: Points, path: str | Path) -> None:
-    """Write points as a table with a header: x, y, every number column, code. A spreadsheet where `path` ends with .xlsx,
+    """Write points as a table with a header: x, y, every number column, code, every text column. A spreadsheet where `path` ends with .xlsx,
     else CSV. Places have nine decimals in degrees and three in other units, other numbers three; empty where unknown.
     """
     path = Path(path)
     coded = bool(points.codes.size)
-    header = ["x", "y", *points.fields, *(["code"] if coded else [])]
+    header = ["x", "y", *points.fields, *(["code"] if coded else []), *points.texts]
     places = 9 if parse_crs(points.crs).is_geographic else 3
 
     columns = [(points.x, places), (points.y, places), *((values, 3) for values in points.fields.values())]
@@ -655,7 +708,7 @@ def write(points: Points, path: str | Path) -> None:
     def rows(number: Callable[[float, int], Any]) -> Iterator[list[Any]]:
         for i in range(len(points)):
             row = [number(float(values[i]), to) if np.isfinite(values[i]) else None for values, to in columns]
-            yield row + ([str(points.codes[i])] if coded else [])
+            yield row + ([str(points.codes[i])] if coded else []) + [str(one[i]) for one in points.texts.values()]
 
     with replacing(path) as part:
         if path.suffix.lower() != ".xlsx":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import copy
 import struct
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -29,6 +29,7 @@ from yama.terrain.units import UNITS, ask_unit, said_by_crs, unit_of_metres
 
 laspy = later("laspy")
 
+_ANYWHERE = 1e300
 CHUNK = 500_000
 """Points that are decoded at once."""
 
@@ -160,6 +161,9 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Cl
             crs=declared.crs,
             bounds=Bounds(float(head.x_min), float(head.y_min), float(head.x_max), float(head.y_max)),
         )
+        if declared.within:
+            west, south, _, east, north, _ = declared.within
+            facts.bounds = facts.bounds.intersection(Bounds(west, south, east, north)) or facts.bounds
         keys = {
             key.id: int(key.value_offset)
             for vlr in head.vlrs
@@ -214,14 +218,24 @@ def _tally(x, y, z, classes, returns, sources, extent, class_counts, return_coun
             bins[row, col] = True
 
 
-def chunks(path: str | Path, name: str = "") -> Iterator[Any]:
-    """The points, CHUNK by CHUNK, as laspy gives them. Raises InputError where the file ends too soon."""
+def chunks_of(cloud: Cloud) -> Iterator[Any]:
+    """The points of a cloud, see `chunks`."""
+    return chunks(cloud.path, cloud.name, cloud.within)
+
+
+def chunks(path: str | Path, name: str = "", within: Sequence[float] | None = None) -> Iterator[Any]:
+    """The points, CHUNK by CHUNK, as laspy gives them. within: lowest x, y and height and highest of them, of those that count.
+    Raises InputError where the file ends too soon."""
     path = Path(path)
     name = name or path.name
     with _reading(path, name) as reader:
         left = int(reader.header.point_count)
         for chunk in reader.chunk_iterator(CHUNK):
             left -= len(chunk)
+            if within is not None:
+                axes = (np.asarray(chunk.x), np.asarray(chunk.y), np.asarray(chunk.z))
+                inside = np.all([(axis >= within[i]) & (axis <= within[i + 3]) for i, axis in enumerate(axes)], axis=0)
+                chunk = chunk if inside.all() else chunk[inside]
             yield chunk
         if left:
             raise InputError(f"{name} ends {left} points too soon. It is cut short; get it again.")
@@ -243,7 +257,7 @@ def inspect(
     done = 0
     step = max(facts.count // _SAMPLED, 1)
     sample: list[npt.NDArray[np.float64]] = []
-    for chunk in chunks(path, facts.name):
+    for chunk in chunks(path, facts.name, declared.within):
         places = np.asarray(chunk.x), np.asarray(chunk.y), np.asarray(chunk.z)
         sample.append(np.column_stack([axis[-done % step :: step] for axis in places]))
         _tally(
@@ -252,7 +266,10 @@ def inspect(
             strips, bins, facts.bounds.west, facts.bounds.south, size,
         )  # fmt: skip
         done += len(chunk)
-        progress(done / facts.count)
+        progress(min(done / facts.count, 1.0))
+    if not done:
+        raise InputError(f"No point of {facts.name} lies within the limits that were declared. Choose wider ones.")
+    facts.count = done
     factor = UNITS[facts.unit]
     said = facts.bounds
     facts.bounds = Bounds(float(extent[0]), float(extent[1]), float(extent[3]), float(extent[4]))
@@ -270,6 +287,8 @@ def inspect(
 
 def _check_strays(facts: CloudFacts, sample: npt.NDArray[np.float64], extent: npt.NDArray[np.float64]) -> None:
     """Points far from the rest, by a sample `(points, 3)` of them all and the true extent, low x, y, z then high."""
+    limits = [-_ANYWHERE] * 3 + [_ANYWHERE] * 3
+    told: list[tuple[str, str]] = []
     for axis, word in enumerate(("west or east", "south or north", "below or above")):
         low, high = np.quantile(sample[:, axis], (0.02, 0.98))
         # ground may rise over a tile; a mast stands some hundred metres over it at most
@@ -284,11 +303,13 @@ def _check_strays(facts: CloudFacts, sample: npt.NDArray[np.float64], extent: np
         inside = (sample[:, axis] >= low - room) & (sample[:, axis] <= high + room)
         share = 1 - float(inside.mean())
         count = f"about {share * facts.count:.0f}" if share else "a few"
+        limits[axis], limits[axis + 3] = float(low - room), float(high + room)
+        told.append((f"{count.capitalize()} points", f"lie far {word} of the rest, as far as "
+                     f"{' and '.join(f'{end:.6g}' for end in ends)}, where most lie from {low:.6g} to {high:.6g}"))  # fmt: skip
+    for count, where in told:
         facts.findings.append(
-            Finding("strays", "caution", f"{count.capitalize()} points of {facts.name} lie far {word} of the rest, as far as "
-                    f"{' and '.join(f'{end:.6g}' for end in ends)}, where most lie from {low:.6g} to {high:.6g}.",
-                    "They stretch the extent and count as ground or as noise. Leave them out by their heights or by an area "
-                    "when a surface is made.")
+            Finding("strays", "caution", f"{count} of {facts.name} {where}.",
+                    "They stretch the extent and count as ground or as noise.", Mend("Leave them out", {"within": limits}))
         )  # fmt: skip
 
 
@@ -320,7 +341,8 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Clou
     """The cloud in a file. Raises InputError with the reason against its use."""
     facts = header(path, declared, name)
     refuse(facts.findings)
-    return Cloud(Path(path), facts.crs, facts.unit, facts.count, facts.bounds, facts.name)
+    within = tuple(declared.within) if declared.within else None
+    return Cloud(Path(path), facts.crs, facts.unit, facts.count, facts.bounds, facts.name, within)
 
 
 def write(
@@ -347,7 +369,7 @@ def write(
                 part, "w", header=head, do_compress=path.suffix.lower() == ".laz",
                 laz_backend=laspy.LazBackend.LazrsParallel,
             ) as writer:  # fmt: skip
-                for chunk in chunks(cloud.path, cloud.name):
+                for chunk in chunks_of(cloud):
                     if classes is not None:
                         chunk.classification = classes(chunk)
                     kept = chunk if keep is None else chunk[keep(chunk)]

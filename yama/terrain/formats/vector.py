@@ -11,11 +11,12 @@ import warnings
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 import shapely
 
 from yama.terrain.errors import InputError
@@ -27,8 +28,8 @@ from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.point_checks import check_points
 from yama.terrain.grid import crs_name, parse_crs
 from yama.terrain.later import later
-from yama.terrain.points import Points
-from yama.terrain.units import UNITS, ask_unit, said_by_crs
+from yama.terrain.points import Points, cut_texts
+from yama.terrain.units import FEET, UNITS, ask_unit, said_by_crs
 
 pyogrio = later("pyogrio")
 
@@ -37,6 +38,8 @@ _SHAPE_MEMBERS = (".shp", ".shx", ".dbf")
 _HEIGHTS = ("z", "h", "height", "elev", "elevation", "alt", "altitude", "z_m", "height_m", "level", "contour", "ele")
 _GPX_LAYERS = ("waypoints", "track_points", "route_points", "tracks", "routes")
 _CODES = ("code", "kind", "class", "type")
+_HAIR = 1e-6
+"""Degrees beyond 180 and 90 that are nothing but rounding."""
 _FLATNESS = 0.05  # of arcs and curves turned into lines, in drawing units
 _FLATNESS_SHARE = 2e-6  # of their size, where that is more: a circle has a thousand corners then
 
@@ -128,8 +131,12 @@ def look(
     facts = VectorFacts(name, family, "", "", [], {}, 0, {})
     drawn = family == "dxf"
     features = _drawing(path, facts, declared, frame_crs) if drawn else _dataset(path, facts, declared)
-    _check(facts, features)
-    return _as_points(facts, features, declared) or (facts, features)
+    features = _check(facts, features)
+    if declared.height not in ("", "-", "z") and declared.height not in features.attributes:
+        raise InputError(
+            f"{name} has no attribute {declared.height!r}; it has: {', '.join(features.attributes) or 'none'}."
+        )
+    return _as_points(facts, features, declared) or (facts, _in_metres(facts, features, declared))
 
 
 def _refuse_entities(path: Path, name: str) -> None:
@@ -174,7 +181,11 @@ def _dataset(path: Path, facts: VectorFacts, declared: Declared) -> Features:
         geometries = shapely.from_wkb(np.asarray(wkb, dtype=object), on_invalid="ignore")
     except (TypeError, shapely.GEOSException) as error:
         raise unreadable from error
-    facts.crs = declared.crs or (crs_name(parse_crs(meta["crs"])) if meta["crs"] else "")
+    facts.crs = declared.crs
+    if meta["crs"] and not declared.crs:
+        said = parse_crs(meta["crs"])
+        # degrees with a height above the ellipsoid, as this format's heights are said to be, are the degrees that all others are in
+        facts.crs = crs_name(said.to_2d() if said.is_geographic and not said.is_compound else said)
     columns_by_name = {
         str(column): [plain(value) for value in values] for column, values in zip(meta["fields"], columns, strict=True)
     }
@@ -247,7 +258,8 @@ def _drawing(path: Path, facts: VectorFacts, declared: Declared, frame_crs: str)
     return Features(facts.crs, np.array(geometries, dtype=object), columns)
 
 
-def _check(facts: VectorFacts, features: Features) -> None:
+def _check(facts: VectorFacts, features: Features) -> Features:
+    """Findings about features; returns them, in degrees no farther than a hair beyond what those reach."""
     name, add = facts.name, facts.findings.append
     if not len(features):
         raise InputError(f"{name} holds no features.")
@@ -256,7 +268,7 @@ def _check(facts: VectorFacts, features: Features) -> None:
     if not facts.crs:
         add(Finding("no_crs", "stop", f"{name} does not say its CRS.",
                     "Without one its place is unknown. Name it here.", answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
-        return
+        return features
     if len(facts.layers) > 1:
         others = [layer for layer in facts.layers if layer != facts.layer]
         for other in others[:6]:
@@ -266,7 +278,12 @@ def _check(facts: VectorFacts, features: Features) -> None:
     if not all(np.isfinite(bounds)):
         raise InputError(f"{name} holds coordinates that are not numbers. Export it again.")
     geographic = parse_crs(facts.crs).is_geographic
-    small = max(abs(bounds.west), abs(bounds.east)) <= 180 and max(abs(bounds.south), abs(bounds.north)) <= 90
+    beyond = max(abs(bounds.west) - 180, abs(bounds.east) - 180, abs(bounds.south) - 90, abs(bounds.north) - 90)
+    small = beyond <= _HAIR
+    if geographic and 0 < beyond <= _HAIR:
+        features = replace(features, geometries=np.array(
+            [shapely.transform(each, _onto_earth, include_z=bool(each.has_z)) for each in features.geometries], dtype=object
+        ))  # fmt: skip
     if geographic and not small:
         add(Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its coordinates reach "
                     f"{max(abs(value) for value in bounds):.0f}.", "Name the CRS they are in here.", answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
@@ -280,6 +297,53 @@ def _check(facts: VectorFacts, features: Features) -> None:
         add(Finding("invalid_polygons", "caution", f"{int(invalid.sum())} polygons of {name} cross themselves.",
                     "As masks they would be wrong inside and out; they are mended before use.",
                     places=[(float(place.x), float(place.y)) for place in middle if not place.is_empty]))  # fmt: skip
+    return features
+
+
+def _onto_earth(places: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    return np.column_stack([places[:, 0].clip(-180, 180), places[:, 1].clip(-90, 90), *places[:, 2:].T])
+
+
+def _says_height(column: str) -> bool:
+    """Whether a column's name is that of heights, with or without its unit."""
+    return re.sub(r"[\s_\[(]*(m|ft|us-ft|feet|metres|meters)[\])]?$", "", column.lower()).strip(" _") in _HEIGHTS
+
+
+def _in_metres(facts: VectorFacts, features: Features, declared: Declared) -> Features:
+    """Lines and polygons with their heights in metres: of their vertices, and in the columns that hold heights."""
+    if any(finding.weight == "stop" for finding in facts.findings):
+        return features
+    numbers = [name for name, kind in facts.attributes.items() if kind == "number"]
+    columns = [name for name in numbers if name == declared.height or (not declared.height and _says_height(name))]
+    with_z = bool(shapely.has_z(features.geometries).any())
+    if not columns and not with_z:
+        return features
+    said, ground = said_by_crs(parse_crs(facts.crs))
+    if not declared.unit and said is None and ground not in (None, "m"):
+        facts.findings.append(ask_unit(facts.name, str(ground)))
+        return features
+    feet = next((name for name in columns if FEET.search(name)), None)
+    if feet and not (declared.unit or said):
+        facts.findings.append(
+            Finding("feet", "caution", f"The height column of {facts.name} is called {feet!r}.",
+                    "Heights in feet are 3.28 times too high when taken as metres.", Mend("Take as feet", {"unit": "ft"}))
+        )  # fmt: skip
+    factor = UNITS[declared.unit or said or "m"]
+    if factor == 1.0:
+        return features
+    told = " and ".join([*(["its vertices"] if with_z else []), *columns])
+    facts.findings.append(
+        Finding("in_metres", "note", f"Heights of {facts.name} are turned into metres ({factor:.7g} m each): those of {told}.")
+    )  # fmt: skip
+    changed: dict[str, list[Value]] = {
+        name: [None if value is None else float(value) * factor for value in features.attributes[name]]  # type: ignore[arg-type]
+        for name in columns
+    }
+    raised = [
+        shapely.transform(each, lambda places: places * (1.0, 1.0, factor), include_z=True) if each.has_z else each
+        for each in features.geometries
+    ]
+    return replace(features, geometries=np.array(raised, dtype=object), attributes={**features.attributes, **changed})
 
 
 def _as_points(facts: VectorFacts, features: Features, declared: Declared) -> tuple[VectorFacts, Points] | None:
@@ -290,21 +354,42 @@ def _as_points(facts: VectorFacts, features: Features, declared: Declared) -> tu
     if any(finding.weight == "stop" for finding in facts.findings):
         return None
     lower = {name.lower(): name for name in features.attributes}
-    column = next((lower[height] for height in _HEIGHTS if height in lower), "")
-    if shapely.has_z(geometries).all():
-        column, heights = column or "z", shapely.get_z(geometries)
-    elif column and facts.attributes[column] == "number":
-        heights = np.array([np.nan if value is None else float(value) for value in features.attributes[column]])  # type: ignore[arg-type]
-    else:
+    numbers = [name for name in features.attributes if facts.attributes[name] == "number"]
+    own = bool(shapely.has_z(geometries).all())
+    named = next((lower[height] for height in _HEIGHTS if lower.get(height) in numbers), "")
+    column = declared.height or ("z" if own else named)
+    others = [name for name in numbers if name != column][:6]
+    if not column or column == "-" or (column == "z" and not own and "z" not in numbers):
+        if column != "-" and others:
+            facts.findings.append(
+                Finding("no_heights", "note", f"No attribute of {facts.name} is called a height, so these points have none.",
+                        f"If one is: it has the numbers {', '.join(others)}.")
+            )  # fmt: skip
+            facts.findings += [_take_heights(facts.name, name) for name in others]
         return None
+    if column == "z" and own:
+        heights = shapely.get_z(geometries)
+        facts.findings += [_take_heights(facts.name, name) for name in others if _says_height(name)]
+    else:
+        heights = _numbers(features.attributes[column])
     said, ground = said_by_crs(parse_crs(facts.crs))
     if not declared.unit and said is None and ground not in (None, "m"):
         facts.findings.append(ask_unit(facts.name, str(ground)))
     code = next((lower[code] for code in _CODES if code in lower), "")
     codes = np.array([str(value or "") for value in features.attributes[code]]) if code else np.empty(0, "U1")
+    if not declared.unit and said is None and FEET.search(column):
+        facts.findings.append(
+            Finding("feet", "caution", f"The height column of {facts.name} is called {column!r}.",
+                    "Heights in feet are 3.28 times too high when taken as metres.", Mend("Take as feet", {"unit": "ft"}))
+        )  # fmt: skip
     points = Points(
         facts.crs, shapely.get_x(geometries), shapely.get_y(geometries),
-        {column: heights * UNITS[declared.unit or said or "m"]}, codes, column,
+        {column: heights * UNITS[declared.unit or said or "m"],
+         **{name: _numbers(features.attributes[name]) for name in numbers if name != column}},
+        codes, column, texts={
+            name: cut_texts(["" if value is None else str(value) for value in values])
+            for name, values in features.attributes.items() if name not in (*numbers, code)
+        },
     )  # fmt: skip
     known = np.isfinite(points.x) & np.isfinite(points.y) & np.isfinite(heights)
     if not known.all():
@@ -319,6 +404,20 @@ def _as_points(facts: VectorFacts, features: Features, declared: Declared) -> tu
         facts.findings.append(Finding("too_few", "stop", f"{facts.name} holds {len(points)} usable points.",
                                       "A surface needs at least three, not on one line."))  # fmt: skip
     return facts, points
+
+
+def _numbers(values: list[Value]) -> npt.NDArray[np.float64]:
+    return np.array([np.nan if value is None else float(value) for value in values])
+
+
+def _take_heights(name: str, column: str) -> Finding:
+    return Finding(
+        "other_heights",
+        "note",
+        f"{name} also has numbers in {column}.",
+        "",
+        Mend(f"Heights: {column}"[:40], {"height": column}),
+    )
 
 
 def write(features: Features, path: str | Path, layer: str = "features", append: bool = False) -> None:

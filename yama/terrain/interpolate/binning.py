@@ -365,7 +365,7 @@ class GriddedCloud(Surface):
             if parse_crs(cloud.crs) != parse_crs(crs):
                 turn = Transformer.from_crs(parse_crs(cloud.crs), parse_crs(crs), always_xy=True).transform
             factor = UNITS[cloud.unit]
-            for chunk in las.chunks(cloud.path, cloud.name):
+            for chunk in las.chunks_of(cloud):
                 go_on()
                 keep = self._keep.of(chunk, factor)
                 scales, offsets = chunk.scales, chunk.offsets

@@ -203,7 +203,7 @@ class GroundFinder:
         edge is judged a little harsher than its middle."""
         held: list[tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]] = []
         seen = 0
-        for chunk in las.chunks(self._cloud.path, self._cloud.name):
+        for chunk in las.chunks_of(self._cloud):
             held.append(np.unique(self._cubes(*self._places(chunk)), return_counts=True))
             seen += len(chunk)
             progress(seen / max(self._cloud.count, 1))

@@ -1,5 +1,5 @@
 // @vitest-environment jsdom
-import { cleanup, fireEvent, screen } from "@testing-library/react";
+import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { draw, job, points, service } from "../../testing/render";
 import { AddFiles } from "../gather/AddFiles";
@@ -141,6 +141,38 @@ describe("adding files", () => {
       expect(asked.find((one) => one.path.endsWith("k2/take"))?.body).toEqual({
         name: "dale.las",
         declared: { crs: "EPSG:32741" },
+      }),
+    );
+  });
+
+  it("lets one type what it cannot know, such as which tile a picture is", async () => {
+    const finding = {
+      code: "no_place",
+      weight: "stop",
+      sentence: "heights.png does not say where it lies.",
+      why: "",
+      places: [],
+      mend: null,
+      answers: [{ label: "Use this tile", set_params: { tile: "" } }],
+    };
+    Sent.answers = {
+      "heights.png": [200, { question: { file_key: "k", name: "heights.png", declared: {}, findings: [finding] } }],
+    };
+    const asked = service({
+      "GET /projects/1/holdings": [],
+      "GET /projects/1/jobs": [],
+      "POST /projects/1/uploads/k/take": { job: job("j9"), holding_id: null },
+    });
+    draw(<AddFiles />);
+    choose("heights.png");
+    const press = (await screen.findByRole("button", { name: "Use this tile" })) as HTMLButtonElement;
+    expect(press.disabled).toBe(true);
+    fireEvent.change(screen.getByRole("textbox", { name: "Use this tile" }), { target: { value: " 9/344/321 " } });
+    fireEvent.click(press);
+    await waitFor(() =>
+      expect(asked.find((one) => one.path.endsWith("/take"))?.body).toEqual({
+        name: "heights.png",
+        declared: { tile: "9/344/321" },
       }),
     );
   });

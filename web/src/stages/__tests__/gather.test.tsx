@@ -163,6 +163,7 @@ describe("matching columns", () => {
       z: 3,
       code: null,
       encoding: "utf-8",
+      thousands: "",
       confidence: { x: 0.3, y: 0.3, z: 0.95 },
     },
     first_rows: [["1", "448000", "5438000", "12,5"]],

@@ -14,6 +14,7 @@ import { useHeld, useProject } from "../../desk/context";
 import { percent } from "../../desk/format";
 import { Findings, Section, Sheet } from "../parts";
 import { Arrival } from "./Arrival";
+import { bundles, packed } from "./bundle";
 import { ColumnMatch } from "./ColumnMatch";
 import { Question } from "./Question";
 
@@ -47,15 +48,15 @@ export function AddFiles() {
 
   const send = async (files: FileList | null) => {
     // the list is emptied under our hands when the field is
-    for (const file of Array.from(files ?? [])) {
+    for (const bundle of bundles(Array.from(files ?? []))) {
       number.current += 1;
       const id = number.current;
       setSending((list) => [
-        { id, name: file.name, share: 0, jobId: null, holdingId: null, table: null, question: null, error: "" },
+        { id, name: bundle.name, share: 0, jobId: null, holdingId: null, table: null, question: null, error: "" },
         ...list,
       ]);
       try {
-        const answer = await upload(project.id, file, crs.trim(), (share) => change(id, { share }));
+        const answer = await upload(project.id, await packed(bundle), crs.trim(), (share) => change(id, { share }));
         change(id, {
           share: 1,
           jobId: answer.job?.id ?? null,
@@ -87,7 +88,7 @@ export function AddFiles() {
     <Sheet
       stage="Gather"
       title="Add files"
-      lead="Surfaces, points, clouds, lines and polygons, one by one or in a zip. Each file is kept as it came."
+      lead="Surfaces, points, clouds, lines, polygons and images, one by one or in a zip. Choose what belongs together at once: a shapefile's parts, a raster and its world file."
     >
       {mayAdd ? (
         <>

@@ -12,6 +12,17 @@ const SEPARATORS: [string, string][] = [
   ["\t", "tabulator"],
   [" ", "blanks"],
   ["|", "bar"],
+  ["*", "any of these"],
+];
+const THOUSANDS = [
+  { value: "none", title: "nothing between" },
+  { value: ".", title: "point, 1.102,5" },
+  { value: ",", title: "comma, 1,102.5" },
+  { value: " ", title: "blank, 1 102.5" },
+  { value: "'", title: "apostrophe, 1'102.5" },
+  { value: "\u2019", title: "apostrophe, 1\u2019102.5" },
+  { value: "\u00a0", title: "hard blank" },
+  { value: "\u202f", title: "narrow blank" },
 ];
 const ROLES = [
   ["x", "X, east"],
@@ -109,7 +120,15 @@ export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Prop
               { value: ".", title: "point" },
               { value: ",", title: "comma" },
             ]}
-            onChange={(decimal) => change({ decimal })}
+            onChange={(decimal) => change({ decimal, thousands: layout.thousands === decimal ? "" : layout.thousands })}
+          />
+        )}
+        {layout.separator !== "sheet" && (
+          <Choice
+            label="Thousands"
+            value={layout.thousands || "none"}
+            options={THOUSANDS.filter((one) => one.value !== layout.decimal)}
+            onChange={(thousands) => change({ thousands: thousands === "none" ? "" : thousands })}
           />
         )}
         <Choice

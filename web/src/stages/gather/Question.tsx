@@ -13,11 +13,17 @@ interface Props {
   onLeave: () => void;
 }
 
+/** What is typed, by what it answers. */
+const WORDS: Record<string, string> = { tile: "zoom/column/row" };
+/** What of an answer is to be typed. */
+const asked = (change: Record<string, unknown>) => Object.keys(change).find((name) => change[name] === "");
+
 /** What a received file does not say and must be known of it, with its answers: nothing is guessed. */
 export function Question({ question, onTaken, onLeave }: Props) {
   const project = useProject();
   const [said, setSaid] = useState<Record<string, unknown>>(question.declared);
   const [crs, setCrs] = useState(project.frame.grid.crs);
+  const [texts, setTexts] = useState<Record<string, string>>({});
   const take = useMutation({
     mutationFn: (declared: Record<string, unknown>) =>
       call<Accepted>("POST", `/projects/${project.id}/uploads/${question.file_key}/take`, {
@@ -34,6 +40,12 @@ export function Question({ question, onTaken, onLeave }: Props) {
     setSaid(next);
     if (last) take.mutate(next);
   };
+  const filled = (change: Record<string, unknown>) => {
+    if ("crs" in change) return { crs };
+    const open = asked(change);
+    return open ? { [open]: (texts[open] ?? "").trim() } : change;
+  };
+  const complete = (change: Record<string, unknown>) => Object.values(filled(change)).every((value) => value !== "");
   return (
     <section className="sec" aria-label={`Question about ${question.name}`}>
       <h2>
@@ -44,17 +56,29 @@ export function Question({ question, onTaken, onLeave }: Props) {
         <div key={finding.code} className="find caution">
           <WeightIcon weight="caution" />
           <b>Question.</b> <Sentence text={`${finding.sentence} ${finding.why}`} />
-          {finding.answers?.map((one) =>
-            "crs" in one.set_params ? <CrsChoice key={one.label} value={crs} onChange={setCrs} /> : null,
-          )}
+          {finding.answers?.map((one) => {
+            if ("crs" in one.set_params) return <CrsChoice key={one.label} value={crs} onChange={setCrs} />;
+            const open = asked(one.set_params);
+            return open ? (
+              <span className="field" key={one.label}>
+                <input
+                  className="text"
+                  aria-label={one.label}
+                  placeholder={WORDS[open] ?? open}
+                  value={texts[open] ?? ""}
+                  onChange={(event) => setTexts({ ...texts, [open]: event.target.value })}
+                />
+              </span>
+            ) : null;
+          })}
           <div className="acts">
             {finding.answers?.map((one) => (
               <button
                 key={one.label}
                 type="button"
                 className="btn"
-                disabled={take.isPending || ("crs" in one.set_params && !crs)}
-                onClick={() => answer("crs" in one.set_params ? { crs } : one.set_params, open.length === 1)}
+                disabled={take.isPending || !complete(one.set_params)}
+                onClick={() => answer(filled(one.set_params), open.length === 1)}
               >
                 {one.label}
               </button>
