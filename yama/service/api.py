@@ -18,6 +18,7 @@ from yama.service.accounts.api import router as accounts
 from yama.service.delivery.api import router as delivery
 from yama.service.depots.api import router as depots
 from yama.service.holdings.api import router as holdings
+from yama.service.holdings.deleted import router as deleted
 from yama.service.holdings.drafts import router as drafts
 from yama.service.holdings.uploads import router as uploads
 from yama.service.jobs.api import router as jobs
@@ -49,6 +50,7 @@ api.add_router("/frames", frames)
 api.add_router("/projects", holdings_frames)
 api.add_router("/projects", projects)
 api.add_router("/projects", holdings)
+api.add_router("/projects", deleted)
 api.add_router("/projects", drafts)
 api.add_router("/projects", uploads)
 api.add_router("/projects", depots)

@@ -3,6 +3,8 @@ import type { components } from "./schema";
 type Schemas = components["schemas"];
 export type Holding = Schemas["HoldingOut"];
 export type Job = Schemas["JobOut"];
+export type Gone = Schemas["DeletedOut"];
+export type Uses = Schemas["UsesOut"];
 export type Project = Schemas["ProjectOut"];
 export type Grid = Schemas["GridOut"];
 export type Me = Schemas["Me"];

@@ -1,4 +1,5 @@
 import { useHeld } from "./context";
+import { Deleted } from "./Deleted";
 import { type Tab, useDesk } from "./store";
 import { HeightsTab } from "./tabs/HeightsTab";
 import { LinesTab } from "./tabs/LinesTab";
@@ -47,6 +48,7 @@ export function Strip() {
             Newest first. Point at a picture and press <kbd>A</kbd> or <kbd>B</kbd>
           </span>
         )}
+        {(tab === "surfaces" || tab === "lines") && <Deleted />}
       </div>
       <div className="body" id="strip-body" role="tabpanel" aria-labelledby={`tab-${tab}`}>
         {tab === "surfaces" && <SurfacesTab />}

@@ -307,9 +307,12 @@ def cover(request: HttpRequest, project_id: int, depot: str, body: AreaIn) -> An
 def _standing(project: Project, depot: str) -> dict[str, Part]:
     """The newest part of each tile that was ordered of a depot; one whose holding was deleted since does not count."""
     found: dict[str, Part] = {}
-    parts = Part.objects.filter(order__project=project, order__depot=depot, order__kind="tiles").select_related("job")
+    parts = Part.objects.filter(order__project=project, order__depot=depot, order__kind="tiles").select_related(
+        "job", "holding"
+    )
     for part in parts.order_by("pk"):
-        if part.state == Part.State.RECEIVED and part.holding_id is None:
+        gone = part.holding is None or part.holding.deleted_at is not None
+        if part.state == Part.State.RECEIVED and gone:
             found.pop(part.name, None)
         else:
             found[part.name] = part
@@ -354,7 +357,7 @@ def _order_out(order: Order) -> dict[str, Any]:
         "parts": [
             {
                 "id": part.pk, "name": part.name, "standing": part.standing, "size": part.size, "received": part.received,
-                "tries": part.tries, "holding_id": part.holding_id,
+                "tries": part.tries, "holding_id": part.holding_id if part.holding and part.holding.deleted_at is None else None,
                 "note": part.job.message if part.job and part.standing in ("failed", "cancelled") else part.note,
                 "try_in": max((part.try_at - now).total_seconds(), 0.0) if part.try_at else None,
             }
@@ -367,7 +370,7 @@ def _order_out(order: Order) -> dict[str, Any]:
 def orders(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
     """The newest orders, newest first."""
     project = open_project(request, project_id)
-    found = Order.objects.filter(project=project).prefetch_related("parts__job")[:30]
+    found = Order.objects.filter(project=project).prefetch_related("parts__job", "parts__holding")[:30]
     return [_order_out(order) for order in found]
 
 
@@ -412,7 +415,7 @@ def order(request: HttpRequest, project_id: int, body: OrderIn) -> Any:
                 sha256=checksum[4:] if checksum.startswith("1220") and len(checksum) == 68 else "",
             )  # fmt: skip
             _start(request, project, part, f"{product['title']} {name}")
-    return 202, _order_out(Order.objects.prefetch_related("parts__job").get(pk=made.pk))
+    return 202, _order_out(Order.objects.prefetch_related("parts__job", "parts__holding").get(pk=made.pk))
 
 
 def _grown(frame: Grid) -> list[float]:
@@ -452,7 +455,7 @@ def _order_cut_out(request: HttpRequest, project: Project, product: dict[str, An
         )  # fmt: skip
         part = Part.objects.create(order=made, name=f"cut-out {number}", href="")
         _start(request, project, part, f"{product['title']} {part.name}")
-    return _order_out(Order.objects.prefetch_related("parts__job").get(pk=made.pk))
+    return _order_out(Order.objects.prefetch_related("parts__job", "parts__holding").get(pk=made.pk))
 
 
 @router.post("/{int:project_id}/orders/{int:order_id}/cancel", response=OrderOut)
@@ -466,7 +469,7 @@ def cancel(request: HttpRequest, project_id: int, order_id: int) -> dict[str, An
         if part.job is not None and part.job.state in Job.OPEN:
             cancel_job(request, project_id, part.job.pk)
             part.part_path.unlink(missing_ok=True)
-    return _order_out(Order.objects.prefetch_related("parts__job").get(pk=found.pk))
+    return _order_out(Order.objects.prefetch_related("parts__job", "parts__holding").get(pk=found.pk))
 
 
 # -- map features -------------------------------------------------------------------------------------------

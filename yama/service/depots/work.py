@@ -10,7 +10,8 @@ from django.utils import timezone
 
 from yama.service.depots import client
 from yama.service.depots.models import Part
-from yama.service.holdings.models import find_key, upload_path, working_folder
+from yama.service.holdings.deleted import find_again
+from yama.service.holdings.models import upload_path, working_folder
 from yama.service.jobs.models import Job
 from yama.service.jobs.retry import LaterError
 from yama.service.jobs.work import Outcome, take_in
@@ -99,7 +100,7 @@ def _take_in(job: Job, part: Part, progress: Progress) -> Outcome:
     file = file_key(part.part_path)
     declared = Declared(vertical_datum=order.request.get("datum", "")[:120])  # the files do not say it
     key = declared.key(file)
-    existing = find_key(job.project_id, key)
+    existing = find_again(job.project_id, key)
     put_in_place(part.part_path, upload_path(job.project_id, file))
     if existing is not None:
         return Outcome(existing.pk)
@@ -137,7 +138,7 @@ def fetch_features(job: Job, progress: Progress) -> Outcome:
         path = folder / "features.geojson"
         path.write_text(text, encoding="utf-8")
         key = file_key(path)
-        existing = find_key(job.project_id, key)
+        existing = find_again(job.project_id, key)
         if existing is not None:
             return Outcome(existing.pk)
         put_in_place(path, upload_path(job.project_id, key))

@@ -20,9 +20,10 @@ from pyproj import Transformer
 
 from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
+from yama.service.holdings.deleted import DeletedOut, find_again, put_away
 from yama.service.holdings.features import features_of, geojson
 from yama.service.holdings.holes import holes_geojson
-from yama.service.holdings.models import Holding, find_key
+from yama.service.holdings.models import Holding
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
@@ -365,7 +366,7 @@ def run(request: HttpRequest, project_id: int, body: MakeIn) -> tuple[int, dict[
         known = project.jobs.filter(key=step.key, figures__isnull=False).first()
         if known is not None:
             return 200, {"job": known}
-    existing = find_key(project_id, step.key)
+    existing = find_again(project_id, step.key)
     if existing is not None and (body.live or not existing.live):
         return 200, {"holding_id": existing.pk}
     name = body.name.strip() or operation.title
@@ -435,21 +436,12 @@ def rename(request: HttpRequest, project_id: int, holding_id: int, body: RenameI
     return _out(holding, holding.project, by_key)
 
 
-@router.delete("/{int:project_id}/holdings/{int:holding_id}", response={204: None, 409: Failure})
-def delete(request: HttpRequest, project_id: int, holding_id: int) -> tuple[int, None]:
-    """Delete a holding and its files. Refused while a live surface is computed from it or a job uses it."""
-    holding = _get(request, project_id, holding_id, Membership.Role.EDITOR)
-    users = holding.dependants()
-    if users:
-        names = ", ".join(user.name for user in users[:3])
-        raise HttpError(
-            409, f"{names} {'is' if len(users) == 1 else 'are'} computed from it. Store or delete that first."
-        )
-    if Job.objects.filter(project_id=project_id, state__in=Job.OPEN).exists():
-        raise HttpError(409, "A job is running in this project and may be using it. Wait until it ends, or cancel it.")
-    holding.delete()
-    holding.remove_files()
-    return 204, None
+@router.delete("/{int:project_id}/holdings/{int:holding_id}", response={200: DeletedOut, 409: Failure})
+def delete(request: HttpRequest, project_id: int, holding_id: int, sure: bool = False) -> dict[str, object]:
+    """Delete a holding; for a week it can be had back. Refused while a live surface is computed from it or a job uses it, and where
+    anything goes with it unless `sure`."""
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    return put_away(project, holding_id, person(request), sure)
 
 
 @router.get("/{int:project_id}/holdings/{int:holding_id}/accuracy", response=dict[str, Any])

@@ -21,8 +21,9 @@ from pyproj import Transformer
 from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
 from yama.service.holdings.api import AcceptedOut
+from yama.service.holdings.deleted import find_again
 from yama.service.holdings.features import collection, features_of
-from yama.service.holdings.models import Draft, Holding, find_key
+from yama.service.holdings.models import Draft, Holding
 from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
@@ -212,7 +213,7 @@ def keep(request: HttpRequest, project_id: int, holding_id: int, body: KeepIn) -
     operation = operations.find("edit_features")
     params = operations.parse_params(operation, {"edits": draft.edits[: draft.done]})
     step = operations.make_step(operation, params, {"features": holding.key}, holding.project.frame)
-    existing = find_key(project_id, step.key)
+    existing = find_again(project_id, step.key)
     if existing is not None:
         end_draft(draft.pk, step.params["edits"])
         return 200, {"holding_id": existing.pk}

@@ -15,8 +15,18 @@ from yama.service.projects.models import Project
 from yama.terrain.recipe import Step
 
 
+class _Present(models.Manager["Holding"]):
+    """Holdings that were not deleted."""
+
+    def get_queryset(self) -> models.QuerySet[Holding]:
+        return super().get_queryset().filter(deleted_at=None)
+
+
 class Holding(models.Model):
     """Anything held in a project.
+
+    deleted_at: since when it waits to be gone for good, see `deleted`; `objects` has only those that do not, `everything` all.
+    was_checkpoints: that it judged the project's surfaces until then.
 
     key: hash of what made it (for an upload its bytes and what is declared about them, its recipe otherwise); the same
     key is the same holding. recipe: the step that made it, None for uploads. live: computed on sight, so it has no
@@ -55,6 +65,12 @@ class Holding(models.Model):
     facts = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    deleted_at = models.DateTimeField(null=True, blank=True, db_index=True)
+    deleted_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    was_checkpoints = models.BooleanField(default=False)
+
+    objects = _Present()
+    everything: models.Manager[Holding] = models.Manager()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "key"], name="one_holding_a_key")]
@@ -107,7 +123,7 @@ class Holding(models.Model):
         """Delete the files of a holding whose row is gone; the upload only where no other holding is of it."""
         for path in (self.cells_path, self.points_path, self.overview_path, self.holes_path, self.picture_path):
             path.unlink(missing_ok=True)
-        if self.file_key and not Holding.objects.filter(project_id=self.project_id, file_key=self.file_key).exists():
+        if self.file_key and not Holding.everything.filter(project_id=self.project_id, file_key=self.file_key).exists():
             self.upload_path.unlink(missing_ok=True)
 
 

@@ -16,7 +16,8 @@ from ninja.errors import HttpError
 from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
 from yama.service.holdings.api import AcceptedOut
-from yama.service.holdings.models import Holding, find_key, project_dir, upload_path
+from yama.service.holdings.deleted import find_again
+from yama.service.holdings.models import Holding, project_dir, upload_path
 from yama.service.jobs.api import QuestionOut, asked
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
@@ -131,7 +132,7 @@ def upload(request: HttpRequest, project_id: int, name: str, crs: str = "", look
         parse_crs(crs)
     shown = safe_name(name)
     key = _receive(request, project_id, shown)
-    existing = find_key(project_id, key)
+    existing = find_again(project_id, key)
     if existing is not None:
         return 200, {"holding_id": existing.pk}
     path = upload_path(project_id, key)
@@ -192,7 +193,7 @@ def _take(
     request: HttpRequest, project: Project, file_key: str, name: str, declared: Declared, more: dict[str, Any]
 ) -> tuple[int, dict[str, Any]]:
     key = declared.key(file_key)
-    existing = find_key(project.pk, key)
+    existing = find_again(project.pk, key)
     if existing is not None:
         return 200, {"holding_id": existing.pk}
     request_data = {"name": name, "file_key": file_key, "declared": declared.to_dict(), **more}

@@ -1,7 +1,8 @@
 """What no row speaks of and nobody has touched for a day goes: half-made files, folders of lost workers, uploads never taken in.
 
 The rule: in a project's folder a file is kept while it is one of a holding's, the upload of a holding or of an open job, an
-order's part that is still fetched, a quick look, or a package of a job. Everything else is left over from work that ended
+order's part that is still fetched, a quick look, or a package of a job. Holdings count until a week after they were deleted.
+Everything else is left over from work that ended
 badly. A day is longer than any job waits.
 """
 
@@ -16,6 +17,7 @@ from django.conf import settings
 
 from yama.service.delivery.work import package_path
 from yama.service.depots.models import Part
+from yama.service.holdings.deleted import clear
 from yama.service.holdings.models import Holding, upload_path
 from yama.service.jobs.models import Job
 from yama.service.projects.models import Project
@@ -29,7 +31,7 @@ _PACKAGES = "packages"
 
 def sweep() -> list[str]:
     """Delete what is left over; returns the names of it, with their project."""
-    swept = []
+    swept = [f"{name}, deleted a week ago" for name in clear()]
     for folder in settings.STORE_DIR.iterdir() if settings.STORE_DIR.is_dir() else ():
         if not (folder.name.isdigit() and folder.is_dir()):
             continue
@@ -49,7 +51,7 @@ def sweep() -> list[str]:
 def _known(project_id: int) -> set[Path]:
     """Every file of a project that a row speaks of."""
     known: set[Path] = set()
-    for holding in Holding.objects.filter(project_id=project_id):
+    for holding in Holding.everything.filter(project_id=project_id):
         known |= {
             holding.cells_path,
             holding.points_path,

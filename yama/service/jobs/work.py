@@ -8,12 +8,12 @@ from typing import Any
 
 from django.db import transaction
 
+from yama.service.holdings.deleted import find_again
 from yama.service.holdings.features import keep_features
 from yama.service.holdings.holes import keep_holes
 from yama.service.holdings.models import (
     Holding,
     Scorecard,
-    find_key,
     free_name,
     upload_path,
     working_folder,
@@ -106,7 +106,7 @@ def take_in(job: Job, progress: Progress) -> Outcome:
     if not path.exists():
         raise InputError(f"{name} is not here any more. Add it again.")
     declared = Declared.from_dict(request.get("declared", {}))
-    existing = find_key(job.project_id, job.key)
+    existing = find_again(job.project_id, job.key)
     if existing is not None:
         return Outcome(existing.pk)
     try:
@@ -128,7 +128,7 @@ def forget_upload(project_id: int, key: str, job: Job | None = None) -> None:
     waiting = Job.objects.filter(project_id=project_id, request__file_key=key, state__in=Job.OPEN)
     if job is not None:
         waiting = waiting.exclude(pk=job.pk)
-    if not waiting.exists() and not Holding.objects.filter(project_id=project_id, file_key=key).exists():
+    if not waiting.exists() and not Holding.everything.filter(project_id=project_id, file_key=key).exists():
         upload_path(project_id, key).unlink(missing_ok=True)
 
 
@@ -142,7 +142,7 @@ def _unpack(job: Job, path: Path, folder: Path, progress: Progress) -> Outcome:
         file = file_key(member.path)
         key = member.declared.key(file)
         put_in_place(member.path, upload_path(project.pk, file))
-        if find_key(project.pk, key) is None:
+        if find_again(project.pk, key) is None:
             request = {"name": member.name, "file_key": file, "declared": member.declared.to_dict(),
                        "origin": {"zip": name}, "crs": job.request.get("crs", "")}  # fmt: skip
             submit(project, "take_in", f"Take in {request['name']}", request, job.created_by_id, key)
@@ -258,7 +258,7 @@ def remake(job: Job, progress: Progress) -> Outcome:
 
 def _run(job: Job, step: Step, key: str, request: dict[str, Any], progress: Progress) -> Outcome:
     project = job.project
-    existing = find_key(project.pk, key)
+    existing = find_again(project.pk, key)
     if existing is not None and (request["live"] or not existing.live):
         return Outcome(existing.pk)
     operation = operations.find(step.operation)

@@ -51,7 +51,10 @@ def _out(share: Share, request: HttpRequest) -> dict[str, Any]:
 def list_shares(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
     """Surfaces of a project that are open, the newest first."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
-    return [_out(one, request) for one in Share.objects.filter(holding__project=project).select_related("holding")]
+    return [
+        _out(one, request)
+        for one in Share.objects.filter(holding__project=project, holding__deleted_at=None).select_related("holding")
+    ]
 
 
 @router.post("/{int:project_id}/shares", response={201: ShareOut, 422: Failure})

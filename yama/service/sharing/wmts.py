@@ -32,7 +32,7 @@ _RANGE = re.compile(r"bytes=(\d{0,18})-(\d{0,18})$")
 
 
 def _share(token: str) -> Share:
-    found = Share.objects.select_related("holding__project").filter(token=token).first()
+    found = Share.objects.select_related("holding__project").filter(token=token, holding__deleted_at=None).first()
     if found is None:
         raise Http404("Nothing is open under this address, or not any more.")
     return found

@@ -1,10 +1,9 @@
 import { Checkbox } from "@mui/material";
-import { useState } from "react";
-import { call, type Holding } from "../../api/client";
-import { client } from "../../api/queries";
+import type { Holding } from "../../api/client";
 import { type Dress, INKS } from "../../map/dress";
 import { useDress } from "../../map/useDressed";
 import { useHeld, useProject } from "../context";
+import { useDeleting } from "../Deleted";
 import { num } from "../format";
 import { Caret } from "../icons";
 import { useDesk } from "../store";
@@ -195,16 +194,7 @@ function Chosen({ holding }: { holding: Holding }) {
   const project = useProject();
   const hidden = useDesk((desk) => desk.hidden);
   const set = useDesk((desk) => desk.set);
-  const [error, setError] = useState("");
-  const remove = async () => {
-    try {
-      await call("DELETE", `/projects/${project.id}/holdings/${holding.id}`);
-    } catch (failure) {
-      setError((failure as Error).message);
-    }
-    client.invalidateQueries({ queryKey: ["holdings", project.id] });
-    client.invalidateQueries({ queryKey: ["projects"] });
-  };
+  const deleting = useDeleting(holding);
   return (
     <div className="chosen">
       <header>
@@ -244,15 +234,16 @@ function Chosen({ holding }: { holding: Holding }) {
           </span>
         )}
         {project.role !== "viewer" && (
-          <button type="button" className="lnk danger" onClick={remove}>
+          <button type="button" className="lnk danger" onClick={deleting.ask}>
             Delete
           </button>
         )}
-        {error && (
+        {deleting.error && (
           <span className="fail" role="alert">
-            {error}
+            {deleting.error}
           </span>
         )}
+        {deleting.dialog}
       </header>
       {holding.image ? (
         <p className="mut">On the map an image is the outline of the ground it sees.</p>

@@ -4,6 +4,7 @@ import { call, type Holding, type Quantity } from "../../api/client";
 import { client, useStart } from "../../api/queries";
 import { dressOf } from "../../map/ramps";
 import { useHeld, useProject } from "../context";
+import { useDeleting } from "../Deleted";
 import { HEIGHT_UNITS, num, percent, shortUnit, size } from "../format";
 import { WeightIcon } from "../icons";
 import { useDesk } from "../store";
@@ -54,6 +55,7 @@ function Card({ holding }: { holding: Holding }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [naming, setNaming] = useState<string | null>(null);
   const [error, setError] = useState("");
+  const deleting = useDeleting(holding);
   const inA = slots.a === holding.key;
   const inB = slots.b === holding.key;
   const path = `/projects/${project.id}/holdings/${holding.id}`;
@@ -221,17 +223,26 @@ function Card({ holding }: { holding: Holding }) {
         >
           Rename
         </MenuItem>
-        <MenuItem sx={{ color: "error.main" }} onClick={() => act("DELETE")}>
-          Delete
-        </MenuItem>
+        {project.role !== "viewer" && (
+          <MenuItem
+            sx={{ color: "error.main" }}
+            onClick={() => {
+              setAnchor(null);
+              deleting.ask();
+            }}
+          >
+            Delete
+          </MenuItem>
+        )}
       </Menu>
-      {error && (
+      {deleting.dialog}
+      {(error || deleting.error) && (
         <div
           className="tag"
           role="alert"
           style={{ left: 4, bottom: 4, whiteSpace: "normal", height: "auto", maxWidth: 190, pointerEvents: "auto" }}
         >
-          {error}{" "}
+          {error || deleting.error}{" "}
           <button type="button" className="lnk" onClick={() => setError("")}>
             Close
           </button>

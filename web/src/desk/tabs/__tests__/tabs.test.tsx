@@ -2,6 +2,7 @@
 import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { draw, service, surface } from "../../../testing/render";
+import { Deleted } from "../../Deleted";
 import { useDesk } from "../../store";
 import { ReadingsTab } from "../ReadingsTab";
 import { RecipeTab } from "../RecipeTab";
@@ -41,7 +42,7 @@ describe("surfaces in the strip", () => {
     const sentence = "Difference is computed from it. Store or delete that first.";
     service({
       "GET /projects/1/holdings": [tin, live],
-      "DELETE /projects/1/holdings/1": () => new Response(JSON.stringify({ detail: sentence }), { status: 409 }),
+      "GET /projects/1/holdings/1/uses": { blocked: [sentence], loses: [] },
     });
     draw(<SurfacesTab />);
     fireEvent.click(await screen.findByRole("button", { name: "More about Difference" }));
@@ -50,7 +51,52 @@ describe("surfaces in the strip", () => {
     fireEvent.keyDown(screen.getByRole("menu"), { key: "Escape" });
     fireEvent.click(screen.getByRole("button", { name: "More about Survey TIN" }));
     fireEvent.click(screen.getByRole("menuitem", { name: "Delete" }));
-    expect((await screen.findByRole("alert")).textContent).toContain(sentence);
+    expect((await screen.findByRole("dialog")).textContent).toContain(sentence);
+    expect(screen.queryByRole("button", { name: "Delete" })).toBeNull();
+  });
+
+  it("are deleted at once where nothing depends on them, and after naming what goes where something does", async () => {
+    const loses = ["slopes was made from it and cannot be made again without it."];
+    const asked = service({
+      "GET /projects/1/holdings": [tin, live],
+      "GET /projects/1/deleted": [],
+      "GET /projects/1/holdings/1/uses": { blocked: [], loses },
+      "GET /projects/1/holdings/2/uses": { blocked: [], loses: [] },
+      "DELETE /projects/1/holdings/2": {},
+      "DELETE /projects/1/holdings/1": {},
+    });
+    const gone = () => asked.filter((one) => one.method === "DELETE").map((one) => one.path);
+    draw(<SurfacesTab />);
+    fireEvent.click(await screen.findByRole("button", { name: "More about Difference" }));
+    fireEvent.click(screen.getByRole("menuitem", { name: "Delete" }));
+    await waitFor(() => expect(gone()).toEqual(["/projects/1/holdings/2"]));
+    fireEvent.click(screen.getByRole("button", { name: "More about Survey TIN" }));
+    fireEvent.click(screen.getByRole("menuitem", { name: "Delete" }));
+    expect((await screen.findByRole("dialog")).textContent).toContain(loses[0]);
+    fireEvent.click(screen.getByRole("button", { name: "Delete" }));
+    await waitFor(() => expect(gone()).toHaveLength(2));
+    await waitFor(() => expect(screen.queryByRole("dialog")).toBeNull());
+  });
+
+  it("can be had back for a week", async () => {
+    const one = { id: 9, name: "Old TIN", kind: "surface", deleted_by: "mire", until: "2026-12-06T10:00:00Z" };
+    const asked = service({
+      "GET /projects/1/deleted": [
+        { ...one, deleted_at: new Date().toISOString() },
+        { ...one, id: 10, name: "Older TIN", deleted_at: "2026-11-20T10:00:00Z" },
+      ],
+      "POST /projects/1/deleted/9/restore": { ids: [9], names: ["Old TIN"] },
+      "POST /projects/1/deleted/10/restore": { ids: [10], names: ["Older TIN"] },
+    });
+    draw(<Deleted />);
+    expect((await screen.findByRole("status")).textContent).toContain("Old TIN is deleted.");
+    fireEvent.click(screen.getByRole("button", { name: "Undo" }));
+    fireEvent.click(screen.getByRole("button", { name: /2 deleted/ }));
+    expect(screen.getByRole("region", { name: "Deleted" }).textContent).toContain("Older TIN");
+    expect(screen.getByRole("region", { name: "Deleted" }).textContent).toContain("until Sunday");
+    await waitFor(() => expect(asked.some((one) => one.path.endsWith("/9/restore"))).toBe(true));
+    fireEvent.click(screen.getByRole("button", { name: "Restore Older TIN" }));
+    await waitFor(() => expect(asked.some((one) => one.path.endsWith("/10/restore"))).toBe(true));
   });
 
   it("say what to do where there are none", async () => {
