@@ -7,7 +7,7 @@ Row 0 is north, column 0 is west, and a cell's height belongs to its centre. Coo
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple
@@ -29,6 +29,7 @@ MAX_CELLS = 20_000_000_000
 _FURTHEST = 1e9
 """No coordinate in any unit in use is larger."""
 
+_MOST_BANDS = 512
 _TRUE = 1e-3
 """Lengths of a CRS that differ from those on the ground by less than this share count as true."""
 
@@ -195,11 +196,25 @@ def metres_per_unit(crs: str, x: float, y: float) -> tuple[float, float]:
 @dataclass(frozen=True)
 class Ground:
     """How large cells are on the ground, row by row. x: where across the rows that is measured, the same for every window of a
-    surface. unit: length of the CRS's unit where that is true to 0.1 % all over, else None."""
+    surface. unit: length of the CRS's unit where that is true to 0.1 % all over, else None. span: of columns, in the CRS's unit,
+    over which that holds for a row to 0.1 % where it does not for all of it, counted from `west`; else 0. See `along_columns`."""
 
     crs: str
     x: float
     unit: float | None
+    span: float = 0.0
+    west: float = 0.0
+
+    def columns(self, grid: Grid) -> list[tuple[int, int, Ground]]:
+        """First column and column after the last of a grid's columns over which rows are alike, and their ground."""
+        if not self.span:
+            return [(0, grid.cols, self)]
+        numbers = np.floor((grid.x_of(np.arange(grid.cols)) - self.west) / self.span).astype(np.int64)
+        starts = [0, *(np.flatnonzero(np.diff(numbers)) + 1).tolist(), grid.cols]
+        return [
+            (a, b, Ground(self.crs, self.west + (float(numbers[a]) + 0.5) * self.span, None))
+            for a, b in zip(starts, starts[1:], strict=False)
+        ]
 
     def sizes(self, grid: Grid) -> tuple[FloatArray, FloatArray]:
         """Width and height in metres of the cells of each row of a grid `(rows,)`."""
@@ -361,7 +376,8 @@ class Grid:
         """The shorter side of the smallest cell on the ground, in metres."""
         ground = self.ground()
         rows = [self.part(Window(row, 0, 1, 1)) for row in (0, self.rows // 2, self.rows - 1)]
-        return min(float(length[0]) for row in rows for length in ground.sizes(row))
+        measured = [one[2] for one in ground.columns(self)] if ground.span else [ground]
+        return min(float(length[0]) for row in rows for one in measured for length in one.sizes(row))
 
     # -- cells and coordinates ------------------------------------------------------------------------
 
@@ -467,4 +483,32 @@ def ground_of(crs: str, bounds: Bounds) -> Ground:
     xs, ys = np.meshgrid(np.linspace(bounds.west, bounds.east, 3), np.linspace(bounds.south, bounds.north, 5))
     lengths = np.array(ground_lengths(crs, xs.ravel(), ys.ravel())) / unit
     true = bool((np.abs(lengths[np.isfinite(lengths)] - 1) <= _TRUE).all())
-    return Ground(crs, x, unit if true else None)
+    if true:
+        return Ground(crs, x, unit)
+    across = np.log(lengths.reshape(2, 5, 3))
+    change = np.abs(np.diff(across, axis=2))
+    most = float(change[np.isfinite(change)].max(initial=0.0))  # over half of the width
+    if most <= _TRUE / 2:
+        return Ground(crs, x, None)
+    bands = min(math.ceil(4 * most / _TRUE), _MOST_BANDS)
+    return Ground(crs, x, None, (bounds.east - bounds.west) / bands, bounds.west)
+
+
+def along_columns(
+    heights: npt.NDArray[Any], grid: Grid, halo: int, ground: Ground | None, work: Callable[..., npt.NDArray[Any]]
+) -> npt.NDArray[Any]:
+    """`work(heights, grid, ground)` of a window with `halo` cells on each side, without them: of all of it at once, or of bands of
+    columns where those differ in size, put together again."""
+    ground = ground or grid.ground()
+    if not ground.span:
+        return work(heights, grid, ground)
+    inner = grid.part(Window(0, halo, grid.rows, max(grid.cols - 2 * halo, 1)))
+    parts = [
+        work(
+            np.ascontiguousarray(heights[:, first : after + 2 * halo]),
+            grid.part(Window(0, first, grid.rows, after - first + 2 * halo)),
+            own,
+        )
+        for first, after, own in ground.columns(inner)
+    ]
+    return np.concatenate(parts, axis=-1)

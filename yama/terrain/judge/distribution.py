@@ -283,8 +283,11 @@ def distributions(
     def of_each() -> Iterator[FloatArray]:
         """Areas of the cells that are read, where rows differ."""
         for window in windows:
-            wides, highs = ground.sizes(at.part(window))
-            each = np.repeat(wides * highs, window.cols)
+            part = at.part(window)
+            each = np.concatenate(
+                [np.repeat(np.prod(own.sizes(part), axis=0)[:, None], after - first, axis=1)
+                 for first, after, own in ground.columns(part)], axis=1
+            ).ravel()  # fmt: skip
             yield each[(inside(over.polygons, at, window) > 0).ravel()] if over.polygons else each
 
     areas: float | Callable[[], Iterator[Any]] = wide * high if ground.unit is not None else of_each

@@ -18,7 +18,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import FloatArray, Grid, Window
+from yama.terrain.grid import FloatArray, Grid, Ground, Window, along_columns
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
@@ -471,12 +471,12 @@ def smoothed(surface: Surface, radius: float) -> Surface:
     ground = surface.grid.ground()
 
     def compute(arrays: list[Heights], grid: Grid) -> Heights:
-        filled = ~np.isnan(arrays[0])
-        heights = np.where(filled, arrays[0], 0.0).astype(np.float64)
-        around = grid.part(grid.whole.grown(halo))
-        weights, sums = (
-            _blurred(cells, radius, ground.bands(around)) for cells in (filled.astype(np.float64), heights)
-        )
+        return along_columns(arrays[0], grid, halo, ground, work)
+
+    def work(cells: Heights, grid: Grid, ground: Ground) -> Heights:
+        filled = ~np.isnan(cells)
+        heights = np.where(filled, cells, 0.0).astype(np.float64)
+        weights, sums = (_blurred(one, radius, ground.bands(grid)) for one in (filled.astype(np.float64), heights))
         with np.errstate(invalid="ignore", divide="ignore"):
             result = np.where(filled, sums / weights, np.nan).astype(np.float32)
         return result[halo:-halo, halo:-halo]

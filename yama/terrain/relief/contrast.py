@@ -13,7 +13,7 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.grid import Grid, Ground
+from yama.terrain.grid import Grid, Ground, along_columns
 from yama.terrain.kernels import kernel
 from yama.terrain.relief.sky import MOST_CELLS, inner_bands
 from yama.terrain.surface import Heights, LiveSurface, Surface
@@ -94,13 +94,18 @@ def contrast_of(
     """Height above the mean of what is filled within `radius` metres, in the unit of the heights, or in standard deviations of it,
     none of which counts as less than `least`; without `halo` cells on each side. NaN where empty. The radius is at least one cell
     and at most `halo` cells. A cell's value does not depend on the window it is computed in."""
-    result = np.empty((heights.shape[0] - 2 * halo, heights.shape[1] - 2 * halo), np.float32)
-    if not result.size:
+    if heights.shape[0] <= 2 * halo or heights.shape[1] <= 2 * halo:
+        return np.empty((max(heights.shape[0] - 2 * halo, 0), max(heights.shape[1] - 2 * halo, 0)), np.float32)
+
+    def work(heights: Heights, grid: Grid, ground: Ground) -> Heights:
+        result = np.empty((heights.shape[0] - 2 * halo, heights.shape[1] - 2 * halo), np.float32)
+        for first, last, wide, high in inner_bands(grid, halo, ground):
+            down, across = _bell(radius / high, halo), _bell(radius / wide, halo)
+            part = heights[first : last + 2 * halo]
+            _contrast(part, halo, down, across, kind == "deviation", least, result[first:last])
         return result
-    for first, last, wide, high in inner_bands(grid, halo, ground):
-        down, across = _bell(radius / high, halo), _bell(radius / wide, halo)
-        _contrast(heights[first : last + 2 * halo], halo, down, across, kind == "deviation", least, result[first:last])
-    return result
+
+    return along_columns(heights, grid, halo, ground, work)
 
 
 def contrast(surface: Surface, radius: float = 60.0, kind: Contrast = "above_mean") -> LiveSurface:

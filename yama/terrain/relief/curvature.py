@@ -11,7 +11,7 @@ from typing import Literal
 
 import numpy as np
 
-from yama.terrain.grid import Grid, Ground
+from yama.terrain.grid import Grid, Ground, along_columns
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import in_unit
@@ -70,9 +70,13 @@ def _sloped(heights, wide, high, result):
 
 def curvature_of(heights: Heights, grid: Grid, kind: Curvature = "mean", ground: Ground | None = None) -> Heights:
     """Curvature in 1/km of heights in metres `(rows, cols)` on `grid`, without the outermost ring of cells; NaN where empty."""
-    result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
-    _curved(heights, *(ground or grid.ground()).sizes(grid), _KINDS[kind], result)
-    return result
+
+    def work(heights: Heights, grid: Grid, ground: Ground) -> Heights:
+        result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
+        _curved(heights, *ground.sizes(grid), _KINDS[kind], result)
+        return result
+
+    return along_columns(heights, grid, 1, ground, work)
 
 
 def curvature(surface: Surface, kind: Curvature = "mean") -> LiveSurface:
@@ -88,9 +92,12 @@ def zevenbergen_thorne_slope(surface: Surface) -> LiveSurface:
 
     ground = surface.grid.ground()
 
-    def compute(arrays: list[Heights], grid: Grid) -> Heights:
-        result = np.empty((arrays[0].shape[0] - 2, arrays[0].shape[1] - 2), np.float32)
-        _sloped(arrays[0], *ground.sizes(grid), result)
+    def work(heights: Heights, grid: Grid, ground: Ground) -> Heights:
+        result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
+        _sloped(heights, *ground.sizes(grid), result)
         return result
+
+    def compute(arrays: list[Heights], grid: Grid) -> Heights:
+        return along_columns(arrays[0], grid, 1, ground, work)
 
     return LiveSurface([in_unit(surface, "m")], compute, halo=1, unit="°")

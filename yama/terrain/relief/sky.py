@@ -15,7 +15,7 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.grid import Grid, Ground, Window
+from yama.terrain.grid import Grid, Ground, Window, along_columns
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import in_unit
@@ -107,18 +107,22 @@ def sight_of(
     """Sky-view factor (0 to 1) or openness (degrees, 90 on level ground and on any even slope) of heights in metres, without `halo`
     cells on each side; NaN where empty. Empty cells hide nothing. The radius is in metres, and at least one cell, at most
     `halo` cells."""
-    result = np.empty((heights.shape[0] - 2 * halo, heights.shape[1] - 2 * halo), np.float32)
-    for first, last, wide, high in inner_bands(grid, halo, ground):
-        places, apart = _rays(wide, high, min(radius, halo * min(wide, high)))
-        _seen(heights[first : last + 2 * halo], halo, places, apart, _SIGHTS[kind], result[first:last])
-    return result
+
+    def work(heights: Heights, grid: Grid, ground: Ground) -> Heights:
+        result = np.empty((heights.shape[0] - 2 * halo, heights.shape[1] - 2 * halo), np.float32)
+        for first, last, wide, high in inner_bands(grid, halo, ground):
+            places, apart = _rays(wide, high, min(radius, halo * min(wide, high)))
+            _seen(heights[first : last + 2 * halo], halo, places, apart, _SIGHTS[kind], result[first:last])
+        return result
+
+    return along_columns(heights, grid, halo, ground, work)
 
 
-def inner_bands(grid: Grid, halo: int, ground: Ground | None) -> list[tuple[int, int, float, float]]:
+def inner_bands(grid: Grid, halo: int, ground: Ground) -> list[tuple[int, int, float, float]]:
     """The bands of a grid's rows without `halo` rows on each side: first row and row after the last of those that are left, width
     and height of their cells."""
     inner = grid.part(Window(halo, halo, grid.rows - 2 * halo, max(grid.cols - 2 * halo, 1)))
-    return (ground or grid.ground()).bands(inner)
+    return ground.bands(inner)
 
 
 def sight(surface: Surface, radius: float = 60.0, kind: Sight = "sky_view") -> LiveSurface:

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from yama.terrain.grid import Grid, Ground
+from yama.terrain.grid import Grid, Ground, along_columns
 from yama.terrain.kernels import fast_kernel, kernel
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import in_unit
@@ -141,32 +141,44 @@ def _gradient_rows(heights, x_scale, y_scale, east, north):
         _gradients(heights, row + 1, x_scale[row], y_scale[row], east[row], north[row])
 
 
-def _scales(grid: Grid, ground: Ground | None, exaggeration: float = 1.0) -> tuple[Heights, Heights]:
+def _scales(grid: Grid, ground: Ground, exaggeration: float = 1.0) -> tuple[Heights, Heights]:
     """What sums of differences are multiplied by to give rise per metre, of each row but the first and last."""
-    wide, high = (ground or grid.ground()).sizes(grid)
+    wide, high = ground.sizes(grid)
     return (exaggeration / (8 * wide[1:-1])).astype(np.float32), (exaggeration / (8 * high[1:-1])).astype(np.float32)
 
 
 def gradients_of(heights: Heights, grid: Grid, ground: Ground | None = None) -> tuple[Heights, Heights]:
     """Rise per metre towards east and towards north, without the outermost ring of cells; NaN where empty."""
-    shape = (heights.shape[0] - 2, heights.shape[1] - 2)
-    east, north = np.empty(shape, np.float32), np.empty(shape, np.float32)
-    _gradient_rows(heights, *_scales(grid, ground), east, north)
+
+    def work(heights: Heights, grid: Grid, ground: Ground) -> Heights:
+        both = np.empty((2, heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
+        _gradient_rows(heights, *_scales(grid, ground), both[0], both[1])
+        return both
+
+    east, north = along_columns(heights, grid, 1, ground, work)
     return east, north
 
 
 def slope_of(heights: Heights, grid: Grid, ground: Ground | None = None) -> Heights:
     """Slope in degrees of heights in metres `(rows, cols)` on `grid`, without the outermost ring of cells."""
-    result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
-    _slope_rows(heights, *_scales(grid, ground), result)
-    return result
+
+    def work(heights: Heights, grid: Grid, ground: Ground) -> Heights:
+        result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
+        _slope_rows(heights, *_scales(grid, ground), result)
+        return result
+
+    return along_columns(heights, grid, 1, ground, work)
 
 
 def aspect_of(heights: Heights, grid: Grid, ground: Ground | None = None) -> Heights:
     """Direction in which the ground falls, degrees clockwise from north; NaN where it is level. No outer ring."""
-    result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
-    _aspect_rows(heights, *_scales(grid, ground), result)
-    return result
+
+    def work(heights: Heights, grid: Grid, ground: Ground) -> Heights:
+        result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
+        _aspect_rows(heights, *_scales(grid, ground), result)
+        return result
+
+    return along_columns(heights, grid, 1, ground, work)
 
 
 @dataclass(frozen=True)
@@ -184,16 +196,20 @@ class Light:
 
 def hillshade_of(heights: Heights, grid: Grid, light: Light = Light(), ground: Ground | None = None) -> Heights:
     """Brightness from 0 to 1. No outer ring."""
-    result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
     turn, rise = math.radians(light.azimuth), math.radians(light.altitude)
     main_east, main_north = np.float32(math.sin(turn)), np.float32(math.cos(turn))
     level, up = np.float32(math.cos(rise)), np.float32(math.sin(rise))
-    scales = _scales(grid, ground, light.exaggeration)
-    if light.several:
-        _shade_rows_of_four(heights, *scales, main_east, main_north, level, up, result)
-    else:
-        _shade_rows(heights, *scales, level * main_east, level * main_north, up, result)
-    return result
+
+    def work(heights: Heights, grid: Grid, ground: Ground) -> Heights:
+        result = np.empty((heights.shape[0] - 2, heights.shape[1] - 2), np.float32)
+        scales = _scales(grid, ground, light.exaggeration)
+        if light.several:
+            _shade_rows_of_four(heights, *scales, main_east, main_north, level, up, result)
+        else:
+            _shade_rows(heights, *scales, level * main_east, level * main_north, up, result)
+        return result
+
+    return along_columns(heights, grid, 1, ground, work)
 
 
 def gradient(surface: Surface, axis: int) -> LiveSurface:

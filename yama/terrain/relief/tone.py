@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 
-from yama.terrain.grid import Grid, Ground, Window
+from yama.terrain.grid import Grid, Ground, Window, along_columns
 from yama.terrain.relief.contrast import contrast_of
 from yama.terrain.relief.sky import inner_bands, sight_of
 from yama.terrain.surface import Heights, LiveSurface, Surface
@@ -33,19 +33,22 @@ def rise_at(cell: float) -> float:
 def tone_of(heights: Heights, grid: Grid, shade: Tone, ground: Ground | None = None) -> Heights:
     """From -1, darkest, to 1, of heights in metres on `grid`, without REACH cells on each side; 0 where nothing is to be said, NaN
     where empty."""
-    toned = np.empty((heights.shape[0] - 2 * REACH, heights.shape[1] - 2 * REACH), np.float32)
-    ground = ground or grid.ground()
-    for first, last, wide, high in inner_bands(grid, REACH, ground):
-        part = heights[first : last + 2 * REACH]
-        there = grid.part(Window(first, 0, last - first + 2 * REACH, grid.cols))
-        rise, radius = np.float32(rise_at(wide)), REACH * min(wide, high)
-        if shade == "sky":
-            found = _SKY * (sight_of(part * rise, there, REACH, radius, ground=ground) - 1)
-        else:
-            least = _ROUGH * min(wide, high) / float(rise)
-            found = contrast_of(part, there, REACH, radius, "deviation", least, ground) / _DEVIATIONS
-        toned[first:last] = np.clip(found, -1, 1)
-    return toned
+
+    def work(heights: Heights, grid: Grid, ground: Ground) -> Heights:
+        toned = np.empty((heights.shape[0] - 2 * REACH, heights.shape[1] - 2 * REACH), np.float32)
+        for first, last, wide, high in inner_bands(grid, REACH, ground):
+            part = heights[first : last + 2 * REACH]
+            there = grid.part(Window(first, 0, last - first + 2 * REACH, grid.cols))
+            rise, radius = np.float32(rise_at(wide)), REACH * min(wide, high)
+            if shade == "sky":
+                found = _SKY * (sight_of(part * rise, there, REACH, radius, ground=ground) - 1)
+            else:
+                least = _ROUGH * min(wide, high) / float(rise)
+                found = contrast_of(part, there, REACH, radius, "deviation", least, ground) / _DEVIATIONS
+            toned[first:last] = np.clip(found, -1, 1)
+        return toned
+
+    return along_columns(heights, grid, REACH, ground, work)
 
 
 def tone(surface: Surface, shade: Tone) -> LiveSurface:

@@ -5,7 +5,7 @@ from functools import partial
 import numpy as np
 import shapely
 from django.test import SimpleTestCase
-from pyproj import Geod
+from pyproj import Geod, Transformer
 
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window, ground_lengths, metres_per_unit
@@ -118,3 +118,50 @@ class AreaTest(SimpleTestCase):
     def test_mercators_square_kilometre_is_none(self):
         grid = Grid(MERCATOR, 6.9e6, 6_446_775.84, 10.0, 10.0, 100, 100)
         self.assertAlmostEqual(self.zones(grid)["area"] / 1e6, 0.644 * 0.643, delta=2e-3)
+
+
+class AcrossTest(SimpleTestCase):
+    """Where cells of one row differ in size: about a pole, and over the width of a continent."""
+
+    POLAR = "+proj=stere +lat_0=90 +lat_ts=70 +lon_0=0 +datum=WGS84 +units=m"
+
+    def cone(self, west=0.0, north=0.0, rows=120, cols=150, cell=20_000.0):
+        """A surface that falls by one in ten metres of ground away from the pole, in every direction."""
+        grid = Grid(self.POLAR, west, north, cell, cell, rows, cols)
+        x, y = np.meshgrid(*grid.centres(grid.whole))
+        lon, lat = Transformer.from_crs(self.POLAR, "EPSG:4326", always_xy=True).transform(x, y)
+        away = EARTH.inv(lon, np.full(lon.shape, 90.0), lon, lat)[2]
+        return ArraySurface(-0.1 * away, grid)
+
+    def test_slopes_are_those_of_the_ground_in_every_column(self):
+        surface = self.cone(-300_000.0, -200_000.0)
+        self.assertGreater(surface.grid.ground().span, 0)
+        inner = (slice(5, -5), slice(5, -5))
+        x, y = np.meshgrid(*surface.grid.centres(surface.grid.whole))
+        far = (np.hypot(x, y) > 600_000)[inner]  # the top of a cone is no slope
+        for made in (slope(surface), zevenbergen_thorne_slope(surface)):
+            found = made.read_all()[inner][far]
+            np.testing.assert_allclose(found, np.degrees(np.arctan(0.1)), rtol=2e-3)
+        level = sight(surface, 60_000.0, "openness").read_all()[inner][far]
+        self.assertLess(np.abs(level - 90).max(), 0.3)
+
+    def test_any_window_has_the_same_cells(self):
+        surface = self.cone()
+        for make in (slope, aspect, curvature, partial(contrast, radius=60_000.0), partial(sight, radius=60_000.0)):
+            whole = make(surface).read_all()
+            part = make(surface).read(Window(31, 47, 40, 60))
+            np.testing.assert_array_equal(part, whole[31:71, 47:107])
+
+    def test_areas_are_those_of_the_ellipsoid(self):
+        surface = self.cone(cell=10_000.0)
+        found = distributions(surface, None, Frame(surface.grid), Over(), (-1e9, 1e9))["a"]["between"]["area"]
+        box = surface.grid.bounds
+        turn = Transformer.from_crs(self.POLAR, "EPSG:4326", always_xy=True)
+        ring = shapely.segmentize(shapely.box(*box), 5_000.0).exterior.coords
+        lon, lat = turn.transform(*np.array(ring).T)
+        self.assertAlmostEqual(found / abs(EARTH.polygon_area_perimeter(lon, lat)[0]), 1.0, delta=1e-3)
+
+    def test_true_zones_and_degrees_have_no_bands(self):
+        for grid in (Grid("EPSG:32741", 448_000, 5_438_400, 2, 2, 100, 100), Grid("EPSG:4326", 10, 50, 0.01, 0.01, 90, 90),
+                     Grid(MERCATOR, 6.9e6, 6.4e6, 100, 100, 90, 90)):  # fmt: skip
+            self.assertEqual(grid.ground().span, 0.0)
