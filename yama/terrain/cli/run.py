@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 from pathlib import Path
+from typing import Any
 
 from pyproj import Transformer
 
@@ -20,7 +21,7 @@ from yama.terrain.formats import Held
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame, propose
 from yama.terrain.grid import Bounds, parse_crs
-from yama.terrain.operations.base import Inputs
+from yama.terrain.operations.base import Inputs, Operation
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Surface
@@ -41,6 +42,19 @@ def _frame(path: str | None, inputs: Inputs) -> Frame:
         if given:
             return propose(given).frame
     raise InputError("Give --frame, or an input to take it from.")
+
+
+def _settings(operation: Operation, given: list[tuple[str, str]]) -> dict[str, Any]:
+    """Settings as they were typed; where a list is asked for, one value is a list of it, and words part at commas."""
+    asked = operation.Params.model_json_schema().get("properties", {})
+    found: dict[str, Any] = {}
+    for name, text in given:
+        said = value(text)
+        options = asked.get(name, {}).get("anyOf", [asked.get(name, {})])
+        if {one.get("type") for one in options} <= {"array", "null"} and not isinstance(said, (list, type(None))):
+            said = said.split(",") if isinstance(said, str) else [said]
+        found[name] = said
+    return found
 
 
 def _over_all(surfaces: list[Surface]) -> Frame:
@@ -102,7 +116,7 @@ def do(arguments: argparse.Namespace) -> None:
     inputs: dict[str, Held | list[Held]] = {name: [held[path] for path in paths] for name, paths in files.items()}
     operations.take_inputs(operation, inputs)  # before a frame is looked for in what is not there
     frame = _frame(arguments.frame, inputs)
-    params = operations.parse_params(operation, {name: value(text) for name, text in arguments.settings})
+    params = operations.parse_params(operation, _settings(operation, arguments.settings))
     file_keys = {path: recipe.file_key(as_one(path)) for paths in files.values() for path in paths}
     keys: dict[str, str | list[str]] = {
         name: [said[path].key(file_keys[path]) for path in paths] for name, paths in files.items()

@@ -45,6 +45,8 @@ _TIFF_STARTS = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
 _HIGHEST_GROUND = 8_900.0  # metres; what is higher is not ground in metres
 _PASSES = 3
 _STRAIGHT = "straight.tif"
+_MOST_ASKEW = 16
+"""Times its own cells that a turned raster may have on a north-up grid; one that is turned by 45 degrees has twice as many."""
 _MOST_ASKED = 8
 """Bands that are offered as answers; others can be declared by their number."""
 
@@ -245,6 +247,11 @@ def _set_grid(facts: RasterFacts, placing: Placing) -> None:
                 "Export it again as a north-up grid.",
             )
         )
+        return
+    made = facts.grid["rows"] * facts.grid["cols"]
+    if made > _MOST_ASKEW * facts.rows * facts.cols + 1_000_000:
+        add(Finding("askew", "stop", f"{name} lies so askew that a north-up grid over it has {made / (facts.rows * facts.cols):.0f} times "
+                    "its cells.", "The numbers that say where it lies are damaged; export it again."))  # fmt: skip
         return
     if placing.control is not None:
         add(Finding("control", "caution", f"{name} is placed by {len(placing.control)} control points, which are missed by up to "

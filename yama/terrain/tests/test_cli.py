@@ -245,3 +245,16 @@ class CommandLineTest(SimpleTestCase):
         probe = "import sys, yama.terrain.cli as c; c.main(['ops']); print(sorted({'numba', 'scipy', 'rasterio', 'laspy'} & set(sys.modules)))"
         ran = subprocess.run([sys.executable, "-c", probe], capture_output=True, text=True, timeout=60)
         self.assertEqual(ran.stdout.strip().splitlines()[-1], "[]")
+
+    def test_one_value_is_a_list_where_a_list_is_asked_for(self):
+        self.build()
+        for said, heights in (("levels=12", {12.0}), ("levels=5,10,15", {5.0, 10.0, 15.0})):
+            status, _, err = self.run_one(
+                "do", "contours", "--in", "surface=@tin.tif", "--set", said, "--out", f"@{said[7:9]}.geojson"
+            )
+            self.assertEqual(status, 0, err)
+            made = json.loads((self.folder / f"{said[7:9]}.geojson").read_text())["features"]
+            self.assertEqual({one["properties"]["height"] for one in made}, heights)
+        status, _, err = self.build("coded.tif", "--set", "codes=ground,spot")
+        self.assertEqual(status, 0, err)
+        self.assertIn("points are left", self.build("none.tif", "--set", "codes=spot")[2])

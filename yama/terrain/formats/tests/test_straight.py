@@ -122,6 +122,11 @@ class TurnedTest(WithFiles):
         line = [GroundControlPoint(i, i, WEST + i, NORTH - i) for i in range(4)]
         self.assertEqual(self.codes(self.write(cells, "c.tif", gcps=line))["no_grid"], "stop")
 
+    def test_one_that_is_sheared_beyond_sense_is_refused_at_once(self):
+        path = self.write(np.ones((200, 200), np.float32), crs=CRS, transform=Affine(1, 400, WEST, 0, -1, NORTH))
+        with self.assertRaisesMessage(InputError, "lies so askew"):
+            raster.read(path)
+
     def test_many_control_points_follow_a_bend(self):
         rows, cols = np.mgrid[:60, :80]
 
