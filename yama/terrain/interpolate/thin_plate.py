@@ -23,6 +23,7 @@ from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
 from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
+from yama.terrain.shelf import shared
 from yama.terrain.surface import EvaluatedSurface, Heights
 
 linalg = later("scipy.linalg")
@@ -167,7 +168,7 @@ class ThinPlate:
         self.spacing = float((max((east - west) * (north - south), 1e-12) / x.size) ** 0.5)
         self._middle = (float(np.mean(x)), float(np.mean(y)))
         self._x, self._y = self._placed(x, y)
-        self._weights, self._plane = self._solved(z, smoothing)
+        self._weights, self._plane = shared(("thin plate", x, y, z, smoothing), lambda: self._solved(z, smoothing))
         self._side = _BLOCK_POINTS**0.5
         self._col, self._row = np.floor(self._x / self._side), np.floor(self._y / self._side)
         angles = (np.arange(_NODES) + 0.5) * np.pi / _NODES

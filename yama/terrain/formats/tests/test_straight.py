@@ -198,7 +198,7 @@ class BesideTest(WithFiles):
         self.cells = np.random.default_rng(2).random((20, 30), np.float32) * 100
         self.tif = self.write(self.cells, "bare.tif")
         self.world = f"{CELL}\n0\n0\n-{CELL}\n{WEST + CELL / 2}\n{NORTH - CELL / 2}\n"
-        self.prj = rasterio.CRS.from_user_input(CRS).to_wkt(version="WKT1_ESRI")
+        self.prj = rasterio.CRS.from_user_input(CRS).to_wkt(version="WKT1_GDAL")
         self.xml = (
             f"<PAMDataset><SRS>{self.prj}</SRS><GeoTransform>{WEST}, {CELL}, 0, {NORTH}, 0, -{CELL}</GeoTransform>"
             '<PAMRasterBand band="1"><NoDataValue>-9999</NoDataValue></PAMRasterBand></PAMDataset>'
