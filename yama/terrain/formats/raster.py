@@ -571,7 +571,8 @@ def _conclude(facts: RasterFacts, seen: _Cells, scale: float, offset: float) -> 
             Finding(
                 "holes",
                 "note",
-                f"{facts.name} has {facts.holes.count} holes of {facts.holes.cells} cells in all ({share:.1f} %).",
+                f"{facts.name} has {facts.holes.count} {'hole' if facts.holes.count == 1 else 'holes'} of {facts.holes.cells} cells "
+                f"in all ({share:.1f} %).",
                 f"The largest has {facts.holes.largest[0].cells} cells.",
                 places=[_middle(facts, hole.top, hole.left, hole.bottom, hole.right) for hole in facts.holes.largest],
             )

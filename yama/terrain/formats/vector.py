@@ -414,7 +414,7 @@ def _take_heights(name: str, column: str) -> Finding:
     return Finding(
         "other_heights",
         "note",
-        f"{name} also has numbers in {column}.",
+        f"{name} has numbers in {column} that could be heights.",
         "",
         Mend(f"Heights: {column}"[:40], {"height": column}),
     )

@@ -1,0 +1,94 @@
+"""Files as a technician has them, some of which belong together or do not say enough; and things deleted and had back."""
+
+from __future__ import annotations
+
+import tempfile
+import warnings
+from pathlib import Path
+
+import numpy as np
+import rasterio
+import shapely
+from affine import Affine
+
+from tests.browser.base import BrowserTest, expect
+from yama.terrain.features import Features
+from yama.terrain.formats import vector
+
+CRS = "EPSG:32741"
+WEST, NORTH, CELL = 446_000.0, 5_440_000.0, 10.0
+
+
+class BroughtTest(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+        warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
+
+    def write(self, name, cells, driver="GTiff", **more):
+        with rasterio.open(self.folder / name, "w", driver=driver, width=cells.shape[2], height=cells.shape[1],
+                           count=cells.shape[0], dtype=cells.dtype, **more) as dataset:  # fmt: skip
+            dataset.write(cells)
+
+    def choose(self, *names: str) -> None:
+        self.stage("Gather")
+        self.page.get_by_role("button", name="Add files").click()
+        self.page.get_by_label("Files to add").set_input_files([str(self.folder / name) for name in names])
+
+    def test_what_belongs_together_goes_in_together(self):
+        page = self.page
+        heights = np.full((1, 60, 80), 120.0, np.float32)
+        heights[0, :, 40:] = 180.0
+        self.write("lone.tif", heights)
+        (self.folder / "lone.tfw").write_text(f"{CELL}\n0\n0\n{-CELL}\n{WEST + CELL / 2}\n{NORTH - CELL / 2}\n")
+        (self.folder / "lone.prj").write_text(rasterio.CRS.from_user_input(CRS).to_wkt())
+        lines = np.array([shapely.LineString([(WEST, NORTH), (WEST + 800, NORTH - 90)])], object)
+        vector.write(Features(CRS, lines, {"elev_ft": [300.0]}), self.folder / "walls.shp")
+        self.choose(*(path.name for path in sorted(self.folder.iterdir())))
+        walls = page.get_by_role("region", name="walls", exact=True)
+        expect(walls).to_contain_text("1 line", timeout=60_000)
+        expect(walls).to_contain_text("Heights in feet are 3.28 times too high")
+        expect(page.get_by_role("article", name="lone")).to_be_visible(timeout=60_000)
+        self.put("A", "lone")
+        # its middle line lies where the world file says
+        page.get_by_role("region", name="lone", exact=True).get_by_text("120.00 to 180.00 m").wait_for()
+
+    def test_what_a_file_does_not_say_is_asked(self):
+        page = self.page
+        cells = np.stack([np.full((60, 80), value, np.float32) for value in (3, 75, 9)])
+        self.write("bands.tif", cells, crs=CRS, transform=Affine(CELL, 0, WEST, 0, CELL, NORTH - 60 * CELL))
+        whole = np.full((32, 32), (250 + 32_768) * 256)
+        self.write("coded.png", np.stack([whole // 65_536, whole // 256 % 256, whole % 256]).astype(np.uint8), "PNG")
+        self.choose("bands.tif", "coded.png")
+        asked = page.get_by_role("region", name="Question about bands.tif")
+        expect(asked).to_contain_text("Which holds the heights?", timeout=60_000)
+        asked.get_by_role("button", name="Band 2").click()
+        page.get_by_role("region", name="bands", exact=True).get_by_text("75.00 to 75.00 m").wait_for(timeout=60_000)
+        expect(page.get_by_role("region", name="bands", exact=True)).to_contain_text("run the other way round")
+        asked = page.get_by_role("region", name="Question about coded.png")
+        asked.get_by_role("button", name="Heights are 256 R").click()
+        expect(asked.get_by_role("button", name="Use this tile")).to_be_disabled()
+        asked.get_by_role("textbox", name="Use this tile").fill("12/2757/2554")
+        asked.get_by_role("button", name="Use this tile").click()
+        page.get_by_role("region", name="coded", exact=True).get_by_text("250.00 to 250.00 m").wait_for(timeout=60_000)
+
+    def test_what_is_deleted_can_be_had_back(self):
+        page = self.page
+        card = page.get_by_role("article", name="Beacon 30")
+        card.hover()
+        page.get_by_role("button", name="More about Beacon 30").click()
+        page.get_by_role("menuitem", name="Delete").click()
+        expect(card).to_have_count(0)
+        expect(page.get_by_role("status").filter(has_text="Beacon 30 is deleted.")).to_be_visible()
+        page.get_by_role("button", name="1 deleted").click()
+        page.get_by_role("button", name="Restore Beacon 30").click()
+        expect(card).to_be_visible()
+        page.keyboard.press("Escape")
+        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_role("button", name="Checkpoints 2026").click()
+        page.get_by_role("button", name="Delete", exact=True).click()
+        expect(page.get_by_role("dialog")).to_contain_text("surfaces are not judged any more")
+        page.get_by_role("dialog").get_by_role("button", name="Keep it").click()
+        expect(page.get_by_role("button", name="Checkpoints 2026")).to_be_visible()
