@@ -72,7 +72,7 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
         return "cloud"
     if start[:4] == b"PK\x03\x04" and delimited.is_spreadsheet(path):
         return "table"
-    if vector.family_of(path, start):
+    if vector.family_of(path, start, name):
         return "vector"
     if start[:2] in (b"PK", b"\x1f\x8b"):
         return "archive"

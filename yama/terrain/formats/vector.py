@@ -72,7 +72,7 @@ class VectorFacts:
         return {**vars(self), "findings": [finding.to_dict() for finding in self.findings]}
 
 
-def family_of(path: str | Path, start: bytes) -> str:
+def family_of(path: str | Path, start: bytes, name: str = "") -> str:
     """`gpkg`, `geojson`, `kml`, `dxf`, `shp` for a zip with a shapefile, or empty. start: the file's first bytes."""
     if start[:16] == b"SQLite format 3\0":
         return "gpkg"
@@ -85,7 +85,7 @@ def family_of(path: str | Path, start: bytes) -> str:
     if re.match(rb"(999\r?\n[^\n]*\n\s*)*0\r?\nSECTION\r?\n", text) or b"Binary DXF\r\n\x1a\0" in start[:24]:
         return "dxf"
     if start[:4] == b"PK\x03\x04":
-        members = archive.members(path)
+        members = archive.members(path, name)
         shapes = archive.shapefiles(members)
         # with anything else in it, it is a zip of several files, each of which counts
         return "shp" if len(shapes) == 1 and set(members) == set(next(iter(shapes.values()))) else ""
@@ -123,7 +123,7 @@ def look(
     name = name or path.name
     with path.open("rb") as file:
         start = file.read(4096)
-    family = family_of(path, start)
+    family = family_of(path, start, name)
     if not family:
         raise InputError(f"{name} is not a vector file that is read here.")
     if family in ("kml", "gpx"):

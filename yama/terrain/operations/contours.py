@@ -84,11 +84,8 @@ def features_of(lines: Lines, params: Any, grid: Grid) -> Features:
 
 def lines_of(surface: Surface, params: Any, progress: Progress = ignore_progress) -> Lines:
     """The contours of a surface as the parameters ask for them."""
-    ground = max(surface.grid.metres_per_cell()[0], 1e-12)
-    shortest = params.shortest / ground * surface.grid.cell_width
-    return longer_than(
-        contours(smoothed(surface, params.smoothing), levels_of(params, surface.unit or "m"), progress), shortest
-    )
+    found = contours(smoothed(surface, params.smoothing), levels_of(params, surface.unit or "m"), progress)
+    return longer_than(found, params.shortest, surface.grid.crs)
 
 
 @register

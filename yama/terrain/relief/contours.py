@@ -18,7 +18,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import FloatArray, Grid, Ground, Window, along_columns
+from yama.terrain.grid import Bounds, FloatArray, Grid, Ground, Window, along_columns, ground_lengths, ground_of
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
@@ -437,16 +437,27 @@ def lengths(lines: Lines) -> FloatArray:
     """Length of each line, in CRS units."""
     if not len(lines):
         return np.empty(0)
-    steps = np.hypot(np.diff(lines.x), np.diff(lines.y))
+    return _added(np.hypot(np.diff(lines.x), np.diff(lines.y)), lines)
+
+
+def _added(steps: FloatArray, lines: Lines) -> FloatArray:
+    """What the steps from each vertex to the next add up to along each line."""
     steps = np.concatenate([steps, [0.0]])
     steps[lines.starts[1:] - 1] = 0.0  # from one line to the next
     found: FloatArray = np.add.reduceat(steps, lines.starts[:-1])
     return found
 
 
-def longer_than(lines: Lines, length: float) -> Lines:
-    """Without those that are shorter."""
-    return _without(lines, lengths(lines) < length) if length > 0 else lines
+def longer_than(lines: Lines, metres: float, crs: str) -> Lines:
+    """Without those that are shorter on the ground."""
+    if metres <= 0 or not len(lines):
+        return lines
+    x, y = lines.x, lines.y
+    unit = ground_of(crs, Bounds(float(x.min()), float(y.min()), float(x.max()), float(y.max()))).unit
+    if unit is not None:
+        return _without(lines, lengths(lines) * unit < metres)
+    across, up = ground_lengths(crs, (x[1:] + x[:-1]) / 2, (y[1:] + y[:-1]) / 2)
+    return _without(lines, _added(np.hypot(np.diff(x) * across, np.diff(y) * up), lines) < metres)
 
 
 def _blurred(cells: FloatArray, radius: float, bands: list[tuple[int, int, float, float]]) -> FloatArray:

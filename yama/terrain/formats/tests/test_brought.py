@@ -1,7 +1,9 @@
 """Formats and spellings that a technician brings: raw height tiles, gzip, tracks, columns in other languages."""
 
 import gzip
+import shutil
 import tempfile
+import zipfile
 from pathlib import Path
 
 import laspy
@@ -18,7 +20,7 @@ from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Grid
 from yama.terrain.interpolate.binning import GriddedCloud
 from yama.terrain.points import Points
-from yama.terrain.surface import StoredSurface, sample
+from yama.terrain.surface import ArraySurface, StoredSurface, sample, store
 
 CRS = "EPSG:32741"
 
@@ -335,3 +337,45 @@ class CloudStraysTest(BroughtTest):
             las.inspect(path, declared.also({"within": [0, 0, 0, 1, 1, 1]}))
         with self.assertRaises(InputError):
             Declared(within=[1, 1, 1, 0, 0, 0])
+
+
+class NamedTest(BroughtTest):
+    """A sentence names a file as the person knows it, never as the store does."""
+
+    def test_damaged_files_of_every_kind(self):
+        grid = Grid(CRS, 448_000, 5_438_300, 10, 10, 30, 30)
+        store(ArraySurface(np.random.default_rng(1).random((30, 30), np.float32), grid), self.folder / "a.tif")
+        cloud = laspy.LasData(laspy.LasHeader(version="1.4", point_format=6))
+        cloud.x = cloud.y = cloud.z = np.arange(900.0)
+        cloud.write(str(self.folder / "b.las"))
+        lines = np.array([shapely.LineString([(0, 0), (9, 9)])], object)
+        vector.write(Features(CRS, lines, {"kind": ["a"]}), self.folder / "c.gpkg")
+        vector.write(Features(CRS, lines, {"kind": ["a"]}), self.folder / "d.geojson")
+        (self.folder / "e.csv").write_text("x,y,z\n1,2,\n,,\n")
+        (self.folder / "f.asc").write_text("ncols 4\nnrows 4\nxllcorner 0\nyllcorner 0\ncellsize 9\n1 2 x 4\n")
+        with zipfile.ZipFile(self.folder / "g.zip", "w") as pack:
+            pack.writestr("inner.csv", "nothing")
+        (self.folder / "h.csv.gz").write_bytes(gzip.compress(b"x,y,z\n" * 40))
+        (self.folder / "i.dxf").write_text("0\nSECTION\n2\nENTITIES\n0\nLINE\n")
+        (self.folder / "j.kml").write_text("<kml><Placemark>")
+        (self.folder / "k.tfw").write_text("1 2 3")
+        (self.folder / "l.png").write_bytes(b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR")
+        (self.folder / "m.nc").write_bytes(b"CDF\x01" + bytes(90))
+        said = 0
+        for path in sorted(self.folder.iterdir()):
+            whole = path.read_bytes()
+            for data in (whole[: len(whole) * 2 // 3], whole[:40], whole[:-9] + b"\xff" * 9):
+                kept = self.folder / "b37e0f.upload"
+                kept.write_bytes(data)
+                out = self.folder / "taken"
+                out.mkdir(exist_ok=True)
+                try:
+                    readers.take(kept, Declared(crs=CRS), path.name, CRS, CRS, out)
+                except InputError as error:
+                    said += 1
+                    self.assertNotIn("b37e0f", str(error), path.name)
+                    self.assertNotIn("upside down", str(error), path.name)
+                    self.assertNotIn("/tmp", str(error), path.name)
+                kept.unlink()
+                shutil.rmtree(out)
+        self.assertGreater(said, 20)

@@ -6,6 +6,7 @@ import contourpy
 import numpy as np
 import shapely
 from django.test import SimpleTestCase
+from pyproj import Geod, Transformer
 
 from yama.terrain.errors import InputError
 from yama.terrain.frame import Frame
@@ -147,9 +148,25 @@ class ContoursTest(SimpleTestCase):
 
     def test_short_ones_are_left_out(self):
         found = contours(hills(), Levels(4.0))
-        kept = longer_than(found, 200.0)
+        kept = longer_than(found, 200.0, GRID.crs)
         np.testing.assert_array_equal(lengths(kept), lengths(found)[lengths(found) >= 200])
         self.assertLess(len(kept), len(found))
+
+    def test_short_on_the_ground_is_meant_where_a_crs_stretches_it(self):
+        grid = Grid("EPSG:3857", 6.9e6, 8.4e6, 50.0, 50.0, 120, 140)  # at 60 degrees a metre of it is half a metre
+        x, y = places(grid)
+        found = contours(ArraySurface(40 * np.sin(x / 900) * np.cos(y / 700), grid), Levels(10.0))
+        each = [
+            sum(
+                Geod(ellps="WGS84").line_lengths(
+                    *Transformer.from_crs(grid.crs, "EPSG:4326", always_xy=True).transform(*line.T)
+                )
+            )
+            for line in shapes(found)
+        ]
+        kept = longer_than(found, 900.0, grid.crs)
+        self.assertEqual(len(kept), sum(length >= 900.0 for length in each))
+        self.assertTrue(0 < len(kept) < len(longer_than(found, 450.0, grid.crs)) <= len(found))
 
     def test_too_many_are_refused(self):
         with self.assertRaisesMessage(InputError, "Take a wider one"):
