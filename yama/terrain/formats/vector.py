@@ -5,6 +5,7 @@ What holds nothing but points with heights is read as points; anything else as f
 
 from __future__ import annotations
 
+import logging
 import re
 import tempfile
 import warnings
@@ -32,6 +33,9 @@ from yama.terrain.points import Points, cut_texts
 from yama.terrain.units import FEET, UNITS, ask_unit, said_by_crs
 
 pyogrio = later("pyogrio")
+logging.getLogger("ezdxf").setLevel(
+    logging.ERROR
+)  # that it may not write down which fonts there are is nobody's concern
 
 MAX_FEATURES = 2_000_000
 _SHAPE_MEMBERS = (".shp", ".shx", ".dbf")
