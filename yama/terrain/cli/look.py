@@ -9,7 +9,7 @@ from pathlib import Path
 
 from yama.terrain import formats
 from yama.terrain.apart import readers
-from yama.terrain.cli.words import answers, declared_of, say
+from yama.terrain.cli.words import answers, declared_of, say, told
 from yama.terrain.errors import InputError
 from yama.terrain.findings import refuse
 from yama.terrain.formats import Held, archive
@@ -45,7 +45,7 @@ def looked_at(path: str, declared: Declared, crs: str = "", frame_crs: str = "")
 def read(path: str, declared: Declared, crs: str = "") -> tuple[Declared, Held]:
     """What a file holds, with its findings said."""
     declared, facts = looked_at(path, declared, crs)
-    say(facts.findings)
+    say(facts.findings, "--declare")
     refuse(facts.findings)
     return declared, formats.read(as_one(path), declared, Path(path).name)
 
@@ -61,7 +61,7 @@ def inspect(arguments: argparse.Namespace) -> None:
                 plain = json.dumps(value, ensure_ascii=False) if isinstance(value, (dict, list)) else value
                 print(f"{name:10} {plain}")
         for finding in facts.findings:
-            print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip())
+            print(told(finding, "--declare"))
     try:
         refuse(facts.findings)
     except InputError as error:

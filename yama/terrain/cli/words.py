@@ -11,7 +11,7 @@ from typing import Any
 
 from yama.terrain.errors import InputError, QuestionError, TerrainError
 from yama.terrain.findings import Finding
-from yama.terrain.formats.declared import Declared
+from yama.terrain.formats.declared import Declared, is_kind
 
 
 def pair(text: str) -> tuple[str, str]:
@@ -34,15 +34,32 @@ def value(text: str) -> Any:
 
 def declared_of(arguments: argparse.Namespace) -> Declared:
     """What `--declare` says."""
-    return Declared.from_dict({name: value(text) for name, text in arguments.declared})
+    said: dict[str, Any] = {}
+    for name, text in arguments.declared:
+        found = value(text)
+        said[name] = found if is_kind(name, found) else text  # a layer may be called 3
+    return Declared.from_dict(said)
 
 
-def say(findings: list[Finding]) -> None:
-    """Say findings but for stops, which are the error that follows."""
+def told(finding: Finding, option: str) -> str:
+    """A finding in a line, with its mend as the option that does it."""
+    mend = finding.mend.set_params if finding.mend else {}
+    words = " ".join(f"{option} {name}={typed(one)}" for name, one in mend.items() if one is not None)
+    return f"{finding.weight}: {finding.sentence} {finding.why}".rstrip() + (f" ({words})" if words else "")
+
+
+def typed(one: Any) -> str:
+    """A value as it is typed behind `NAME=`."""
+    if isinstance(one, list) and all(isinstance(each, (int, float)) for each in one):
+        return ",".join(f"{each:.10g}" for each in one)
+    return one if isinstance(one, str) else json.dumps(one)
+
+
+def say(findings: list[Finding], option: str = "--set") -> None:
+    """Say findings but for stops, which are the error that follows. option: by which a mend is done."""
     for finding in findings:
-        if finding.weight == "stop":
-            continue
-        print(f"{finding.weight}: {finding.sentence} {finding.why}".rstrip(), file=sys.stderr)
+        if finding.weight != "stop":
+            print(told(finding, option), file=sys.stderr)
 
 
 def answers(error: TerrainError) -> str:
@@ -50,7 +67,7 @@ def answers(error: TerrainError) -> str:
     if not isinstance(error, QuestionError):
         return ""
     words = [
-        f"--declare {name}={value or 'EPSG:CODE'}"
+        f"--declare {name}={value or ('ZOOM/COLUMN/ROW' if name == 'tile' else 'EPSG:CODE')}"
         for finding in error.findings for answer in finding.answers for name, value in answer.set_params.items()
     ]  # fmt: skip
     return f" Say it with {' or '.join(words)}."

@@ -82,7 +82,7 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
         )
     if beside.is_beside_something(name):
         raise InputError(
-            f"{name} belongs to a raster and says something of it. Choose it together with that, or zip them."
+            f"{name} belongs to another file, of which it says something. Choose it together with that, or zip them."
         )
     if b"\0" in start and start[:2] not in (b"\xff\xfe", b"\xfe\xff"):
         raise InputError(f"{name} is of a kind that is not read. {READ}")

@@ -14,7 +14,7 @@ from yama.terrain.grid import parse_crs
 from yama.terrain.units import UNITS
 
 
-def _is_kind(name: str, value: Any) -> bool:
+def is_kind(name: str, value: Any) -> bool:
     """Whether a value is of the kind that a declaration takes."""
     if name in ("place", "within"):
         return value is None or (isinstance(value, list) and all(type(one) in (int, float) for one in value))
@@ -91,7 +91,7 @@ class Declared:
         if not isinstance(data.get("nodata", 0), (int, float, type(None))):
             raise InputError("The value of empty cells must be a number.")
         for name, value in data.items():
-            if not _is_kind(name, value):
+            if not is_kind(name, value):
                 raise InputError(f"{value!r:.40} is nothing that can be declared as {name}.")
         return cls(**data)
 

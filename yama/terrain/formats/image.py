@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -69,10 +68,8 @@ class ImageFacts:
 @contextmanager
 def _opened(path: Path) -> Iterator[Any]:
     """A GeoTIFF that need not lie anywhere: an image's place is in its coefficients."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
-        with rasterio.open(path, driver="GTiff") as dataset:
-            yield dataset
+    with rasterio.open(path, driver="GTiff") as dataset:
+        yield dataset
 
 
 def has_model(path: Path) -> bool:
@@ -154,10 +151,8 @@ def write(cells: npt.NDArray[Any], model: RationalModel, path: str | Path) -> No
     )  # fmt: skip
     profile = {"driver": "GTiff", "dtype": cells.dtype, "count": 1, "height": cells.shape[0], "width": cells.shape[1],
                "tiled": True, "compress": "deflate"}  # fmt: skip
-    with replacing(Path(path)) as part, warnings.catch_warnings():
-        warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
-        with rasterio.open(part, "w", **profile, rpcs=said) as dataset:
-            dataset.write(cells, 1)
+    with replacing(Path(path)) as part, rasterio.open(part, "w", **profile, rpcs=said) as dataset:
+        dataset.write(cells, 1)
 
 
 def _scan(dataset: Any, facts: ImageFacts, progress: Progress) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 import re
 import tempfile
-import warnings
 import weakref
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -133,40 +132,38 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
             f"{name} has {size} of the {expected} bytes that its header says. It is cut short; get it again."
         )
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
-            with rasterio.open(path, driver=driver) as dataset:
-                if not dataset.count:
-                    raise InputError(
-                        f"{name} holds {len(dataset.subdatasets)} variables and none of them alone is a surface. "
-                        "Save the heights as a GeoTIFF and add that."
-                    )
-                own = dataset.crs or dataset.gcps[1]
-                crs = declared.crs or (crs_name(parse_crs(own.to_wkt())) if own else "")
-                colours = [one.name for one in dataset.colorinterp]
-                heights = [number for number, colour in enumerate(colours, start=1) if colour != "alpha"]
-                band = declared.band or heights[0] if heights else 1
-                if band > dataset.count:
-                    raise InputError(f"{name} has {dataset.count} bands, no band {band}.")
-                facts = RasterFacts(
-                    name=name,
-                    rows=dataset.height,
-                    cols=dataset.width,
-                    bands=len(heights),
-                    cell_type=dataset.dtypes[band - 1],
-                    crs=crs,
-                    nodata=dataset.nodatavals[band - 1],
-                    grid=None,
-                    driver=driver,
-                    band=band,
-                    coded=declared.coded,
-                    placing=_placing(dataset, declared),
+        with rasterio.open(path, driver=driver) as dataset:
+            if not dataset.count:
+                raise InputError(
+                    f"{name} holds {len(dataset.subdatasets)} variables and none of them alone is a surface. "
+                    "Save the heights as a GeoTIFF and add that."
                 )
-                if declared.tile:
-                    facts.crs = declared.crs or "EPSG:3857"
-                titles = [dataset.descriptions[number - 1] or "" for number in heights]
-                says_unit = dataset.units[band - 1] or dataset.tags().get("HEIGHT_UNIT", "")
-                facts.vertical_datum = declared.vertical_datum or dataset.tags().get("VERTICAL_DATUM", "")
+            own = dataset.crs or dataset.gcps[1]
+            crs = declared.crs or (crs_name(parse_crs(own.to_wkt())) if own else "")
+            colours = [one.name for one in dataset.colorinterp]
+            heights = [number for number, colour in enumerate(colours, start=1) if colour != "alpha"]
+            band = declared.band or heights[0] if heights else 1
+            if band > dataset.count:
+                raise InputError(f"{name} has {dataset.count} bands, no band {band}.")
+            facts = RasterFacts(
+                name=name,
+                rows=dataset.height,
+                cols=dataset.width,
+                bands=len(heights),
+                cell_type=dataset.dtypes[band - 1],
+                crs=crs,
+                nodata=dataset.nodatavals[band - 1],
+                grid=None,
+                driver=driver,
+                band=band,
+                coded=declared.coded,
+                placing=_placing(dataset, declared),
+            )
+            if declared.tile:
+                facts.crs = declared.crs or "EPSG:3857"
+            titles = [dataset.descriptions[number - 1] or "" for number in heights]
+            says_unit = dataset.units[band - 1] or dataset.tags().get("HEIGHT_UNIT", "")
+            facts.vertical_datum = declared.vertical_datum or dataset.tags().get("VERTICAL_DATUM", "")
     except (rasterio.errors.RasterioError, OSError) as error:
         kind = {"GTiff": "GeoTIFF", "AAIGrid": "ASCII grid", "netCDF": "NetCDF file", "PNG": "PNG picture"}[driver]
         raise InputError(
@@ -541,7 +538,8 @@ def _straightened(path: Path, facts: RasterFacts, declared: Declared, folder: Pa
 
 def _conclude(facts: RasterFacts, seen: _Cells, scale: float, offset: float) -> None:
     state = seen.state
-    cells, count = facts.rows * facts.cols, state[12]
+    grid = facts.grid or {}
+    cells, count = (facts.rows * facts.cols if facts.is_plain else grid["rows"] * grid["cols"]), state[12]
     factor = scale * UNITS[facts.unit]
     if count:
         mean = state[10] / count

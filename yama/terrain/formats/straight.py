@@ -27,9 +27,9 @@ from yama.terrain.surface import Heights, has_mask
 
 rasterio = later("rasterio")
 
-Coded = Literal["", "256", "tenth"]
+Coded = Literal["", "fraction", "tenth"]
 CODES: dict[str, tuple[tuple[float, float, float], float, str]] = {
-    "256": ((256.0, 1.0, 1 / 256), -32_768.0, "256 R + G + B / 256 \u2212 32768 m"),
+    "fraction": ((256.0, 1.0, 1 / 256), -32_768.0, "256 R + G + B / 256 \u2212 32768 m"),
     "tenth": ((6_553.6, 25.6, 0.1), -10_000.0, "(65536 R + 256 G + B) / 10 \u2212 10000 m"),
 }
 """Heights as red, green and blue: metres to one of each, metres at 0, and how that is written."""

@@ -366,8 +366,7 @@ def _as_points(facts: VectorFacts, features: Features, declared: Declared) -> tu
     if not column or column == "-" or (column == "z" and not own and "z" not in numbers):
         if column != "-" and others:
             facts.findings.append(
-                Finding("no_heights", "note", f"No attribute of {facts.name} is called a height, so these points have none.",
-                        f"If one is: it has the numbers {', '.join(others)}.")
+                Finding("no_heights", "note", f"No attribute of {facts.name} is called a height, so these points have none.")
             )  # fmt: skip
             facts.findings += [_take_heights(facts.name, name) for name in others]
         return None

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import math
-import warnings
 
 import numpy as np
 import numpy.typing as npt
@@ -106,10 +105,8 @@ def png_of(image: npt.NDArray[np.uint8]) -> bytes:
     """Pixels as PNG: `(rows, cols, 3)`, or 4 with opacity."""
     high, wide = image.shape[:2]
     buffer = io.BytesIO()
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", rasterio.errors.NotGeoreferencedWarning)
-        with rasterio.MemoryFile() as memory:
-            with memory.open(driver="PNG", width=wide, height=high, count=image.shape[2], dtype="uint8") as dataset:
-                dataset.write(np.moveaxis(image, -1, 0))
-            buffer.write(memory.read())
+    with rasterio.MemoryFile() as memory:
+        with memory.open(driver="PNG", width=wide, height=high, count=image.shape[2], dtype="uint8") as dataset:
+            dataset.write(np.moveaxis(image, -1, 0))
+        buffer.write(memory.read())
     return buffer.getvalue()

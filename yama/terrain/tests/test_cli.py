@@ -137,6 +137,7 @@ class CommandLineTest(SimpleTestCase):
         status, _, err = self.build("void.tif")
         self.assertEqual(status, 0)
         self.assertIn("has the height -9999", err)
+        self.assertIn("(--declare nodata=-9999.0)", err)
         self.assertEqual(self.build("mended.tif", "--declare", "nodata=-9999")[0], 0)
         self.assertGreater(float(np.nanmin(StoredSurface(self.folder / "mended.tif").read_all())), -1)
         grid = Grid("EPSG:32741", 448_000, 5_438_200, 4, 4, 50, 50)
@@ -169,6 +170,12 @@ class CommandLineTest(SimpleTestCase):
             "do", "interpolate_points", "--in", "points=@flat.csv", "--crs", "EPSG:32741", "--out", "@x.tif"
         )
         self.assertEqual((status, err.count("has no height column")), (1, 1), err)
+
+    def test_what_is_declared_as_text_stays_text(self):
+        status, _, err = self.run_one("inspect", "@points.csv", "--crs", "EPSG:32741", "--declare", "layer=3")
+        self.assertEqual((status, err), (0, ""))
+        status, _, err = self.run_one("inspect", "@points.csv", "--crs", "EPSG:32741", "--declare", "nodata=low")
+        self.assertIn("must be a number", err)
 
     def test_what_is_printed_is_plain(self):
         for name in ("points.csv",):

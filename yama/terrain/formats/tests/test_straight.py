@@ -162,8 +162,8 @@ class BandsTest(WithFiles):
 
     def test_heights_coded_in_colours(self):
         heights = np.array([[-12.5, 0.0], [8.25, 1234.5]])
-        for code, tolerance in (("256", 1 / 256), ("tenth", 0.05)):
-            whole = np.round((heights + 32768) * 256) if code == "256" else np.round((heights + 10_000) * 10)
+        for code, tolerance in (("fraction", 1 / 256), ("tenth", 0.05)):
+            whole = np.round((heights + 32768) * 256) if code == "fraction" else np.round((heights + 10_000) * 10)
             colours = np.stack([whole // 65536, whole // 256 % 256, whole % 256]).astype(np.uint8)
             path = self.write(colours, f"{code}.png", "PNG")
             with self.assertRaises(QuestionError):
@@ -175,7 +175,7 @@ class BandsTest(WithFiles):
             facts = raster.inspect(path, declared)
             self.assertAlmostEqual(facts.statistics.highest, 1234.5, delta=tolerance)
         grey = self.write(np.ones((4, 4), np.uint8), "grey.png", "PNG")
-        self.assertEqual(self.codes(grey, Declared(tile="9/344/321", coded="256"))["no_colours"], "stop")
+        self.assertEqual(self.codes(grey, Declared(tile="9/344/321", coded="fraction"))["no_colours"], "stop")
 
     def test_tiles_lie_where_the_scheme_says(self):
         place = tile_place("1/1/0", 256)
@@ -249,7 +249,7 @@ class BesideTest(WithFiles):
             found, left = readers.unpack(self.zipped(**files), "all.zip", out)
             self.assertEqual(found, [])
             self.assertIn(said, left[0])
-        with self.assertRaisesMessage(InputError, "belongs to a raster"):
+        with self.assertRaisesMessage(InputError, "belongs to another file"):
             formats.family_of(self._lone("x.tfw", self.world))
 
     def _lone(self, name, text):
