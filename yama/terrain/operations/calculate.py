@@ -147,7 +147,9 @@ def calculated(node: Node, surfaces: dict[str, Surface], grid: Grid) -> Surface:
     cell = min(grid.metres_per_cell())
 
     def compute(arrays: list[Heights], part: Grid) -> Heights:
-        here = min(part.metres_per_cell())
+        here = (
+            cell * part.cell_width / grid.cell_width
+        )  # not that of the window's middle, so that any window has the same cells
         found = node.value({name: array.astype(np.float64) for name, array in zip(names, arrays, strict=True)}, here)
         inner = slice(halo, -halo) if halo else slice(None)
         with np.errstate(over="ignore"):

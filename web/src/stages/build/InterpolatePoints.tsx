@@ -31,8 +31,8 @@ const DUPLICATES = [
 
 const SECTORS = [
   { value: "1", title: "all around, the nearest" },
-  { value: "4", title: "4 sectors, an equal share of each" },
-  { value: "8", title: "8 sectors, an equal share of each" },
+  { value: "4", title: "4 sectors alike" },
+  { value: "8", title: "8 sectors alike" },
 ];
 const RESULTS = [
   { value: "height", title: "heights" },

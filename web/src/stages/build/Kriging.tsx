@@ -20,12 +20,12 @@ const MODELS = [
 ];
 
 const MEANS = [
-  { value: "ordinary", title: "unknown, may change (ordinary)" },
-  { value: "simple", title: "one, known (simple)" },
+  { value: "ordinary", title: "unknown (ordinary)" },
+  { value: "simple", title: "known (simple)" },
 ];
 const ERRORS = [
-  { value: "surface", title: "the ground, without the nugget" },
-  { value: "measurement", title: "a measurement, with the nugget" },
+  { value: "surface", title: "the ground" },
+  { value: "measurement", title: "a measurement" },
 ];
 
 const rounded = (value: number) => Number(value.toPrecision(3));
@@ -128,12 +128,17 @@ export function Kriging(props: {
         </div>
       )}
       {params.result === "deviation" && (
-        <Choice
-          label="Error from"
-          value={(params.error_of as string) ?? "surface"}
-          options={ERRORS}
-          onChange={(error_of) => setParams({ error_of })}
-        />
+        <>
+          <Choice
+            label="Error from"
+            value={(params.error_of as string) ?? "surface"}
+            options={ERRORS}
+            onChange={(error_of) => setParams({ error_of })}
+          />
+          <p className="hint">
+            {params.error_of === "measurement" ? "It holds the nugget." : "It does not hold the nugget."}
+          </p>
+        </>
       )}
       <div className="row two">
         <NumberField

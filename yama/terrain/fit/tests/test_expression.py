@@ -13,6 +13,7 @@ from yama.terrain.fit.expression import MOST_NESTED, ExpressionError, is_conditi
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.operations import find, parse_params, take_inputs
+from yama.terrain.operations.calculate import calculated
 from yama.terrain.surface import ArraySurface, StoredSurface, store
 
 GRID = Grid("EPSG:32741", 1_000.0, 3_000.0, 2.0, 2.0, 40, 50)
@@ -158,6 +159,15 @@ class CalculateTest(SimpleTestCase):
             np.testing.assert_array_equal(StoredSurface(Path(folder) / "c.tif").read_all(), whole)
         np.testing.assert_array_equal(live.read(Window(9, 11, 12, 20)), whole[9:21, 11:31])
         self.assertTrue(np.isnan(live.read(Window(-4, -4, 4, 4))).all())
+
+    def test_any_window_looks_as_far_where_a_crs_stretches_the_ground(self) -> None:
+        grid = Grid("EPSG:3857", 6.9e6, 9.2e6, 10_000.0, 10_000.0, 160, 40)  # over some twenty degrees of latitude
+        surface = ArraySurface(np.random.default_rng(3).random((160, 40), np.float32), grid)
+        for name in ("mean_around", "median_around"):
+            live = calculated(parse(f"{name}(a, 17000)", ["a"]), {"a": surface}, grid)
+            whole = live.read_all()
+            for row in (0, 60, 130):
+                np.testing.assert_array_equal(live.read(Window(row, 3, 30, 20)), whole[row : row + 30, 3:23])
 
     def test_findings(self) -> None:
         one = ArraySurface(A, GRID, "m", "sea level")
