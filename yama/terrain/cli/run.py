@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +22,7 @@ from yama.terrain.formats import Held
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame, propose
 from yama.terrain.grid import Bounds, parse_crs
-from yama.terrain.operations.base import Inputs, Operation
+from yama.terrain.operations.base import Inputs, Operation, Task
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Surface
@@ -83,15 +84,20 @@ def _over_all(surfaces: list[Surface]) -> Frame:
     return Frame(grid.part(window), first.unit, first.vertical_datum)
 
 
-def _run(step: Step, inputs: Inputs, frame: Frame, out: Path) -> None:
+def _task(step: Step, inputs: Inputs, frame: Frame) -> Task:
+    """The task of a step. Raises InputError where the operation computes otherwise by now than when the step was written."""
     operation = operations.find(step.operation)
     if operation.version != step.version:
         raise InputError(
             f"The recipe asks for {step.operation} version {step.version}; here it is {operation.version}."
         )
-    taken = operations.take_inputs(operation, inputs)
-    params = operations.parse_params(operation, step.params)
-    task = operations.Task(operation, taken, params, frame)
+    return Task(
+        operation, operations.take_inputs(operation, inputs), operations.parse_params(operation, step.params), frame
+    )
+
+
+def _run(step: Step, inputs: Inputs, frame: Frame, out: Path) -> None:
+    task = _task(step, inputs, frame)
     say(task.check())
     result = task.run()
     if isinstance(result, (Surface, Features, Reclassified)):
@@ -138,6 +144,8 @@ def cook(arguments: argparse.Namespace) -> None:
     out = new_file(arguments.out)
     assert out is not None
     made: dict[str, Held] = {}
+    kept = tempfile.TemporaryDirectory(prefix="yama-")
+    between = Path(kept.name)
 
     def get(key: str) -> Held:
         if key in made:
@@ -154,10 +162,8 @@ def cook(arguments: argparse.Namespace) -> None:
             made[key] = formats.read(as_one(str(path)), declared, path.name, frame_crs=crs)
         elif key in steps:
             step = steps[key]
-            operation = operations.find(step.operation)
-            taken = operations.take_inputs(operation, gathered(step))
-            params = operations.parse_params(operation, step.params)
-            made[key] = operations.Task(operation, taken, params, Frame.from_dict(step.frame or {})).run()
+            found = _task(step, gathered(step), Frame.from_dict(step.frame or {})).run()
+            made[key] = _written(found, between / f"{key}.laz") if isinstance(found, Reclassified) else found
         else:
             raise InputError(f"The recipe does not say how {key} is made.")
         return made[key]
@@ -168,4 +174,11 @@ def cook(arguments: argparse.Namespace) -> None:
     if result not in steps:
         raise InputError("The recipe does not name its result.")
     last = steps[result]
-    _run(last, gathered(last), Frame.from_dict(last.frame or {}), out)
+    with kept:
+        _run(last, gathered(last), Frame.from_dict(last.frame or {}), out)
+
+
+def _written(made: Reclassified, path: Path) -> Held:
+    """A cloud with its classes, as a file that the next step can read."""
+    formats.write(made, path)
+    return formats.read(path, Declared(crs=made.cloud.crs, unit=made.cloud.unit))

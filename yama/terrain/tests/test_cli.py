@@ -6,13 +6,18 @@ import json
 import subprocess
 import sys
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
+import laspy
 import numpy as np
 from django.test import SimpleTestCase
 
+from yama.terrain import operations, recipe
 from yama.terrain.cli import main
 from yama.terrain.formats import text_grid
+from yama.terrain.formats.declared import Declared
+from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.surface import ArraySurface, StoredSurface, store
 
@@ -265,3 +270,43 @@ class CommandLineTest(SimpleTestCase):
         status, _, err = self.build("coded.tif", "--set", "codes=ground,spot")
         self.assertEqual(status, 0, err)
         self.assertIn("points are left", self.build("none.tif", "--set", "codes=spot")[2])
+
+    def chain(self, *changes):
+        """A recipe of ground found in a cloud and gridded then, as a project gives it away; with some of its values changed."""
+        rng = np.random.default_rng(5)
+        made = laspy.LasData(laspy.LasHeader(version="1.4", point_format=6))
+        made.header.scales = (0.01, 0.01, 0.01)
+        made.x, made.y = rng.uniform(448_000, 448_200, 9_000), rng.uniform(5_438_000, 5_438_200, 9_000)
+        made.z = 20 + 0.05 * (np.asarray(made.x) - 448_000)
+        made.return_number = made.number_of_returns = np.ones(9_000, np.uint8)
+        made.write(str(self.folder / "bare.las"))
+        frame = Frame.from_dict(json.loads((self.folder / "frame.json").read_text()))
+        declared = {"crs": "EPSG:32741"}
+        file = recipe.file_key(self.folder / "bare.las")
+        key = Declared.from_dict(declared).key(file)
+        ground, grid = operations.find("find_ground"), operations.find("grid_cloud")
+        first = operations.make_step(ground, operations.parse_params(ground, {}), {"cloud": key}, frame)
+        second = operations.make_step(
+            grid, operations.parse_params(grid, {"classes": [2], "gap": 20}), {"clouds": [first.key]}, frame
+        )
+        first = replace(first, **dict(changes))
+        last = replace(second, inputs={"clouds": [first.key]})
+        told = recipe.export(
+            last.key, {first.key: first, last.key: last}, {key: recipe.source("bare.las", file, declared, "")}
+        )
+        (self.folder / "chain.json").write_text(json.dumps(told))
+
+    def test_a_cloud_on_the_way_is_cooked_too(self):
+        self.chain()
+        status, _, err = self.run_one("cook", "@chain.json", "--out", "@ground.tif")
+        self.assertEqual(status, 0, err)
+        heights = StoredSurface(self.folder / "ground.tif").read_all()
+        self.assertGreater(float(np.isfinite(heights).mean()), 0.9)
+        self.assertAlmostEqual(float(np.nanmax(heights)), 30.0, delta=0.5)
+
+    def test_every_step_must_be_computed_as_when_it_was_written(self):
+        self.chain(("version", 99))
+        status, _, err = self.run_one("cook", "@chain.json", "--out", "@ground.tif")
+        self.assertEqual(status, 1)
+        self.assertIn("asks for find_ground version 99", err)
+        self.assertFalse((self.folder / "ground.tif").exists())

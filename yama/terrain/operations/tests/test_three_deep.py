@@ -78,3 +78,7 @@ class ThreeDeepTest(SimpleTestCase):
                     np.testing.assert_array_equal(cells, second.read_all())
                     tried += 1
             self.assertEqual(tried, len(SETTINGS))
+            of_surfaces = {name for name in makers if catalogue()[name].produces == "surface"}
+            self.assertEqual(of_surfaces, set(SETTINGS))
+            lines = [self.run_on("contours", one, interval=5.0) for one in (live, stored)]
+            self.assertTrue(shapely.equals_exact(lines[0].geometries, lines[1].geometries, 0.0).all())
