@@ -10,7 +10,7 @@ from typing import Any
 from pyproj import Transformer
 
 from yama.terrain.errors import GridError, InputError
-from yama.terrain.grid import Bounds, Grid, metres_per_unit, parse_crs
+from yama.terrain.grid import Bounds, Grid, metres_per_unit, parse_crs, unit_length
 from yama.terrain.points import Points, strays
 
 
@@ -34,13 +34,16 @@ class Frame:
         except (KeyError, TypeError) as error:
             raise InputError(f"This is not a frame: {error}. It needs grid, unit and vertical_datum.") from error
 
-    def with_cell_size(self, cell_size: float) -> Frame:
-        """The same area with other cells, in step with the frame's own corner."""
+    def with_cell_size(self, metres: float) -> Frame:
+        """The same area with other cells, in step with the frame's own corner. metres: their side, by the CRS's own unit of length,
+        which a projection may stretch; in degrees that on the ground at the frame's middle."""
         grid = self.grid
-        if cell_size == grid.cell_width:
+        degrees = parse_crs(grid.crs).is_geographic
+        size = metres / (_length_of_unit(grid.crs, *grid.middle) if degrees else unit_length(grid.crs))
+        if abs(size / grid.cell_width - 1) < 1e-9:
             return self
         return Frame(
-            Grid.covering(grid.crs, grid.bounds, cell_size, (grid.west, grid.north)), self.unit, self.vertical_datum
+            Grid.covering(grid.crs, grid.bounds, size, (grid.west, grid.north)), self.unit, self.vertical_datum
         )
 
 

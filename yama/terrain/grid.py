@@ -170,7 +170,7 @@ def ground_lengths(crs: str, x: npt.ArrayLike, y: npt.ArrayLike) -> tuple[FloatA
     return found[0], found[1]
 
 
-def _unit_length(crs: str) -> float:
+def unit_length(crs: str) -> float:
     """Length in metres of the unit of a projected CRS, as its axes say it."""
     known = horizontal(parse_crs(crs))
     return float(known.axis_info[0].unit_conversion_factor) if known.axis_info else 1.0
@@ -187,7 +187,7 @@ def metres_per_unit(crs: str, x: float, y: float) -> tuple[float, float]:
     across, up = (float(length) for length in ground_lengths(crs, x, y))
     if parse_crs(crs).is_geographic:
         return across, up
-    unit = _unit_length(crs)
+    unit = unit_length(crs)
     if not (math.isfinite(across) and math.isfinite(up)) or max(abs(across / unit - 1), abs(up / unit - 1)) <= _TRUE:
         return unit, unit
     return across, up
@@ -223,7 +223,7 @@ class Ground:
         across, up = ground_lengths(self.crs, self.x, grid.y_of(np.arange(grid.rows)))
         known = np.isfinite(across) & np.isfinite(up)
         if not known.any():
-            return Ground(self.crs, self.x, _unit_length(self.crs)).sizes(grid)
+            return Ground(self.crs, self.x, unit_length(self.crs)).sizes(grid)
         if not known.all():  # rows beyond where the CRS reaches: as those at its rim
             every = np.arange(grid.rows)
             across, up = (np.interp(every, every[known], lengths[known]) for lengths in (across, up))
@@ -479,7 +479,7 @@ def ground_of(crs: str, bounds: Bounds) -> Ground:
     x = (bounds.west + bounds.east) / 2
     if parse_crs(crs).is_geographic:
         return Ground(crs, x, None)
-    unit = _unit_length(crs)
+    unit = unit_length(crs)
     xs, ys = np.meshgrid(np.linspace(bounds.west, bounds.east, 3), np.linspace(bounds.south, bounds.north, 5))
     lengths = np.array(ground_lengths(crs, xs.ravel(), ys.ravel())) / unit
     true = bool((np.abs(lengths[np.isfinite(lengths)] - 1) <= _TRUE).all())

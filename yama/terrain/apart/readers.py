@@ -298,7 +298,9 @@ def _points(points: Points, findings: list[Finding], folder: Path) -> Taken:
 def warm() -> None:
     """Read a few small files, so that everything is loaded and compiled before a child is timed."""
     import laspy
+    import rasterio
     import shapely
+    from affine import Affine
 
     from yama.terrain.grid import Grid
     from yama.terrain.surface import ArraySurface
@@ -312,6 +314,19 @@ def warm() -> None:
         heights[20:24, 20:24] = np.nan
         grid = Grid(crs, 0.0, 64.0, 1.0, 1.0, 64, 64)
         store(ArraySurface(heights, grid), folder / "few.tif")
+        turned = Affine.rotation(10.0) * Affine.scale(1.0, -1.0)
+        with rasterio.open(
+            folder / "turned.tif",
+            "w",
+            driver="GTiff",
+            width=64,
+            height=64,
+            count=1,
+            dtype="float32",
+            crs=crs,
+            transform=turned,
+        ) as dataset:
+            dataset.write(heights, 1)
         cloud = laspy.LasData(laspy.LasHeader(version="1.4", point_format=6))
         cloud.x = cloud.y = cloud.z = np.array([2.0, 5.0, 9.0])
         cloud.write(str(folder / "few.las"))
@@ -322,7 +337,7 @@ def warm() -> None:
         )
         delimited.write(formats.read(text, frame_crs=crs), folder / "few.xlsx")  # type: ignore[arg-type]
         text_grid.write_ascii(ArraySurface(heights, grid), folder / "few.asc")
-        for name in ("few.csv", "few.tif", "few.asc", "few.las", "few.gpkg", "few.dxf", "few.xlsx"):
+        for name in ("few.csv", "few.tif", "turned.tif", "few.asc", "few.las", "few.gpkg", "few.dxf", "few.xlsx"):
             declared = Declared(crs=crs) if name in ("few.asc", "few.las") else NOTHING
             made = folder / f"{name}.made"
             made.mkdir()

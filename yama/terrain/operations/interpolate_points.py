@@ -226,6 +226,18 @@ def _variogram(x: FloatArray, y: FloatArray, z: FloatArray, params: InterpolateP
     return Variogram(params.variogram, nugget, sill, reach, params.direction, params.ratio)
 
 
+_LENGTHS = ("reach_limit", "edge_limit", "search_radius", "variogram_reach")
+"""Parameters in metres that are distances over the ground."""
+
+
+def _in_crs_units(params: InterpolateParams, grid: Grid) -> InterpolateParams:
+    """The parameters with their lengths in units of the CRS, in which points are interpolated."""
+    across, up = grid.metres_per_unit()
+    unit = (across * up) ** 0.5
+    given = {name: getattr(params, name) for name in _LENGTHS}
+    return params.model_copy(update={name: length / unit for name, length in given.items() if length is not None})
+
+
 def _on_one_line(points: Points) -> bool:
     """Whether the points' spread across their main direction is nothing but rounding."""
     spread = np.linalg.svd(np.column_stack([points.x - points.x.mean(), points.y - points.y.mean()]), compute_uv=False)
@@ -430,6 +442,7 @@ class InterpolatePoints(Operation):
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
+        params = _in_crs_units(params, grid)
         soft = _soft_breaklines(inputs, params, x, y, z, frame)
         if soft is not None:
             lain = along(soft, 2 * grid.cell_width)

@@ -57,7 +57,8 @@ class VariogramOf(Operation):
             raise InputError(f"{finding.sentence} {finding.why}")
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates)
-        found = empirical(x, y, z, farthest=params.farthest)
+        across, up = frame.grid.metres_per_unit()
+        found = empirical(x * across, y * up, z, farthest=params.farthest)
         fitted = {model: fit(found, model) for model in MODELS}
         return {
             "distances": found.distances.tolist(), "values": found.values.tolist(), "pairs": found.pairs.tolist(),

@@ -344,3 +344,58 @@ class BesideThePointsTest(SimpleTestCase):
             for of in ("surface", "measurement")
         )
         np.testing.assert_allclose(measurement**2, surface**2 + 4.0, rtol=1e-4)
+
+
+class FeetOfGroundTest(SimpleTestCase):
+    """A length in metres is one of metres, whatever the frame's CRS measures the ground in."""
+
+    METRES = "+proj=tmerc +lat_0=-41 +lon_0=62.4 +x_0=500000 +y_0=500000 +datum=WGS84 +units=m"
+    FEET = "+proj=tmerc +lat_0=-41 +lon_0=62.4 +x_0=500000 +y_0=500000 +datum=WGS84 +units=us-ft"
+    FOOT = 1200 / 3937
+
+    def made(self, crs, unit, **values):
+        rng = np.random.default_rng(8)
+        x, y = rng.uniform(500_000, 500_400, (2, 90))
+        z = 20 + 8 * np.sin(x / 60) + 5 * np.cos(y / 45)
+        frame = Frame(Grid(crs, 500_000 / unit, 500_400 / unit, 4 / unit, 4 / unit, 100, 100), "m")
+        held = Points(crs, x / unit, y / unit, {"z": z}, np.full(90, "a"))
+        operation = operations.find("interpolate_points")
+        return operation.run({"points": held}, operations.parse_params(operation, values), frame)
+
+    def test_limits_radii_reaches_and_cells(self):
+        for values in (
+            {"method": "triangulation", "reach_limit": 20, "edge_limit": 60},
+            {"method": "natural_neighbour", "reach_limit": 25},
+            {"method": "inverse_distance", "search_radius": 30, "reach_limit": 30},
+            {"method": "nearest", "reach_limit": 15},
+            {"method": "spline", "reach_limit": 20},
+            {"method": "spline", "tension": 0, "reach_limit": 20},
+            {"method": "kriging", "nugget": 1.0, "sill": 30.0, "variogram_reach": 90.0, "reach_limit": 20},
+            {"method": "triangulation", "cell_size": 10, "reach_limit": 20},
+            {"result": "distance", "reach_limit": 20},
+        ):  # fmt: skip
+            metres, feet = (
+                self.made(crs, unit, **values) for crs, unit in ((self.METRES, 1.0), (self.FEET, self.FOOT))
+            )
+            one, other = metres.read_all(), feet.read_all()
+            with self.subTest(values):
+                self.assertEqual(one.shape, other.shape)
+                self.assertLess(float((np.isnan(one) != np.isnan(other)).mean()), 0.002)
+                both = np.isfinite(one) & np.isfinite(other)
+                self.assertTrue(0.05 < both.mean() < 0.999)
+                np.testing.assert_allclose(one[both], other[both], atol=0.02)
+
+    def test_a_variogram_is_told_in_metres(self):
+        rng = np.random.default_rng(8)
+        x, y = rng.uniform(500_000, 500_400, (2, 200))
+        z = 20 + 8 * np.sin(x / 60) + 5 * np.cos(y / 45)
+        operation = operations.find("variogram")
+        found = []
+        for crs, unit in ((self.METRES, 1.0), (self.FEET, self.FOOT)):
+            frame = Frame(Grid(crs, 500_000 / unit, 500_400 / unit, 4 / unit, 4 / unit, 100, 100), "m")
+            held = Points(crs, x / unit, y / unit, {"z": z}, np.full(200, "a"))
+            found.append(operation.run({"points": held}, operations.parse_params(operation, {"farthest": 150}), frame))
+        np.testing.assert_allclose(found[0]["distances"], found[1]["distances"], rtol=1e-6)
+        self.assertAlmostEqual(
+            found[0]["fitted"]["spherical"]["reach"], found[1]["fitted"]["spherical"]["reach"], delta=0.5
+        )
