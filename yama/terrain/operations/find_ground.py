@@ -10,7 +10,7 @@ from pyproj import Transformer
 from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding, Mend
-from yama.terrain.frame import Frame
+from yama.terrain.frame import Frame, utm_zone
 from yama.terrain.grid import Bounds, parse_crs
 from yama.terrain.interpolate.ground import GroundFinder, Settings
 from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
@@ -60,11 +60,8 @@ class FindGround(Operation):
     def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
         cloud = inputs["cloud"]
         assert isinstance(cloud, Cloud)
-        if parse_crs(frame.grid.crs).is_geographic:
-            return [Finding("degrees", "stop", f"The frame is in degrees ({frame.grid.crs}).",
-                            "Ground is told by lengths and slopes. Choose a projected CRS for the frame.")]  # fmt: skip
         found = []
-        turn = Transformer.from_crs(parse_crs(cloud.crs), parse_crs(frame.grid.crs), always_xy=True)
+        turn = Transformer.from_crs(parse_crs(cloud.crs), parse_crs(_measuring(frame)), always_xy=True)
         box = Bounds(*turn.transform_bounds(*cloud.bounds))
         spacing = ((box.east - box.west) * (box.north - box.south) / max(cloud.count, 1)) ** 0.5
         if params.cell < spacing:
@@ -98,4 +95,13 @@ class FindGround(Operation):
             params.few if params.noise else 0,
         )  # fmt: skip
         around = [one for one in beside if isinstance(one, Cloud) and one.path != cloud.path]
-        return Reclassified(cloud, GroundFinder(cloud, around, frame.grid.crs, settings))
+        return Reclassified(cloud, GroundFinder(cloud, around, _measuring(frame), settings))
+
+
+def _measuring(frame: Frame) -> str:
+    """A CRS in which lengths are metres of the ground: the frame's own, else the UTM zone of its middle."""
+    grid = frame.grid
+    if grid.ground().unit == 1.0:
+        return grid.crs
+    turn = Transformer.from_crs(parse_crs(grid.crs), parse_crs("EPSG:4326"), always_xy=True)
+    return utm_zone(*turn.transform(*grid.middle))

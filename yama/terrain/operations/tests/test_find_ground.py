@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+import numpy as np
+from pyproj import Transformer
 
 from yama.terrain.cloud import Reclassified
-from yama.terrain.errors import InputError
+from yama.terrain.formats import las
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.interpolate.tests.test_binning import GRID, CloudTest
@@ -35,12 +36,25 @@ class FindGroundTest(CloudTest):
         found = self.found(self.cloud("dense", count=40_000)[0], cell=5, window=15)
         self.assertEqual(found["narrow"].mend.set_params, {"window": 20.0, "cell": 1.0})
 
-    def test_a_frame_in_degrees_stops_it(self):
-        degrees = replace(FRAME, grid=Grid("EPSG:4326", 62.4, -41.2, 1e-5, 1e-5, 100, 100))
+    def test_ground_is_the_same_whatever_the_frame_measures_in(self):
         cloud = self.cloud("dense", count=40_000)[0]
-        self.assertEqual(self.found(cloud, degrees)["degrees"].weight, "stop")
-        with self.assertRaisesMessage(InputError, "The frame is in degrees"):
-            OPERATION.run({"cloud": cloud}, parse_params(OPERATION, {}), degrees)
+        turn = Transformer.from_crs(GRID.crs, "EPSG:4326", always_xy=True)
+        lon, lat = turn.transform(*GRID.middle)
+        feet = "+proj=utm +zone=41 +south +datum=WGS84 +units=us-ft"
+        frames = [
+            FRAME,
+            Frame(Grid("EPSG:4326", lon - 0.001, lat + 0.001, 1e-5, 1e-5, 200, 200)),
+            Frame(Grid(feet, GRID.west * 3937 / 1200, GRID.north * 3937 / 1200, 6, 6, 100, 100)),
+        ]
+        made = []
+        for frame in frames:
+            self.assertEqual(self.found(cloud, frame), {})
+            classifier = OPERATION.run({"cloud": cloud}, parse_params(OPERATION, {}), frame).classifier
+            classifier.prepare()
+            made.append(np.concatenate([classifier.classes(chunk) for chunk in las.chunks_of(cloud)]))
+        for other in made[1:]:
+            self.assertGreater((made[0] == other).mean(), 0.995)
+        self.assertGreater((made[0] == 2).mean(), 0.01)
 
     def test_the_cloud_itself_is_not_beside_it(self):
         one, other = self.cloud("one")[0], self.cloud("other", seed=2, west=448_100.0)[0]
