@@ -34,12 +34,22 @@ class Frame:
         except (KeyError, TypeError) as error:
             raise InputError(f"This is not a frame: {error}. It needs grid, unit and vertical_datum.") from error
 
+    @property
+    def _unit(self) -> float:
+        """Metres to a unit of the CRS, see `with_cell_size`."""
+        crs = self.grid.crs
+        return _length_of_unit(crs, *self.grid.middle) if parse_crs(crs).is_geographic else unit_length(crs)
+
+    @property
+    def cell_size(self) -> float:
+        """Side of a cell in metres, as `with_cell_size` takes it."""
+        return self.grid.cell_width * self._unit
+
     def with_cell_size(self, metres: float) -> Frame:
         """The same area with other cells, in step with the frame's own corner. metres: their side, by the CRS's own unit of length,
         which a projection may stretch; in degrees that on the ground at the frame's middle."""
         grid = self.grid
-        degrees = parse_crs(grid.crs).is_geographic
-        size = metres / (_length_of_unit(grid.crs, *grid.middle) if degrees else unit_length(grid.crs))
+        size = metres / self._unit
         if abs(size / grid.cell_width - 1) < 1e-9:
             return self
         return Frame(

@@ -43,11 +43,13 @@ class Kept(Generic[Key, Thing]):
                     return self._things[key]
             try:
                 made = make()
-            finally:
+            except BaseException:
                 with self._lock:
                     self._making.pop(key, None)
-            with self._lock:
+                raise
+            with self._lock:  # at once: who comes between would make it again
                 self._things[key] = made
+                self._making.pop(key, None)
                 while len(self._things) > self._most:
                     self._things.popitem(last=False)
             return made

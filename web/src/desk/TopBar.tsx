@@ -76,7 +76,7 @@ export function TopBar({ project, me, projects, open }: Props) {
           <span>frame</span>
           <span title={project.frame.crs_title}>{project.frame.grid.crs.slice(0, 24)}</span>
           <span>
-            <span className="n">{size(project.frame.grid.cell_width)}</span> m
+            <span className="n">{size(project.frame.cell_size)}</span> m
           </span>
           <span className="n">
             {num(project.frame.grid.cols)} × {num(project.frame.grid.rows)}

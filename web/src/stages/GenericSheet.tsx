@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 import type { Operation } from "../api/client";
 import { useHeld, useProject } from "../desk/context";
-import { shortUnit } from "../desk/format";
+import { shortUnit, size } from "../desk/format";
 import type { Stage } from "../desk/store";
 import { Choice, Findings, HoldingChoice, NameRow, NumberField, Section, Sheet } from "./parts";
 import { RunFoot } from "./RunFoot";
@@ -86,7 +86,7 @@ export function GenericSheet({ operation }: { operation: Operation }) {
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
         {operation.name === "difference" && (
           <p className="mut" style={{ fontSize: 12, lineHeight: "16px", marginTop: 6 }}>
-            On the frame's cells of {project.frame.grid.cell_width} m, in {shortUnit(project.frame.unit)}.
+            On the frame's cells of {size(project.frame.cell_size)} m, in {shortUnit(project.frame.unit)}.
           </p>
         )}
       </Section>

@@ -18,6 +18,7 @@ export const project: Project = {
     unit: "m",
     vertical_datum: "",
     crs_title: "WGS 84 / UTM zone 41S",
+    cell_size: 2,
     mark: "0",
   },
   checkpoints_id: null,

@@ -42,12 +42,13 @@ class GridOut(Schema):
 
 
 class FrameOut(Schema):
-    """The project's grid, height unit and zero level. mark: another for every other frame, for addresses of what is drawn on it."""
+    """The project's grid, height unit and zero level. cell_size: of a cell, in metres. mark: another for every other frame, for addresses of what is drawn on it."""
 
     grid: GridOut
     unit: str
     vertical_datum: str
     crs_title: str
+    cell_size: float
     mark: str
 
 
@@ -117,6 +118,7 @@ def _out(member: Membership) -> dict[str, Any]:
         "frame": {
             **project.frame_data,
             "crs_title": parse_crs(frame.grid.crs).name,
+            "cell_size": frame.cell_size,
             "mark": f"{zlib.crc32(repr(frame).encode()):08x}",
         },
         "checkpoints_id": project.checkpoints_id,

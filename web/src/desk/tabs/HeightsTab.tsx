@@ -122,7 +122,7 @@ export function HeightsTab() {
       {of ? volumeOf(of) : "–"}
     </td>,
   ];
-  const cell = first?.cell ?? project.frame.grid.cell_width;
+  const cell = first?.cell ?? project.frame.cell_size;
   const words = minus ? ["cut: below", "fill: above"] : ["room below", "ground above"];
   return (
     <div className="heights" aria-busy={!data}>
@@ -176,9 +176,7 @@ export function HeightsTab() {
           <span className="mut">
             cells of <span className="n">{size(cell)}</span> m
           </span>
-          {!exact && cell > project.frame.grid.cell_width && project.role !== "viewer" && a && (
-            <Measure measure={measure} />
-          )}
+          {!exact && cell > project.frame.cell_size && project.role !== "viewer" && a && <Measure measure={measure} />}
         </p>
         {error && <p className="err">{error.message}</p>}
         {levelled && solid ? (

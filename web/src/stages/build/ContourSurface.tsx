@@ -152,7 +152,7 @@ export function ContourSurface() {
           <NumberField
             label="Cell size"
             unit="m"
-            placeholder={size(project.frame.grid.cell_width)}
+            placeholder={size(project.frame.cell_size)}
             value={params.cell_size as number | null}
             onChange={(cell_size) => setParams({ cell_size })}
           />

@@ -84,7 +84,7 @@ export function GridCloud() {
   }, [given, clouds, params.gap, setInput, setParams]);
 
   const title = wanted?.title ?? RULES.find((one) => one.value === rule)?.title.replace(/^(the|a|their) /, "") ?? rule;
-  const cell = (params.cell_size as number | null) ?? project.frame.grid.cell_width;
+  const cell = (params.cell_size as number | null) ?? project.frame.cell_size;
   const name = work.sheet.name || `${title.charAt(0).toUpperCase()}${title.slice(1)} ${size(cell)} m`;
   if (!clouds.length)
     return (
@@ -194,7 +194,7 @@ export function GridCloud() {
           <NumberField
             label="Cell size"
             unit="m"
-            placeholder={`${size(project.frame.grid.cell_width)}, the frame's`}
+            placeholder={`${size(project.frame.cell_size)}, the frame's`}
             value={params.cell_size as number | null}
             onChange={(cell_size) => setParams({ cell_size })}
           />

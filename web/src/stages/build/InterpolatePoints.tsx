@@ -236,7 +236,7 @@ export function InterpolatePoints() {
           <NumberField
             label="Cell size"
             unit="m"
-            placeholder={`${size(project.frame.grid.cell_width)}, the frame's`}
+            placeholder={`${size(project.frame.cell_size)}, the frame's`}
             value={params.cell_size as number | null}
             onChange={(cell_size) => setParams({ cell_size })}
           />

@@ -34,7 +34,7 @@ export function FitSheet() {
   const { params, setParams, setInput } = work;
   const { usable, chosen } = useChosenHeights(work, (one) => !one.surface?.on_frame);
   const areas = features.filter((one) => has(one, "polygons"));
-  const cell = (params.cell_size as number | null) ?? project.frame.grid.cell_width;
+  const cell = (params.cell_size as number | null) ?? project.frame.cell_size;
   const name = work.sheet.name || (chosen ? `${chosen.name} at ${size(cell)} m` : "");
   if (!usable.length) return <NoSurface stage="Fit" title="Reproject and resample" />;
   return (
@@ -68,7 +68,7 @@ export function FitSheet() {
           <NumberField
             label="Cell size"
             unit="m"
-            placeholder={`${size(project.frame.grid.cell_width)}, the frame's`}
+            placeholder={`${size(project.frame.cell_size)}, the frame's`}
             value={params.cell_size as number | null}
             onChange={(cell_size) => setParams({ cell_size })}
           />

@@ -70,7 +70,7 @@ export function FrameSheet() {
     <Sheet
       stage="Gather"
       title="Frame"
-      lead={`${frame.crs_title}, cells of ${size(grid.cell_width)} m.`}
+      lead={`${frame.crs_title}, cells of ${size(frame.cell_size)} m.`}
       foot={
         mayChange && (
           <>

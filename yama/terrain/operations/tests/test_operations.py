@@ -399,3 +399,14 @@ class FeetOfGroundTest(SimpleTestCase):
         self.assertAlmostEqual(
             found[0]["fitted"]["spherical"]["reach"], found[1]["fitted"]["spherical"]["reach"], delta=0.5
         )
+
+    def test_the_cells_of_a_frame_in_feet_and_in_degrees(self):
+        feet = Frame(Grid(self.FEET, 500_000 / self.FOOT, 500_400 / self.FOOT, 4 / self.FOOT, 4 / self.FOOT, 100, 100))
+        self.assertAlmostEqual(feet.cell_size, 4.0)
+        self.assertIs(feet.with_cell_size(feet.cell_size), feet)
+        wide = feet.with_cell_size(10)
+        self.assertAlmostEqual(wide.grid.cell_width, 10 / self.FOOT)
+        self.assertEqual((wide.grid.cols, wide.grid.rows), (40, 40))
+        degrees = Frame(Grid("EPSG:4326", 62.0, -41.0, 0.0005, 0.0005, 100, 100)).with_cell_size(30)
+        across, up = degrees.grid.metres_per_cell()
+        self.assertAlmostEqual((across * up) ** 0.5, 30.0, delta=0.01)
