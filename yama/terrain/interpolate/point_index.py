@@ -6,6 +6,7 @@ a tree: no pointers, and the points near one cell are next to each other in memo
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -13,8 +14,9 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import FloatArray
+from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.kernels import kernel
+from yama.terrain.surface import EvaluatedSurface, Heights
 
 _POINTS_PER_BUCKET = 2.0
 _MAX_BUCKETS = 1 << 26
@@ -269,3 +271,27 @@ def empty_beyond(
 ) -> None:
     """Empty, in place, the cells `(ys, xs)` whose centre is farther than `reach` from every point."""
     _empty_beyond(heights, xs, ys, reach * reach, index.x, index.y, index.starts, index.layout)
+
+
+def near_points(
+    index: PointIndex | None, grid: Grid, reach: float, unit: str, add_to: Callable[[FloatArray, FloatArray, Heights], None]
+) -> EvaluatedSurface:  # fmt: skip
+    """A surface that is empty farther than `reach` from every point of an index; whole where there is none.
+
+    add_to: given x of columns, y of rows and heights `(rows, cols)`, fills those that are not NaN.
+    """
+
+    def evaluate(part: Grid) -> Heights:
+        xs, ys = part.centres(part.whole)
+        result = np.zeros((part.rows, part.cols), np.float32)
+        if index is not None:
+            empty_beyond(result, xs, ys, index, reach)
+        add_to(xs, ys, result)
+        return result
+
+    return EvaluatedSurface(grid, evaluate, unit)
+
+
+def index_within(x: FloatArray, y: FloatArray, reach: float) -> PointIndex | None:
+    """An index of points where a reach limits how far they count; None where it does not."""
+    return PointIndex.of(x, y) if np.isfinite(reach) else None

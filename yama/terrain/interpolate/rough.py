@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.grid import FloatArray, Grid, Window
-from yama.terrain.interpolate.point_index import PointIndex, empty_beyond
+from yama.terrain.interpolate.point_index import index_within, near_points
 from yama.terrain.interpolate.spline import TensionSpline
 from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
@@ -92,10 +92,10 @@ class RoughSpline(Sparse):
         reach: float = np.inf, unit: str = "m",
     ) -> None:  # fmt: skip
         whole = TensionSpline(x, y, z, tension, smoothing)  # refuses what cannot be
-        super().__init__(EvaluatedSurface(grid, self._evaluate(whole), unit), _STEP)
+        self._index = index_within(x, y, reach)
+        super().__init__(near_points(self._index, grid, reach, unit, whole.add_to), _STEP)
         self._points, self._spacing = (x, y, z), whole.spacing
         self._settings = (tension, smoothing)
-        self._index = PointIndex.of(x, y) if np.isfinite(reach) else None
         self._reach = reach
         self._levels: Kept[int, EvaluatedSurface] = Kept(32)
 
@@ -109,15 +109,4 @@ class RoughSpline(Sparse):
             few = thinned(x, y, apart)
             x, y, z = x[few], y[few], z[few]
         spline = TensionSpline(x, y, z, *self._settings, around=_AROUND)
-        return EvaluatedSurface(self.grid, self._evaluate(spline), self.unit)
-
-    def _evaluate(self, spline: TensionSpline):  # type: ignore[no-untyped-def]
-        def evaluate(part: Grid) -> Heights:
-            xs, ys = part.centres(part.whole)
-            result = np.zeros((part.rows, part.cols), np.float32)
-            if self._index is not None:
-                empty_beyond(result, xs, ys, self._index, self._reach)
-            spline.add_to(xs, ys, result)
-            return result
-
-        return evaluate
+        return near_points(self._index, self.grid, self._reach, self.unit, spline.add_to)

@@ -24,7 +24,7 @@ import numpy.typing as npt
 from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
-from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
+from yama.terrain.interpolate.point_index import bulk, index_within, near_points
 from yama.terrain.interpolate.thin_plate import thin_matrix
 from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
@@ -374,17 +374,7 @@ def tension_spline(
     units. Far outside the points it goes on as a plane with a logarithm. Raises InputError on parameters outside those.
     """
     spline = TensionSpline(x, y, z, tension, smoothing)
-    index = PointIndex.of(x, y) if np.isfinite(reach) else None
-
-    def evaluate(part: Grid) -> Heights:
-        xs, ys = part.centres(part.whole)
-        result = np.zeros((part.rows, part.cols), np.float32)
-        if index is not None:
-            empty_beyond(result, xs, ys, index, reach)
-        spline.add_to(xs, ys, result)
-        return result
-
-    return EvaluatedSurface(grid, evaluate, unit)
+    return near_points(index_within(x, y, reach), grid, reach, unit, spline.add_to)
 
 
 def tension_spline_at(

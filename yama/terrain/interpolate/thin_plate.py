@@ -19,7 +19,7 @@ import numpy.typing as npt
 from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
-from yama.terrain.interpolate.point_index import PointIndex, bulk, empty_beyond
+from yama.terrain.interpolate.point_index import bulk, index_within, near_points
 from yama.terrain.kept import Kept
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
@@ -244,14 +244,4 @@ def thin_plate_spline(
     empty; CRS units. Raises InputError as `ThinPlate` does.
     """
     spline = ThinPlate(x, y, z, smoothing)
-    index = PointIndex.of(x, y) if np.isfinite(reach) else None
-
-    def evaluate(part: Grid) -> Heights:
-        xs, ys = part.centres(part.whole)
-        result = np.zeros((part.rows, part.cols), np.float32)
-        if index is not None:
-            empty_beyond(result, xs, ys, index, reach)
-        spline.add_to(xs, ys, result)
-        return result
-
-    return EvaluatedSurface(grid, evaluate, unit)
+    return near_points(index_within(x, y, reach), grid, reach, unit, spline.add_to)
