@@ -18,6 +18,7 @@ import subprocess
 import sys
 import threading
 import time
+import traceback
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
@@ -128,12 +129,17 @@ class _Here:
         sys.stdout.flush()
         sys.stderr.flush()
         if os.fork() == 0:
-            ours.close()
-            for name in set(os.environ) - set(_told()):
-                del os.environ[name]
-            keep_only_known()
-            work(Connection(theirs.detach()))
-            os._exit(0)
+            try:  # the child must never return into its parent's work
+                ours.close()
+                for name in set(os.environ) - set(_told()):
+                    del os.environ[name]
+                keep_only_known()
+                work(Connection(theirs.detach()))
+            except BaseException:
+                traceback.print_exc()
+            finally:
+                sys.stderr.flush()
+                os._exit(0)
         theirs.close()
         return Connection(ours.detach())
 

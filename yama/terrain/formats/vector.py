@@ -136,10 +136,12 @@ def look(
     drawn = family == "dxf"
     features = _drawing(path, facts, declared, frame_crs) if drawn else _dataset(path, facts, declared)
     features = _check(facts, features)
-    if declared.height not in ("", "-", "z") and declared.height not in features.attributes:
-        raise InputError(
-            f"{name} has no attribute {declared.height!r}; it has: {', '.join(features.attributes) or 'none'}."
-        )
+    if declared.height not in ("", "-", "z"):
+        if declared.height not in features.attributes:
+            held = ", ".join(features.attributes) or "none"
+            raise InputError(f"{name} has no attribute {declared.height!r}; it has: {held}.")
+        if facts.attributes[declared.height] != "number":
+            raise InputError(f"{name} has text in {declared.height!r}, not heights. Choose an attribute of numbers.")
     return _as_points(facts, features, declared) or (facts, _in_metres(facts, features, declared))
 
 

@@ -160,3 +160,11 @@ class DriversTest(SimpleTestCase):
         with rasterio.Env() as held:
             self.assertEqual(set(held.drivers()) & set(drivers._POINTING), set())
         self.assertEqual(set(pyogrio.list_drivers()) & set(drivers._POINTING), set())
+
+
+class ForkedHereTest(SimpleTestCase):
+    def test_a_child_that_cannot_start_ends_and_says_why(self):
+        with mock.patch.object(drivers, "keep_only_known", side_effect=RuntimeError("no drivers")):
+            line = apart._Here(0.0).child()
+        with line, self.assertRaises(EOFError):
+            line.recv_bytes()

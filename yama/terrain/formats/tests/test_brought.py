@@ -253,6 +253,9 @@ class VectorHeightsTest(BroughtTest):
         self.assertEqual((facts.kind, points.z.tolist()), ("points", [10, 11, 12, 13, 14, 15]))
         with self.assertRaisesMessage(InputError, "has no attribute 'depth'; it has: reading, other"):
             vector.look(path, Declared(height="depth"))
+        noted = self.points({"reading": [10.0, 11, 12, 13, 14, 15], "note": list("abcdef")})
+        with self.assertRaisesMessage(InputError, "has text in 'note', not heights"):
+            vector.look(noted, Declared(height="note"))
         solid = self.points({"elevation": [1.0] * 6}, z=np.arange(6.0))
         self.assertEqual(vector.look(solid)[1].z.tolist(), [0, 1, 2, 3, 4, 5])
         self.assertEqual(vector.look(solid, Declared(height="elevation"))[1].z.tolist(), [1.0] * 6)
