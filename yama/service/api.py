@@ -15,19 +15,27 @@ from ninja.parser import Parser
 from ninja.security import SessionAuth
 
 from yama.service.accounts.api import router as accounts
+from yama.service.arrivals.api import router as arrivals
 from yama.service.delivery.api import router as delivery
 from yama.service.depots.api import router as depots
 from yama.service.holdings.api import router as holdings
 from yama.service.holdings.deleted import router as deleted
 from yama.service.holdings.drafts import router as drafts
-from yama.service.holdings.uploads import router as uploads
+from yama.service.holdings.files_api import router as holding_files
+from yama.service.holdings.frames import router as holding_frames
+from yama.service.holdings.map_api import router as holding_maps
 from yama.service.jobs.api import router as jobs
+from yama.service.judging.api import router as judging
 from yama.service.projects.api import router as projects
-from yama.service.projects.frames import holdings_router as holdings_frames
 from yama.service.projects.frames import router as frames
+from yama.service.runs.api import router as runs
+from yama.service.runs.previews import router as previews
 from yama.service.sharing.api import router as sharing
-from yama.service.tiles.api import router as tiles
 from yama.service.tiles.figures import router as figures
+from yama.service.tiles.lines import router as lines
+from yama.service.tiles.pictures import router as pictures
+from yama.service.tiles.readings import router as readings
+from yama.service.tiles.tile import router as tiles
 from yama.terrain.errors import TerrainError
 
 _CHUNK = 1_000_000
@@ -47,18 +55,11 @@ class _Parser(Parser):
 api = NinjaAPI(title="Yama", version="1", auth=SessionAuth(), docs_url=None, parser=_Parser())
 api.add_router("/accounts", accounts)
 api.add_router("/frames", frames)
-api.add_router("/projects", holdings_frames)
-api.add_router("/projects", projects)
-api.add_router("/projects", holdings)
-api.add_router("/projects", deleted)
-api.add_router("/projects", drafts)
-api.add_router("/projects", uploads)
-api.add_router("/projects", depots)
-api.add_router("/projects", jobs)
-api.add_router("/projects", delivery)
-api.add_router("/projects", sharing)
-api.add_router("/projects", tiles)
-api.add_router("/projects", figures)
+for _router in (
+    holding_frames, projects, judging, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
+    depots, jobs, delivery, sharing, tiles, lines, readings, figures,
+):  # fmt: skip
+    api.add_router("/projects", _router)
 
 
 @api.exception_handler(TerrainError)

@@ -12,7 +12,20 @@ from yama.terrain.errors import InputError
 ADDRESS = "YAMA_CLUSTER"
 """The variable that names the scheduler, such as `tcp://127.0.0.1:8786`. Its workers need Yama and the same files."""
 
+WORKERS = "YAMA_WORKERS"
+"""The variable that says how many blocks are computed at one time, where it is not the number of cores."""
+
 _PATIENCE = 10  # seconds
+
+
+def cores() -> int:
+    """How many blocks are computed at one time here: the cores that this process may run on, or what YAMA_WORKERS says. Raises InputError where YAMA_WORKERS is no number of workers."""
+    said = os.environ.get(WORKERS, "")
+    if not said:
+        return len(os.sched_getaffinity(0))
+    if not said.isdecimal() or int(said) < 1:
+        raise InputError(f"{WORKERS} is {said!r}; it must be a whole number from 1 on.")
+    return int(said)
 
 
 class ClusterPool(Executor):
@@ -32,6 +45,11 @@ class ClusterPool(Executor):
             ) from error
         self._pool = self._client.get_executor(pure=False)
         self._sent: tuple[Any, Any] | None = None
+
+    @property
+    def threads(self) -> int:
+        """How many threads its workers have together."""
+        return max(int(sum(self._client.nthreads().values())), 1)
 
     def submit(self, fn: Callable[..., Any], /, *args: Any, **kwargs: Any) -> Future[Any]:
         """See `Executor.submit`."""

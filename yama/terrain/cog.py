@@ -28,7 +28,7 @@ from yama.terrain.later import later
 rasterio = later("rasterio")
 
 Heights = npt.NDArray[np.float32]
-CellType = Literal["float32", "int32", "int16", "uint16"]
+CellType = Literal["float32", "float64", "int32", "int16", "uint16", "uint8"]
 
 TILE = 256
 BLOCK = 2 * TILE
@@ -49,26 +49,34 @@ Entry = tuple[int, int, int, bytes]
 
 @dataclass(frozen=True)
 class Encoding:
-    """How heights become cells: divided by `scale`, rounded where the type is whole, `nodata` where empty."""
+    """How values become cells: divided by `scale`, rounded where the type is whole, `nodata` where empty. categorical: values are
+    categories, so that a coarser cell holds the most frequent of those below it and not their mean."""
 
     cell_type: CellType = "float32"
     scale: float = 1.0
     nodata: float = float("nan")
+    categorical: bool = False
 
     @property
     def is_whole(self) -> bool:
         """Whether cells are whole numbers."""
-        return self.cell_type != "float32"
+        return not self.cell_type.startswith("float")
 
     @property
     def is_usual(self) -> bool:
         """Whether cells are decimals, NaN where empty."""
-        return not self.is_whole and bool(np.isnan(self.nodata))
+        return self.cell_type == "float32" and bool(np.isnan(self.nodata))
 
-    def cells(self, heights: Heights) -> npt.NDArray[Any]:
+    @property
+    def is_exact(self) -> bool:
+        """Whether cells hold more digits than float32 does."""
+        return self.cell_type == "float64" or (self.cell_type == "int32" and self.scale == 1.0)
+
+    def cells(self, heights: npt.NDArray[Any]) -> npt.NDArray[Any]:
         """Cells of heights, of the same shape; a height the type cannot hold becomes the nearest that it can."""
         if not self.is_whole:
-            return heights if np.isnan(self.nodata) else np.where(np.isnan(heights), np.float32(self.nodata), heights)
+            held = heights.astype(self.cell_type, copy=False)
+            return held if np.isnan(self.nodata) else np.where(np.isnan(held), held.dtype.type(self.nodata), held)
         limits = np.iinfo(self.cell_type)
         scaled = np.clip(np.rint(heights.astype(np.float64) / self.scale), limits.min, limits.max)
         return np.where(np.isnan(scaled), self.nodata, scaled).astype(self.cell_type)
@@ -78,35 +86,36 @@ FLOATS = Encoding()
 
 
 @kernel
-def _planes(cells, result):
+def _planes(cells, size, result):
     """Bytes of floats by weight, the highest first, each less the one before it in its row."""
-    rows, cols = cells.shape[0], cells.shape[1] // 4
+    rows, cols = cells.shape[0], cells.shape[1] // size
     for r in range(rows):
         last = np.uint8(0)
-        for plane in range(4):
+        for plane in range(size):
             for c in range(cols):
-                byte = cells[r, 4 * c + 3 - plane]
+                byte = cells[r, size * c + size - 1 - plane]
                 result[r, plane * cols + c] = byte - last
                 last = byte
 
 
 def encode_tile(cells: npt.NDArray[Any]) -> bytes:
     """A tile of cells, differenced along rows and deflated."""
-    if cells.dtype == np.float32:
-        told = np.empty((cells.shape[0], cells.shape[1] * 4), np.uint8)
-        _planes(np.ascontiguousarray(cells).view(np.uint8), told)
+    if cells.dtype.kind == "f":
+        size = cells.dtype.itemsize
+        told = np.empty((cells.shape[0], cells.shape[1] * size), np.uint8)
+        _planes(np.ascontiguousarray(cells).view(np.uint8), size, told)
     else:
         told = cells.copy()
         told[:, 1:] -= cells[:, :-1]
     return bytes(isal_zlib.compress(told.tobytes(), _DEFLATE))
 
 
-def tiles_of(heights: Heights, encoding: Encoding) -> list[list[bytes]]:
+def tiles_of(heights: npt.NDArray[Any], encoding: Encoding) -> list[list[bytes]]:
     """The encoded tiles of a block, row by row; what is missing of the last ones is empty."""
     rows, cols = -(-heights.shape[0] // TILE), -(-heights.shape[1] // TILE)
     whole = heights
     if heights.shape != (rows * TILE, cols * TILE):
-        whole = np.full((rows * TILE, cols * TILE), np.nan, np.float32)
+        whole = np.full((rows * TILE, cols * TILE), np.nan, heights.dtype)
         whole[: heights.shape[0], : heights.shape[1]] = heights
     cells = encoding.cells(whole)
     return [
@@ -130,10 +139,35 @@ def _halve(heights, result):
             result[r, c] = total / count if count else np.nan
 
 
-def halve(heights: Heights) -> Heights:
-    """The next level: each cell the mean of the non-empty cells among its 2 x 2."""
+@kernel
+def _most_frequent(values, result):
+    rows, cols = values.shape
+    for r in range(result.shape[0]):
+        for c in range(result.shape[1]):
+            best = np.nan
+            most = 0
+            for i in range(2 * r, min(2 * r + 2, rows)):
+                for j in range(2 * c, min(2 * c + 2, cols)):
+                    if np.isnan(values[i, j]):
+                        continue
+                    count = 0
+                    for k in range(2 * r, min(2 * r + 2, rows)):
+                        for m in range(2 * c, min(2 * c + 2, cols)):
+                            count += values[k, m] == values[i, j]
+                    if count > most:
+                        best = values[i, j]
+                        most = count
+            result[r, c] = best
+
+
+def halve(heights: npt.NDArray[Any], categorical: bool = False) -> Heights:
+    """The next level: each cell the mean of the non-empty cells among its 2 x 2, as float32. categorical: their most frequent value,
+    the first of them in reading order where several are."""
     result = np.empty((-(-heights.shape[0] // 2), -(-heights.shape[1] // 2)), np.float32)
-    _halve(np.ascontiguousarray(heights), result)
+    if categorical:
+        _most_frequent(np.ascontiguousarray(heights, np.float32), result)
+    else:
+        _halve(np.ascontiguousarray(heights), result)
     return result
 
 
@@ -148,7 +182,7 @@ class Block:
     @classmethod
     def of(cls, heights: Heights, encoding: Encoding) -> Block:
         """Encode a block of at most BLOCK x BLOCK heights."""
-        half = halve(heights)
+        half = halve(heights, encoding.categorical)
         return cls(tiles_of(heights, encoding), tiles_of(half, encoding)[0][0], half)
 
 
@@ -219,7 +253,7 @@ class Writer:
         level, above = self._levels[number], self._levels[number + 1]
         at = (row // 2, col // 2)
         wide = min(2, level.shape[0] - 2 * at[0]) * min(2, level.shape[1] - 2 * at[1])
-        half = halve(heights)
+        half = halve(heights, self._encoding.categorical)
         held, had = above.waiting.pop(at, (None, 0))
         if held is None:
             rows, cols = min(TILE, above.rows - at[0] * TILE), min(TILE, above.cols - at[1] * TILE)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import hashlib
+import pickle
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -29,6 +32,12 @@ class Features:
 
     def __len__(self) -> int:
         return int(self.geometries.size)
+
+    @cached_property
+    def fingerprint(self) -> str:
+        """What they are, the same in every process."""
+        told = (self.crs, shapely.to_wkb(self.geometries).tolist(), self.attributes)
+        return hashlib.sha256(pickle.dumps(told, 5)).hexdigest()[:32]
 
     @property
     def bounds(self) -> Bounds:

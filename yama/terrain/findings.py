@@ -11,7 +11,7 @@ Weight = Literal["note", "caution", "stop"]
 
 
 @dataclass(frozen=True)
-class Mend:
+class Fix:
     """One press that does the right thing: a label, and the parameters to set."""
 
     label: str
@@ -30,9 +30,9 @@ class Finding:
     weight: Weight
     sentence: str
     why: str = ""
-    mend: Mend | None = None
+    fix: Fix | None = None
     places: list[tuple[float, float]] = field(default_factory=list)
-    answers: list[Mend] = field(default_factory=list)
+    answers: list[Fix] = field(default_factory=list)
 
     def to_dict(self) -> dict[str, Any]:
         """Plain JSON values."""
@@ -41,9 +41,9 @@ class Finding:
 
 def from_dict(data: dict[str, Any]) -> Finding:
     """The inverse of `Finding.to_dict`."""
-    mend = Mend(**data["mend"]) if data.get("mend") else None
-    answers = [Mend(**one) for one in data.get("answers", [])]
-    return Finding(**{**data, "mend": mend, "answers": answers})
+    fix = Fix(**data["fix"]) if data.get("fix") else None
+    answers = [Fix(**one) for one in data.get("answers", [])]
+    return Finding(**{**data, "fix": fix, "answers": answers})
 
 
 def refuse(findings: list[Finding]) -> None:

@@ -135,6 +135,12 @@ def compound(crs: str, vertical_datum: str, unit: str) -> CRS:
 
 
 @lru_cache(maxsize=64)
+def turn_between(source: str, target: str) -> Transformer:
+    """From coordinates in one CRS, east first, to those in another."""
+    return Transformer.from_crs(parse_crs(source), parse_crs(target), always_xy=True)
+
+
+@lru_cache(maxsize=64)
 def _measure(crs: str) -> tuple[Transformer, Geod]:
     """From a projected CRS to degrees, and the ellipsoid on which its lengths are true."""
     known = parse_crs(crs)

@@ -44,6 +44,17 @@ class Step:
             raise InputError(f"A step of this recipe lacks {error}.") from error
 
 
+def part_key(key: str, output: str, first: str) -> str:
+    """The key of what an output of a step gave: the step's own for the first, with the output's name behind it for others."""
+    return key if output == first else f"{key}:{output}"
+
+
+def parted(key: str) -> tuple[str, str]:
+    """The step's key, and the name of the output where it is not the first; see `part_key`."""
+    step, _, output = key.partition(":")
+    return step, output
+
+
 def file_key(path: str | Path) -> str:
     """Hash of a file's bytes: 32 hexadecimal digits."""
     with Path(path).open("rb") as file:

@@ -10,11 +10,13 @@ import fcntl
 import hashlib
 import os
 import pickle
+import time
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import IO, Any, TypeVar
 
+from yama.terrain.ending import go_on
 from yama.terrain.files import replacing
 from yama.terrain.kept import Kept
 
@@ -23,6 +25,7 @@ FOLDER = "YAMA_SHELF"
 processes empties the folder before, so that no older version's results are met."""
 
 _HERE = 8
+_WAIT = 0.05  # seconds
 _MOST_BYTES = 1_000_000_000
 
 Thing = TypeVar("Thing")
@@ -49,7 +52,7 @@ def _from_folder(key: str, make: Callable[[], Any]) -> Any:
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{key}.pickle"
     with (folder / f"{key}.lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)  # given back by the system should this process die
+        _wait_for(lock)  # given back by the system should this process die
         if path.exists():
             os.utime(path)
             return pickle.loads(path.read_bytes())
@@ -58,6 +61,17 @@ def _from_folder(key: str, make: Callable[[], Any]) -> Any:
             part.write_bytes(pickle.dumps(made, 5))
     _tidy(folder)
     return made
+
+
+def _wait_for(lock: IO[str]) -> None:
+    """Take the lock once the process that holds it has made its result; given up where this is no longer wanted."""
+    while True:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return
+        except BlockingIOError:
+            go_on()
+            time.sleep(_WAIT)
 
 
 def _tidy(folder: Path) -> None:

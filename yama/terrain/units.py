@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 import numpy as np
 from pyproj import CRS
 
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.grid import Window, horizontal
-from yama.terrain.surface import Heights, Surface
+from yama.terrain.surface import Heights, Over, Surface
 
 UNITS = {"m": 1.0, "ft": 0.3048, "us-ft": 1200 / 3937}
 """Height units and their length in metres: metre, international foot, US survey foot."""
@@ -45,23 +46,23 @@ def ask_unit(name: str, ground: str) -> Finding:
     return Finding(
         "unit_asked", "stop", f"{name} measures the ground in {NAMES[ground]} and does not say in what its heights are.",
         "Heights in feet are 3.28 times too high when taken as metres.",
-        answers=[Mend(f"In {NAMES[ground]}", {"unit": ground}), Mend("In metres", {"unit": "m"})],
+        answers=[Fix(f"In {NAMES[ground]}", {"unit": ground}), Fix("In metres", {"unit": "m"})],
     )  # fmt: skip
 
 
-class InUnit(Surface):
+class InUnit(Over):
     """A surface with its heights in another unit. Raises KeyError where either unit is none of UNITS."""
 
     def __init__(self, surface: Surface, unit: str) -> None:
-        super().__init__(surface.grid, unit, surface.vertical_datum)
-        self.surface = surface
-        self.by_parts = surface.by_parts
-        self.fingerprint = surface.fingerprint and ("in", unit, surface.fingerprint)
+        super().__init__(surface, unit=unit)
+        self.levels = surface.levels
         self._factor = UNITS[surface.unit] / UNITS[unit]
 
-    @property
-    def seconds(self) -> float | None:
-        return self.surface.seconds
+    def settings(self) -> tuple[Any, ...]:
+        return (self.surface.unit,)
+
+    def companion(self, name: str, below: Surface) -> Surface | None:
+        return InUnit(below, self.unit) if name == "uncertainty" else below
 
     def read(self, window: Window, level: int = 0) -> Heights:
         found: Heights = (self.surface.read(window, level).astype(np.float64) * self._factor).astype(np.float32)

@@ -20,6 +20,7 @@ import numpy as np
 import shapely
 
 from yama.terrain.apart import readers
+from yama.terrain.cog import halve
 from yama.terrain.fit.expression import parse
 from yama.terrain.fit.reproject import Resampling, fitted
 from yama.terrain.formats import las, text_grid
@@ -125,6 +126,7 @@ def _files() -> None:
 def _surfaces() -> None:
     held = _surface()
     held.read(_GRID.at_level(1).whole, 1)
+    halve(np.rint(held.read_all()), categorical=True)
     sample(held, [4.3], [5.2])
     other = Grid(_GRID.crs, _GRID.west + 2.3, _GRID.north - 2.2, 1.5, 1.5, 6, 6)
     for resampling in get_args(Resampling):

@@ -7,9 +7,8 @@ from yama.demo import products
 from yama.demo.terrain import FRAME, island
 from yama.demo.tests import made
 from yama.terrain.formats import raster
-from yama.terrain.frame import Frame
+from yama.terrain.mosaic.joined import Joined, Joining
 from yama.terrain.mosaic.mosaic import sheet
-from yama.terrain.operations.mosaic import Joined, MosaicParams
 
 _MUCH = 10_000  # cells of land at 8 m, of 62 500, with which a tile counts
 
@@ -28,7 +27,7 @@ class JoinedTest(SimpleTestCase):
 
     def errors(self, **params):
         """Errors on land, and the tile each came from."""
-        joined = Joined([*self.tiles, self.plover], MosaicParams(rule="first", **params), Frame(FRAME))
+        joined = Joined([*self.tiles, self.plover], FRAME, how=Joining("first", **params))
         heights, sources = joined.read(self.grid.whole, 2), joined.sources(self.grid.whole, 2)
         usable = (self.truth > 1) & ~np.isnan(heights)
         return (heights - self.truth)[usable], sources[usable]

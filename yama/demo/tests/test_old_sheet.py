@@ -18,6 +18,7 @@ from yama.terrain.frame import Frame
 from yama.terrain.grid import FloatArray
 from yama.terrain.interpolate.contour_sheet import Sheet, contour_lines, mislabelled
 from yama.terrain.operations import find, parse_params
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.points import Points
 from yama.terrain.surface import ArraySurface
 
@@ -49,7 +50,7 @@ class DemoSheetTest(unittest.TestCase):
 
     def made(self, **params: Any) -> FloatArray:
         settings = parse_params(OPERATION, {"labels": "as_neighbours", "join_gaps": 250, **params})
-        surface = OPERATION.run(self.inputs, settings, self.frame)
+        surface = first_of(task_for(OPERATION.name, self.inputs, self.frame, settings))
         self.assertIsInstance(self.inputs["spots"], Points)
         return np.where(self.judged, surface.read_all(), np.nan).astype(np.float64)
 
@@ -64,7 +65,7 @@ class DemoSheetTest(unittest.TestCase):
         return float(np.sqrt((errors**2).mean())), share(found[known]) / share(self.truth[known])
 
     def test_faults_are_found(self) -> None:
-        found = OPERATION.check(self.inputs, parse_params(OPERATION, {}), self.frame)
+        found = task_for(OPERATION.name, self.inputs, self.frame, {}).findings
         by_code = {finding.code: finding for finding in found}
         lines, heights, _ = contour_lines(self.inputs["contours"].in_crs("EPSG:32741"), "elev")
         wrong = {(float(heights[one.line]), one.height) for one in mislabelled(Sheet(lines, heights))}
@@ -84,10 +85,10 @@ class DemoSheetTest(unittest.TestCase):
         self.assertLess(terraces, 1.5)
 
     def test_what_remains_of_hollows_is_told(self) -> None:
-        surface = OPERATION.run(self.inputs, parse_params(OPERATION, {"reach_limit": 200}), self.frame)
-        told = {finding.code: finding for finding in OPERATION.found(surface)}
+        surface = first_of(task_for(OPERATION.name, self.inputs, self.frame, {"reach_limit": 200}))
+        told = {finding.code: finding for finding in surface.findings}
         self.assertEqual(set(told), {"opened", "hollows"})
         self.assertIn("cells of 16 m", told["opened"].sentence)
         self.assertTrue(told["hollows"].places)
-        undrained = OPERATION.run(self.inputs, parse_params(OPERATION, {"drained": False}), self.frame)
-        self.assertEqual(OPERATION.found(undrained), [])
+        undrained = first_of(task_for(OPERATION.name, self.inputs, self.frame, {"drained": False}))
+        self.assertEqual(undrained.findings, [])

@@ -11,6 +11,7 @@ from ninja.decorators import decorate_view
 from ninja.errors import HttpError
 
 from yama.service.accounts.people import person
+from yama.service.schemas import Failure
 
 router = Router(tags=["accounts"])
 
@@ -33,12 +34,6 @@ class SignIn(Schema):
 
     name: str
     password: str
-
-
-class Failure(Schema):
-    """Why something was refused."""
-
-    detail: str
 
 
 def _me(request: HttpRequest) -> Me:

@@ -12,19 +12,19 @@ from django.shortcuts import get_object_or_404
 from ninja import Field, Router, Schema
 from ninja.errors import HttpError
 
-from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
 from yama.service.delivery import contents
 from yama.service.delivery.contents import Wanted
 from yama.service.delivery.work import forget, package_path
+from yama.service.holdings.kinds import SURFACE, kind_of
 from yama.service.holdings.models import Holding
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
-from yama.service.tiles.api import FindingOut
-from yama.service.tiles.dressed import DressIn
+from yama.service.schemas import Failure, FindingOut
+from yama.service.surfaces.dressed import DressIn
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats.cell_types import steps_for
@@ -113,7 +113,7 @@ def check(request: HttpRequest, project_id: int, body: PackageIn) -> dict[str, A
                 "file": names[one.pk],
                 "step": (
                     steps_for(contents.statistics_of(one), wanted.cell_type)
-                    if one.kind == "surface" and wanted.cell_type != "stored"
+                    if kind_of(one) is SURFACE and wanted.cell_type != "stored"
                     else None
                 ),
             }
@@ -146,16 +146,16 @@ def list_packages(request: HttpRequest, project_id: int) -> list[dict[str, Any]]
     """Packages that are here, the newest first."""
     project = open_project(request, project_id)
     return [
-        {"id": job.pk, "name": job.request["name"], "file": job.figures["file"], "bytes": job.figures["bytes"],
-         "count": len(job.figures["members"]),
-         "report": any(one["name"] == "report.html" for one in job.figures["members"]), "made": job.ended_at}
-        for job in _packages(project) if job.figures
+        {"id": job.pk, "name": job.request["name"], "file": job.made["file"], "bytes": job.made["bytes"],
+         "count": len(job.made["members"]),
+         "report": any(one["name"] == "report.html" for one in job.made["members"]), "made": job.ended_at}
+        for job in _packages(project) if job.made
     ]  # fmt: skip
 
 
 def _get(project: Project, job_id: UUID) -> Job:
     job = get_object_or_404(Job, pk=job_id, project=project, kind="package")
-    if job.figures is None or not package_path(job).exists():
+    if job.made is None or not package_path(job).exists():
         raise HttpError(404, "There is no such package any more.")
     return job
 
@@ -167,7 +167,7 @@ def download(request: HttpRequest, project_id: int, job_id: UUID) -> Any:
     return FileResponse(
         package_path(job).open("rb"),
         as_attachment=True,
-        filename=(job.figures or {})["file"],
+        filename=(job.made or {})["file"],
         content_type="application/zip",
     )
 

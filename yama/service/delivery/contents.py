@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from yama.service.holdings.api import recipe_of
+from yama.service.holdings.kinds import CLOUD, IMAGE, SURFACE, kind_of
 from yama.service.holdings.models import Holding
+from yama.service.holdings.recipes import recipe_of
+from yama.service.holdings.steps import is_judgeable, quantity_of
 from yama.service.projects.models import Project
-from yama.service.tiles import surfaces
+from yama.service.surfaces import keys
 from yama.terrain import operations
 from yama.terrain.cog import FLOATS, Encoding
 from yama.terrain.deliver import report
@@ -18,6 +20,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats.cell_types import encoding_for
 from yama.terrain.grid import Grid
+from yama.terrain.quantities import QUANTITIES
 from yama.terrain.recipe import Step
 from yama.terrain.relief.dress import Dress
 from yama.terrain.surface import Statistics
@@ -46,7 +49,7 @@ class Wanted:
     def suffixes(self) -> dict[str, str]:
         """By kind of holding. Clouds are written as they were taken in; images leave as they came."""
         return {"surface": f".{self.surfaces_as}", "features": f".{self.features_as}", "points": f".{self.points_as}",
-                "cloud": ".laz"}  # fmt: skip
+                "cloud": ".laz", "table": ".csv"}  # fmt: skip
 
 
 def file_names(holdings: list[Holding], wanted: Wanted) -> dict[int, str]:
@@ -54,12 +57,12 @@ def file_names(holdings: list[Holding], wanted: Wanted) -> dict[int, str]:
     taken: set[str] = set()
     names = {}
     for one in holdings:
-        if one.kind == Holding.Kind.IMAGE:
+        kind = kind_of(one)
+        if kind is IMAGE:
             stem, dot, suffix = one.original.rpartition(".")
-            names[one.pk] = f"images/{safe_name(stem or one.name, dot + suffix if stem else '', taken)}"
+            names[one.pk] = f"{kind.folder}/{safe_name(stem or one.name, dot + suffix if stem else '', taken)}"
         else:
-            folder = {"surface": "surfaces", "features": "lines", "points": "points", "cloud": "clouds"}[one.kind]
-            names[one.pk] = f"{folder}/{safe_name(one.name, wanted.suffixes[one.kind], taken)}"
+            names[one.pk] = f"{kind.folder}/{safe_name(one.name, wanted.suffixes[kind.name], taken)}"
     return names
 
 
@@ -74,7 +77,7 @@ def encoding_of(holding: Holding, wanted: Wanted) -> tuple[Encoding, list[Findin
         return FLOATS, []
     if wanted.cell_type == "stored":
         return Encoding(**holding.facts["encoding"]) if "encoding" in holding.facts else FLOATS, []
-    unit = report.unit_of(surfaces.quantity_of(holding.step), holding.facts["unit"])
+    unit = QUANTITIES[quantity_of(holding)].unit_in(holding.facts["unit"])
     return encoding_for(statistics_of(holding), wanted.cell_type, wanted.step, wanted.nan, unit)
 
 
@@ -87,12 +90,12 @@ def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
         for one in holding.facts.get("findings", [])
         if one["weight"] == "caution"
     ]
-    if holding.kind == Holding.Kind.CLOUD:
+    if kind_of(holding) is CLOUD:
         return [*_kept(holding, wanted), *own]
-    if holding.kind != Holding.Kind.SURFACE:
+    if kind_of(holding) is not SURFACE:
         return own
     found += [
-        Finding(one.code, one.weight, f"{name}: {one.sentence}", one.why, one.mend)
+        Finding(one.code, one.weight, f"{name}: {one.sentence}", one.why, one.fix)
         for one in encoding_of(holding, wanted)[1]
     ]
     facts, grid = holding.facts, Grid.from_dict(holding.facts["grid"])
@@ -110,7 +113,7 @@ def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
         many = "1 hole" if holes["count"] == 1 else f"{holes['count']} holes"
         found.append(Finding("holes", "caution", f"{name} has {many}.",
                              "Who works with it must fill them or work around them. Join fills holes."))  # fmt: skip
-    height = surfaces.quantity_of(holding.step) == "height"
+    height = is_judgeable(holding)
     if height and not facts["vertical_datum"]:
         found.append(Finding("datum", "caution", f"What zero means is not known of {name}.",
                              "Declare it in Gather, or in Fit under Units and zero."))  # fmt: skip
@@ -141,8 +144,7 @@ def _kept(holding: Holding, wanted: Wanted) -> list[Finding]:
 
 def together(holdings: list[Holding], project: Project) -> list[Finding]:
     """What one should know of all of them as one package."""
-    heights = [one for one in holdings if one.kind == Holding.Kind.SURFACE
-               and surfaces.quantity_of(one.step) == "height"]  # fmt: skip
+    heights = [one for one in holdings if is_judgeable(one)]
     found = []
     data = {one.facts["vertical_datum"] for one in heights} - {""}
     if len(data) > 1:
@@ -153,16 +155,6 @@ def together(holdings: list[Holding], project: Project) -> list[Finding]:
             Finding("checkpoints", "note", "The project has no checkpoints.", "The report says nothing of accuracy.")
         )
     return found
-
-
-def known_of(holding: Holding) -> str:
-    """In a line, what there is in points, lines, clouds and images."""
-    facts = holding.facts
-    if holding.kind == Holding.Kind.FEATURES:
-        return ", ".join(f"{report.number(count, 0)} {kind}" for kind, count in facts["counts"].items() if count)
-    if "count" in facts:
-        return f"{report.number(facts['count'], 0)} points"
-    return "image"
 
 
 def by_product(holdings: list[Holding]) -> list[tuple[str, list[Holding]]]:
@@ -188,7 +180,8 @@ def source_of(name: str, tiles: list[Holding]) -> tuple[str, str, str]:
 
 def _values(step: Step, by_key: dict[str, Holding]) -> str:
     told = []
-    for name, value in step.params.items():
+    params, _ = operations.find(step.operation).upgraded(step.params)
+    for name, value in params.items():
         if value in (None, "", [], {}):
             continue
         text = f"{len(value)} given" if isinstance(value, (list, dict)) else str(value)
@@ -217,8 +210,8 @@ def lineage(holding: Holding, by_key: dict[str, Holding]) -> tuple[list[str], se
         if step is None:
             files.add(key)
             return
-        for keys in step.inputs.values():
-            for one in keys:
+        for given in step.inputs.values():
+            for one in given:
                 follow(one)
         lines.append(f"{held.name}: {operations.find(step.operation).title.lower()}, {_values(step, by_key)}.")
 
@@ -235,14 +228,15 @@ def sheet_of(
     dress: Dress | None = None,
 ) -> report.Sheet:
     """What the report says of a surface. dress: of its map; the usual one where None."""
-    facts, surface = holding.facts, surfaces.surface_of_holding(holding)
-    quantity = surfaces.quantity_of(holding.step)
+    facts, surface = holding.facts, keys.surface_of_holding(holding)
+    quantity = quantity_of(holding)
     numbers, grid = statistics_of(holding), Grid.from_dict(facts["grid"])
-    unit = report.unit_of(quantity, facts["unit"])
+    told = QUANTITIES[quantity]
+    unit = told.unit_in(facts["unit"])
     card = holding.scorecards.filter(checkpoints_id=project.checkpoints_id).first() if project.checkpoints_id else None
     share = numbers.empty / max(numbers.cells, 1)
     rows = [
-        ("Cells say", {"height": "heights"}.get(quantity, quantity)),
+        ("Cells say", told.title),
         ("CRS", grid.crs),
         ("Cell", f"{grid.cell_width:g} × {grid.cell_height:g} {'°' if abs(grid.west) <= 360 else 'm'}, "
                  f"{report.number(grid.cols, 0)} × {report.number(grid.rows, 0)} cells"),
@@ -258,7 +252,7 @@ def sheet_of(
     return report.Sheet(
         holding.name, file, rows, report.draw_map(surface, project.frame.grid, quantity, dress), figures, reason,
         lineage(holding, by_key)[0], found, project.frame.unit,
-        report.unit_of(quantity, project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]),
+        told.unit_in(project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]),
     )  # fmt: skip
 
 

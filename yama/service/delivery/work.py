@@ -14,21 +14,21 @@ from django.utils import timezone
 
 from yama.service.delivery import contents
 from yama.service.delivery.contents import Wanted
-from yama.service.holdings.features import features_of
+from yama.service.holdings.kinds import CLOUD, IMAGE, SURFACE, kind_of
 from yama.service.holdings.models import Holding, project_dir
+from yama.service.holdings.steps import quantity_of
 from yama.service.jobs.models import Job
-from yama.service.jobs.work import Outcome
+from yama.service.jobs.outcome import Outcome
 from yama.service.projects.models import Project
-from yama.service.tiles import surfaces
-from yama.service.tiles.dressed import DressIn
-from yama.terrain import formats
+from yama.service.surfaces import keys
+from yama.service.surfaces.dressed import DressIn
+from yama.terrain import kinds
 from yama.terrain.deliver import report
 from yama.terrain.deliver.package import Member, pack, safe_name
 from yama.terrain.deliver.pieces import store_pieces, write_picture
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats import las
-from yama.terrain.formats.declared import Declared
 from yama.terrain.progress import Progress
 from yama.terrain.relief.dress import Dress
 from yama.terrain.surface import Surface, refused_by_disk, store
@@ -43,27 +43,25 @@ def package_path(job: Job) -> Path:
 
 def _write(holding: Holding, path: Path, wanted: Wanted, dress: Dress | None, progress: Progress) -> list[Path]:
     """Write what is held, and return the files that came of it."""
-    if holding.kind == Holding.Kind.SURFACE:
-        surface: Surface = surfaces.surface_of_holding(holding)
+    kind = kind_of(holding)
+    if kind is SURFACE:
+        surface: Surface = keys.surface_of_holding(holding)
         share = 0.8 if wanted.pictures else 1.0
         files = _write_surface(holding, surface, path, wanted, lambda part: progress(share * part))
         if wanted.pictures:
             folder = path.parent.parent / "pictures"
             folder.mkdir(exist_ok=True)
-            dress = dress or Dress.usual(surfaces.quantity_of(holding.step))
+            dress = dress or Dress.usual(quantity_of(holding))
             files += write_picture(
                 surface, folder / f"{path.stem}.png", dress, lambda part: progress(share + (1 - share) * part)
             )
         return files
-    if holding.kind == Holding.Kind.POINTS:
-        formats.write(surfaces.points_of(holding), path, progress)
-    elif holding.kind == Holding.Kind.FEATURES:
-        formats.write(features_of(holding), path, progress)
-    else:
-        cloud = las.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
+    if kind is CLOUD:
         classes = wanted.classes
         keep = None if classes is None else lambda chunk: np.isin(np.asarray(chunk.classification), classes)
-        las.write(cloud, path, keep, progress)
+        las.write(CLOUD.load(holding), path, keep, progress)
+    else:
+        kinds.write(kind.load(holding), path, progress)
     return _with_beside(path)
 
 
@@ -74,7 +72,7 @@ def _with_beside(path: Path) -> list[Path]:
 
 def _write_surface(holding: Holding, surface: Surface, path: Path, wanted: Wanted, progress: Progress) -> list[Path]:
     if wanted.surfaces_as != "tif":
-        formats.write(surface, path, progress)
+        kinds.write(surface, path, progress)
         return _with_beside(path)
     encoding, _ = contents.encoding_of(holding, wanted)
     tags = {"RECIPE": holding.key} if holding.step else {}
@@ -85,7 +83,7 @@ def _write_surface(holding: Holding, surface: Surface, path: Path, wanted: Wante
 
 
 def build(job: Job, progress: Progress) -> Outcome:
-    """Write the package a job asks for. Its figures are `file` (a name for people), `bytes` and the list of members."""
+    """Write the package a job asks for. It makes `file` (a name for people), `bytes` and the list of members."""
     request = job.request
     project = Project.objects.select_related("checkpoints").get(pk=job.project_id)
     wanted = Wanted(**request["wanted"])
@@ -109,12 +107,12 @@ def build(job: Job, progress: Progress) -> Outcome:
         for done, one in enumerate(holdings):
             progress(done * share)
             about = {"kind": one.kind, "holding": one.name, "key": one.key}
-            if one.kind == Holding.Kind.IMAGE:
+            if kind_of(one) is IMAGE:
                 members.append(Member(names[one.pk], one.upload_path, about))
                 continue
             file = Path(folder) / names[one.pk]
             file.parent.mkdir(exist_ok=True)
-            dress = looks.get(surfaces.quantity_of(one.step)) if one.kind == Holding.Kind.SURFACE else None
+            dress = looks.get(quantity_of(one)) if kind_of(one) is SURFACE else None
             written = _write(one, file, wanted, dress, lambda part, done=done: progress((done + part) * share))  # type: ignore[misc]
             members += [Member(f"{each.parent.name}/{each.name}", each, about) for each in written]
         taken: set[str] = set()
@@ -133,7 +131,7 @@ def build(job: Job, progress: Progress) -> Outcome:
         said = pack(path, members, said_of_all, lambda part: progress(0.9 + 0.1 * part))
     file_name = safe_name(request["name"], ".zip", set())
     return Outcome(
-        figures={"file": file_name, "bytes": path.stat().st_size, "members": said["members"]}, findings=all_told
+        made={"file": file_name, "bytes": path.stat().st_size, "members": said["members"]}, findings=all_told
     )
 
 
@@ -152,11 +150,9 @@ def _report(
         made_of |= contents.lineage(one, by_key)[1]
     sources = sorted((by_key[key] for key in made_of), key=lambda one: one.name)
     sheets = [
-        contents.sheet_of(
-            one, names[one.pk], project, by_key, findings[one.pk], looks.get(surfaces.quantity_of(one.step))
-        )
+        contents.sheet_of(one, names[one.pk], project, by_key, findings[one.pk], looks.get(quantity_of(one)))
         for one in holdings
-        if one.kind == Holding.Kind.SURFACE
+        if kind_of(one) is SURFACE
     ]
     told = report.Report(
         title=request["name"],
@@ -170,9 +166,7 @@ def _report(
             ("Checkpoints", project.checkpoints.name if project.checkpoints else "none"),
         ],
         sheets=sheets,
-        others=[
-            (one.name, names[one.pk], contents.known_of(one)) for one in holdings if one.kind != Holding.Kind.SURFACE
-        ],
+        others=[(one.name, names[one.pk], kind_of(one).known(one)) for one in holdings if kind_of(one) is not SURFACE],
         sources=[contents.source_of(name, tiles) for name, tiles in contents.by_product(sources)],
         findings=contents.together(holdings, project),
     )
@@ -189,3 +183,8 @@ def forget(job: Job) -> None:
     path.unlink(missing_ok=True)
     if not any(path.parent.iterdir()):
         shutil.rmtree(path.parent, ignore_errors=True)
+
+
+def packages_of(project_id: int) -> set[Path]:
+    """Where the packages of a project lie."""
+    return {package_path(job) for job in Job.objects.filter(project_id=project_id, kind="package")}

@@ -14,22 +14,23 @@ from ninja import Field, Router, Schema
 from ninja.errors import HttpError
 from pyproj import Transformer
 
-from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
 from yama.service.depots import client
 from yama.service.depots.models import Order, Part
-from yama.service.holdings.api import AcceptedOut
 from yama.service.holdings.models import working_folder
+from yama.service.jobs.api import AcceptedOut
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
-from yama.service.tiles.surfaces import quick_look_path
+from yama.service.schemas import Failure
+from yama.service.surfaces.keys import quick_look_path
 from yama.terrain.apart import readers
 from yama.terrain.errors import InputError
 from yama.terrain.files import put_in_place
 from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import Grid, parse_crs
+from yama.terrain.kinds.surface import CELLS
 
 router = Router(tags=["depots"])
 
@@ -337,11 +338,11 @@ def quick_look(request: HttpRequest, project_id: int, depot: str) -> dict[str, s
             crs = project.frame.grid.crs
             taken = readers.take(raw, Declared(), name, crs, crs, folder)
             void = next(
-                (one.mend.set_params["nodata"] for one in taken.findings if one.code == "void_value" and one.mend), None
+                (one.fix.set_params["nodata"] for one in taken.findings if one.code == "void_value" and one.fix), None
             )
             if void is not None:
                 readers.take(raw, Declared(nodata=void), name, crs, crs, folder)
-            put_in_place(folder / readers.CELLS, path)
+            put_in_place(folder / CELLS, path)
     return {"key": key, "name": f"{product['title']} quick look"}
 
 

@@ -85,3 +85,8 @@ class Part(models.Model):
     def part_path(self) -> Path:
         """Where what came so far lies."""
         return project_dir(self.order.project_id) / f"order-{self.pk}.fetch.part"
+
+
+def parts_of(project_id: int) -> set[Path]:
+    """Where parts of a project's orders lie that are still fetched."""
+    return {part.part_path for part in Part.objects.filter(order__project_id=project_id, holding=None)}

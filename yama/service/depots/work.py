@@ -8,13 +8,13 @@ from datetime import timedelta
 
 from django.utils import timezone
 
+from yama.service.arrivals.taking_in import take_in
 from yama.service.depots import client
 from yama.service.depots.models import Part
 from yama.service.holdings.deleted import find_again
 from yama.service.holdings.models import upload_path, working_folder
 from yama.service.jobs.models import Job
-from yama.service.jobs.retry import LaterError
-from yama.service.jobs.work import Outcome, take_in
+from yama.service.jobs.outcome import LaterError, Outcome
 from yama.terrain.errors import InputError
 from yama.terrain.files import put_in_place
 from yama.terrain.formats.declared import Declared

@@ -7,7 +7,9 @@ file added again, or the same recipe run again, brings it back.
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from datetime import datetime, timedelta
+from pathlib import Path
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -17,17 +19,25 @@ from django.utils import timezone
 from ninja import Router, Schema
 from ninja.errors import HttpError
 
-from yama.service.accounts.api import Failure
-from yama.service.holdings.models import Draft, Holding, free_name
+from yama.service.holdings.models import Draft, Holding, Preview, free_name, upload_path
 from yama.service.jobs.models import Job
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
-from yama.service.sharing.models import Share
+from yama.service.schemas import Failure
 from yama.terrain.errors import InputError
 
 router = Router(tags=["deleted"])
 
 KEPT = timedelta(days=7)
+_PREVIEWED = timedelta(days=90)
+
+Loss = Callable[[Holding], str]
+_losses: list[Loss] = []
+
+
+def lost_with(loss: Loss) -> None:
+    """Let `loss` say what goes with a holding that is deleted; empty where nothing does. Called by an app's `ready`."""
+    _losses.append(loss)
 
 
 class UsesOut(Schema):
@@ -90,8 +100,7 @@ def uses_of(holding: Holding) -> UsesOut:
         loses.append(
             f"{_names(made)} {'was' if len(made) == 1 else 'were'} made from it and cannot be made again without it."
         )
-    if Share.objects.filter(holding=holding).exists():
-        loses.append("It is open to others by an address, which stops answering.")
+    loses += [said for more in _losses if (said := more(holding))]
     editing = list(Draft.objects.filter(holding=holding, done__gt=0).select_related("user"))
     if editing:
         loses.append(f"Edits of {', '.join(one.user.get_username() for one in editing)} on it are not kept yet.")
@@ -189,10 +198,32 @@ def find_again(project_id: int, key: str) -> Holding | None:
 
 
 def clear() -> list[str]:
-    """Delete for good what was deleted a week ago; returns its names."""
+    """Delete for good what was deleted a week ago, and previews nobody looked at for a season; returns their names."""
+    Preview.objects.filter(asked_at__lt=timezone.now() - _PREVIEWED).delete()
     gone = []
     for holding in Holding.everything.filter(deleted_at__lt=timezone.now() - KEPT):
-        gone.append(holding.name)
+        gone.append(f"{holding.name}, deleted a week ago")
         holding.delete()
         holding.remove_files()
     return gone
+
+
+def files_of(project_id: int) -> set[Path]:
+    """Every file of a project that a holding or an open job speaks of. Holdings count until a week after they were deleted."""
+    known: set[Path] = set()
+    for holding in Holding.everything.filter(project_id=project_id):
+        known |= set(holding.files)
+        if holding.file_key:
+            known.add(holding.upload_path)
+    for job in Job.objects.filter(project_id=project_id, state__in=Job.OPEN):
+        if job.request.get("file_key"):
+            known.add(upload_path(project_id, job.request["file_key"]))
+    return known
+
+
+def made_on_frame(project: Project) -> str:
+    """Why the frame of a project cannot change; empty where it can."""
+    made = Holding.objects.filter(project=project).exclude(recipe=None).count()
+    if not made:
+        return ""
+    return f"{made} holdings were made on this frame. Make a new project for another frame, or delete them first."

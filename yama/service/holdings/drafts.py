@@ -18,15 +18,16 @@ from ninja.errors import HttpError
 from pydantic import TypeAdapter, ValidationError
 from pyproj import Transformer
 
-from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
-from yama.service.holdings.api import AcceptedOut
 from yama.service.holdings.deleted import find_again
 from yama.service.holdings.features import collection, features_of
+from yama.service.holdings.kinds import FEATURES
 from yama.service.holdings.models import Draft, Holding
+from yama.service.jobs.api import AcceptedOut
 from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
+from yama.service.schemas import Failure
 from yama.terrain import operations
 from yama.terrain.editing import Edit, Edited, snapped, title_of
 from yama.terrain.errors import InputError
@@ -66,8 +67,7 @@ class KeepIn(Schema):
 def _holding(request: HttpRequest, project_id: int, holding_id: int) -> Holding:
     project = open_project(request, project_id, Membership.Role.EDITOR)
     holding: Holding = get_object_or_404(Holding, pk=holding_id, project=project)
-    if holding.kind != Holding.Kind.FEATURES:
-        raise InputError(f"{holding.name} holds no lines or polygons to edit.")
+    FEATURES.require(holding)
     return holding
 
 

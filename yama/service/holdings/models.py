@@ -28,8 +28,8 @@ class Holding(models.Model):
     deleted_at: since when it waits to be gone for good, see `deleted`; `objects` has only those that do not, `everything` all.
     was_checkpoints: that it judged the project's surfaces until then.
 
-    key: hash of what made it (for an upload its bytes and what is declared about them, its recipe otherwise); the same
-    key is the same holding. recipe: the step that made it, None for uploads. live: computed on sight, so it has no
+    key: hash of what made it (for an upload its bytes and what is declared about them, its recipe otherwise), with the name of the
+    output behind it where it is not the step's first; the same key is the same holding. recipe: the step that made it, None for uploads. live: computed on sight, so it has no
     file of cells. declared: what was said about an upload that it does not say itself, as `Declared.to_dict`.
     facts: what is known of its contents: for surfaces `grid`, `statistics`, `unit`, `vertical_datum`; for points
     `count`, `codes`, `fields`, `height_field`, `bounds`; for clouds and features what their inspection gives; for all
@@ -44,11 +44,12 @@ class Holding(models.Model):
         FEATURES = "features"
         CLOUD = "cloud"
         IMAGE = "image"
+        TABLE = "table"
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="holdings")
     kind = models.CharField(max_length=10, choices=Kind)
     name = models.CharField(max_length=120)
-    key = models.CharField(max_length=32)
+    key = models.CharField(max_length=64)
     recipe = models.JSONField(null=True, blank=True)
     live = models.BooleanField(default=False)
     original = models.CharField(max_length=160, blank=True)
@@ -90,6 +91,11 @@ class Holding(models.Model):
         return project_dir(self.project_id) / f"{self.key}.tif"
 
     @property
+    def table_path(self) -> Path:
+        """Where a table is kept."""
+        return project_dir(self.project_id) / f"{self.key}.table.json"
+
+    @property
     def points_path(self) -> Path:
         """Where points are kept for work."""
         return project_dir(self.project_id) / f"{self.key}.npz"
@@ -114,6 +120,13 @@ class Holding(models.Model):
         """The small picture of a surface."""
         return project_dir(self.project_id) / f"{self.key}.png"
 
+    @property
+    def files(self) -> list[Path]:
+        """Where files of it may be, but its upload."""
+        return [
+            self.cells_path, self.points_path, self.overview_path, self.holes_path, self.picture_path, self.table_path,
+        ]  # fmt: skip
+
     def dependants(self) -> list[Holding]:
         """Live holdings of the project that are computed from this one."""
         live = Holding.objects.filter(project_id=self.project_id, live=True).exclude(pk=self.pk)
@@ -121,7 +134,7 @@ class Holding(models.Model):
 
     def remove_files(self) -> None:
         """Delete the files of a holding whose row is gone; the upload only where no other holding is of it."""
-        for path in (self.cells_path, self.points_path, self.overview_path, self.holes_path, self.picture_path):
+        for path in self.files:
             path.unlink(missing_ok=True)
         if self.file_key and not Holding.everything.filter(project_id=self.project_id, file_key=self.file_key).exists():
             self.upload_path.unlink(missing_ok=True)
@@ -148,6 +161,22 @@ class Feature(models.Model):
 
     def __str__(self) -> str:
         return f"{self.holding_id}:{self.number}"
+
+
+class Preview(models.Model):
+    """A step whose result somebody looked at and nobody has kept: its tiles can be asked for under its key, by an address that was
+    kept too. Those nobody has looked at for a season go."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="previews")
+    key = models.CharField(max_length=32)
+    step: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField()
+    asked_at = models.DateTimeField(auto_now=True, db_index=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "key"], name="one_preview_a_key")]
+
+    def __str__(self) -> str:
+        return self.key
 
 
 class Draft(models.Model):

@@ -10,13 +10,12 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from ninja.errors import HttpError
 
 from yama.service.jobs.models import Job
+from yama.service.jobs.register import kind_of
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
-from yama.service.tiles.api import FindingOut
-from yama.terrain.findings import Finding, from_dict
+from yama.service.schemas import FindingOut
 
 router = Router(tags=["jobs"])
 
@@ -32,14 +31,6 @@ class QuestionOut(Schema):
     declared: dict[str, Any]
     findings: list[FindingOut]
     zip: str = ""
-
-
-def asked(
-    file_key: str, name: str, declared: dict[str, Any], findings: list[Finding], zip_name: str = ""
-) -> dict[str, Any]:
-    """A question as `QuestionOut` has it."""
-    told = [finding.to_dict() for finding in findings]
-    return {"file_key": file_key, "name": name, "declared": declared, "findings": told, "zip": zip_name}
 
 
 class JobOut(Schema):
@@ -64,15 +55,15 @@ class JobOut(Schema):
 
     @staticmethod
     def resolve_question(job: Job) -> dict[str, Any] | None:
-        """From what the job was asked to take in, and the findings it ended with."""
-        request = job.request
-        if job.state != Job.State.FAILED or job.seen or job.kind != "take_in":
-            return None
-        findings = [from_dict(one) for one in job.findings]
-        if not findings or not all(one.answers for one in findings):
-            return None
-        zip_name = request.get("origin", {}).get("zip", "")
-        return asked(request["file_key"], request["name"], request.get("declared", {}), findings, zip_name)
+        """As the kind of job has it."""
+        return kind_of(job).question(job) if job.state == Job.State.FAILED and not job.seen else None
+
+
+class AcceptedOut(Schema):
+    """What became of a request: a job that was started, or the holding that is there already."""
+
+    job: JobOut | None = None
+    holding_id: int | None = None
 
 
 @router.get("/{int:project_id}/jobs", response=list[JobOut])
@@ -85,15 +76,6 @@ def list_jobs(request: HttpRequest, project_id: int) -> Any:
 def get_job(request: HttpRequest, project_id: int, job_id: UUID) -> Job:
     """One job."""
     return get_object_or_404(Job, pk=job_id, project=open_project(request, project_id))
-
-
-@router.get("/{int:project_id}/jobs/{uuid:job_id}/figures", response=dict[str, Any])
-def figures(request: HttpRequest, project_id: int, job_id: UUID) -> Any:
-    """The figures that came of a job."""
-    job = get_job(request, project_id, job_id)
-    if job.figures is None:
-        raise HttpError(404, f"{job.title} left no figures.")
-    return job.figures
 
 
 @router.post("/{int:project_id}/jobs/{uuid:job_id}/cancel", response=JobOut)

@@ -14,7 +14,7 @@ from yama.service.projects.models import Project
 class Job(models.Model):
     """One piece of work.
 
-    kind: which function of `work.py` does it, on `request`. key: of the holding it will make; two jobs never make
+    kind: which registered function does it, on `request`. key: of the holding it will make; two jobs never make
     the same one at once. worker: token of the try that holds the job; a try that lost it cannot finish it.
     """
 
@@ -34,7 +34,7 @@ class Job(models.Model):
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=20)
     title = models.CharField(max_length=200)
-    key = models.CharField(max_length=32, blank=True)
+    key = models.CharField(max_length=64, blank=True)
     request: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(default=dict)
     state = models.CharField(max_length=10, choices=State, default=State.QUEUED)
     progress = models.FloatField(default=0.0)
@@ -48,8 +48,8 @@ class Job(models.Model):
     """For a failed job: what happened and what to do."""
     log = models.TextField(blank=True)
     findings = models.JSONField(default=list)
-    figures: models.JSONField[dict[str, Any] | None, dict[str, Any] | None] = models.JSONField(null=True)
-    """What came of an operation that gives figures instead of a holding."""
+    made: models.JSONField[dict[str, Any] | None, dict[str, Any] | None] = models.JSONField(null=True)
+    """What came of it that is no holding, such as the file of a package."""
     holding = models.ForeignKey("holdings.Holding", null=True, on_delete=models.SET_NULL, related_name="+")
     seen = models.BooleanField(default=False)
     """Whether the person has put a failure aside."""

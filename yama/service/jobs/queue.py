@@ -9,6 +9,7 @@ from django.db import transaction
 from kombu.exceptions import OperationalError as BrokerError
 
 from yama.service.jobs.models import Job
+from yama.service.jobs.tasks import run_job
 from yama.service.projects.models import Project
 from yama.terrain.errors import InputError
 
@@ -37,14 +38,15 @@ def submit(project: Project, kind: str, title: str, request: dict[str, Any], use
 
 def wake(job: Job) -> None:
     """Tell a worker. A lost message is made good by the watch, which wakes what stays queued."""
-    from yama.service.jobs.tasks import run_job
-
     try:
         run_job.delay(str(job.pk))
     except BrokerError:
         _log.warning("the broker does not answer; job %s waits for the watch", job.pk)
 
 
-def request_judging(project: Project, user_id: int | None) -> Job:
-    """Judge every surface of the project against its checkpoints."""
-    return submit(project, "judge", f"Judge all surfaces at {project.checkpoints}", {}, user_id)
+def under_way(project: Project) -> str:
+    """Why the frame of a project cannot change now; empty where it can."""
+    waiting = list(Job.objects.filter(project=project, state__in=Job.OPEN).values_list("title", flat=True)[:3])
+    if not waiting:
+        return ""
+    return f"Work on this frame is under way ({', '.join(waiting)}). Wait until it is done, or cancel it, then change the frame."

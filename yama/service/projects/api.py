@@ -13,13 +13,11 @@ from django.shortcuts import get_object_or_404
 from ninja import Body, Field, Router, Schema
 from ninja.errors import HttpError
 
-from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
-from yama.service.holdings.models import Holding
-from yama.service.jobs.models import Job
-from yama.service.jobs.queue import request_judging
 from yama.service.projects.access import membership, open_project
+from yama.service.projects.hooks import objection_to_another_frame, tell_frame_changed
 from yama.service.projects.models import Membership, Project
+from yama.service.schemas import Failure
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid, crs_name, parse_crs
 
@@ -96,12 +94,6 @@ class MemberIn(Schema):
     role: Role
 
 
-class CheckpointsIn(Schema):
-    """Which points judge the surfaces; none where null."""
-
-    holding_id: int | None
-
-
 def frame_from(body: FrameIn) -> Frame:
     """A checked frame. Raises GridError with a sentence where it is impossible."""
     crs = crs_name(parse_crs(body.crs))
@@ -109,7 +101,8 @@ def frame_from(body: FrameIn) -> Frame:
     return Frame(grid, body.unit, body.vertical_datum)
 
 
-def _out(member: Membership) -> dict[str, Any]:
+def project_out(member: Membership) -> dict[str, Any]:
+    """A project as `ProjectOut` has it."""
     project, frame = member.project, member.project.frame
     return {
         "id": project.pk,
@@ -129,7 +122,7 @@ def _out(member: Membership) -> dict[str, Any]:
 def list_projects(request: HttpRequest) -> list[dict[str, Any]]:
     """The projects the signed-in person is a member of, newest first."""
     members = Membership.objects.filter(user=person(request)).select_related("project").order_by("-project_id")
-    return [_out(member) for member in members]
+    return [project_out(member) for member in members]
 
 
 @router.post("", response={201: ProjectOut, 422: Failure})
@@ -139,13 +132,13 @@ def create_project(request: HttpRequest, body: ProjectIn) -> tuple[int, dict[str
     with transaction.atomic():
         project = Project.objects.create(name=body.name.strip(), frame_data=frame.to_dict())
         member = Membership.objects.create(project=project, user=person(request), role=Membership.Role.OWNER)
-    return 201, _out(member)
+    return 201, project_out(member)
 
 
 @router.get("/{int:project_id}", response=ProjectOut)
 def get_project(request: HttpRequest, project_id: int) -> dict[str, Any]:
     """One project."""
-    return _out(membership(request, project_id))
+    return project_out(membership(request, project_id))
 
 
 @router.put("/{int:project_id}/frame", response={200: ProjectOut, 409: Failure, 422: Failure})
@@ -154,44 +147,14 @@ def set_frame(request: HttpRequest, project_id: int, body: FrameIn) -> dict[str,
     member = membership(request, project_id, Membership.Role.OWNER)
     with transaction.atomic():
         Project.objects.select_for_update().get(pk=project_id)  # no job is asked for meanwhile, see `queue.submit`
-        made = Holding.objects.filter(project_id=project_id).exclude(recipe=None).count()
-        if made:
-            raise HttpError(
-                409,
-                f"{made} holdings were made on this frame. Make a new project for another frame, or delete them first.",
-            )
-        waiting = list(
-            Job.objects.filter(project_id=project_id, state__in=Job.OPEN).values_list("title", flat=True)[:3]
-        )
-        if waiting:
-            raise HttpError(
-                409, f"Work on this frame is under way ({', '.join(waiting)}). Wait until it is done, or cancel it, then change "
-                "the frame.",
-            )  # fmt: skip
+        objection = objection_to_another_frame(member.project)
+        if objection:
+            raise HttpError(409, objection)
         before = member.project.frame
         member.project.frame_data = frame_from(body).to_dict()
         member.project.save(update_fields=["frame_data"])
-    if member.project.checkpoints is not None and member.project.frame.unit != before.unit:
-        request_judging(member.project, person(request).pk)  # errors are in the frame's unit
-    return _out(member)
-
-
-@router.put("/{int:project_id}/checkpoints", response={200: ProjectOut, 422: Failure})
-def set_checkpoints(request: HttpRequest, project_id: int, body: CheckpointsIn) -> dict[str, Any]:
-    """Choose the points that judge every surface of the project; all surfaces are judged again."""
-    member = membership(request, project_id, Membership.Role.EDITOR)
-    project = member.project
-    if body.holding_id is not None:
-        holding = get_object_or_404(Holding, pk=body.holding_id, project=project)
-        if holding.kind != Holding.Kind.POINTS:
-            raise HttpError(422, f"{holding.name} holds no points; checkpoints are points with heights.")
-        project.checkpoints = holding
-    else:
-        project.checkpoints = None
-    project.save(update_fields=["checkpoints"])
-    if project.checkpoints is not None:
-        request_judging(project, person(request).pk)
-    return _out(member)
+    tell_frame_changed(member.project, before, person(request).pk)
+    return project_out(member)
 
 
 @router.get("/{int:project_id}/members", response=list[MemberOut])

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import tempfile
-from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -18,19 +17,15 @@ from pyproj.aoi import AreaOfInterest
 from pyproj.database import query_crs_info
 from pyproj.enums import PJType
 
-from yama.service.accounts.api import Failure
-from yama.service.holdings.models import Holding
-from yama.service.projects.access import open_project
+from yama.service.schemas import Failure
 from yama.terrain.apart import readers
-from yama.terrain.frame import Extent, extent_of_points, propose, utm_zone
-from yama.terrain.grid import Bounds, Grid, metres_per_unit, parse_crs
+from yama.terrain.frame import Extent, propose, utm_zone
+from yama.terrain.grid import Bounds, metres_per_unit, parse_crs
 
 router = Router(tags=["frames"])
-holdings_router = Router(tags=["frames"])
 
 _CHUNK = 1 << 20
 _FOUND = 12
-_BOUNDARY_SHARE = 0.1
 
 
 class ExtentIO(Schema):
@@ -105,7 +100,8 @@ def _extent(given: ExtentIO) -> Extent:
     return Extent(given.name, given.crs, Bounds(*given.bounds), given.spacing, given.cell, given.boundary)
 
 
-def _proposal(extents: list[Extent], cell_size: float | None = None) -> dict[str, Any]:
+def proposal(extents: list[Extent], cell_size: float | None = None) -> dict[str, Any]:
+    """A frame proposed for extents, as `ProposalOut` has it."""
     found = propose(extents, cell_size)
     grid = found.frame.grid
     return {
@@ -134,7 +130,7 @@ def extent(request: HttpRequest, name: str) -> dict[str, Any]:
 @router.post("/propose", response={200: ProposalOut, 422: Failure})
 def propose_frame(request: HttpRequest, body: ProposeIn) -> dict[str, Any]:
     """A frame for these sources."""
-    return _proposal([_extent(one) for one in body.extents], body.cell_size)
+    return proposal([_extent(one) for one in body.extents], body.cell_size)
 
 
 @router.post("/use", response={200: UseOut, 422: Failure})
@@ -222,44 +218,3 @@ def _holds(box: tuple[float, float, float, float], at: AreaOfInterest) -> bool:
         west <= at.west_lon_degree <= east if west <= east else at.west_lon_degree >= west or at.west_lon_degree <= east
     )
     return across and south <= at.south_lat_degree <= north
-
-
-@holdings_router.get("/{int:project_id}/frame/proposal", response={200: ProposalOut, 422: Failure})
-def propose_from_holdings(request: HttpRequest, project_id: int) -> dict[str, Any]:
-    """A frame for what the project holds of its own files."""
-    from yama.service.tiles import surfaces
-
-    project = open_project(request, project_id)
-    extents = []
-    for holding in project.holdings.filter(recipe__isnull=True).exclude(file_key=""):
-        if holding.origin.get("depot"):
-            continue  # what was ordered covers more than is wanted
-        facts = holding.facts
-        if holding.kind == Holding.Kind.SURFACE:
-            grid = Grid.from_dict(facts["grid"])
-            width, height = grid.metres_per_cell()
-            extents.append(Extent(holding.name, grid.crs, grid.bounds, cell=(width * height) ** 0.5))
-        elif holding.kind == Holding.Kind.POINTS:
-            extents.append(extent_of_points(surfaces.points_of(holding), holding.name))
-        elif holding.kind == Holding.Kind.CLOUD:
-            extents.append(Extent(holding.name, facts["crs"], Bounds(*facts["bounds"]), spacing=facts["spacing"]))
-        elif holding.kind == Holding.Kind.IMAGE:
-            extents.append(Extent(holding.name, facts["crs"], Bounds(*facts["bounds"])))
-        else:
-            only_areas = set(facts["counts"]) == {"polygons"}
-            extents.append(Extent(holding.name, facts["crs"], Bounds(*facts["bounds"]), boundary=only_areas))
-    return _proposal(_meant(extents, project.frame.grid.crs))
-
-
-def _meant(extents: list[Extent], crs: str) -> list[Extent]:
-    """The extents, with polygons much smaller than the other sources taken for lakes or plots rather than for a boundary."""
-    boxes = [
-        Transformer.from_crs(parse_crs(one.crs), parse_crs(crs), always_xy=True).transform_bounds(*one.bounds)
-        for one in extents
-    ]
-    areas = [(box[2] - box[0]) * (box[3] - box[1]) for box in boxes]
-    found = []
-    for i, one in enumerate(extents):
-        others = [area for j, area in enumerate(areas) if j != i and math.isfinite(area)]
-        found.append(replace(one, boundary=one.boundary and areas[i] >= _BOUNDARY_SHARE * max(others, default=0.0)))
-    return found

@@ -9,13 +9,14 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
-from yama.service.accounts.api import Failure
 from yama.service.accounts.people import person
+from yama.service.holdings.kinds import SURFACE
 from yama.service.holdings.models import Holding
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
+from yama.service.schemas import Failure
 from yama.service.sharing.models import Share
-from yama.service.tiles.dressed import DressIn
+from yama.service.surfaces.dressed import DressIn
 
 router = Router(tags=["sharing"])
 
@@ -61,7 +62,7 @@ def list_shares(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
 def share(request: HttpRequest, project_id: int, body: ShareIn) -> tuple[int, dict[str, Any]]:
     """Open a surface to whoever has the address."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
-    holding = get_object_or_404(Holding, pk=body.holding, project=project, kind=Holding.Kind.SURFACE)
+    holding = get_object_or_404(Holding, pk=body.holding, project=project, kind=SURFACE.name)
     body.dress.dress(project.frame.unit)
     made = Share.objects.create(holding=holding, dress=body.dress.model_dump(), created_by=person(request))
     return 201, _out(made, request)

@@ -31,3 +31,9 @@ class Share(models.Model):
 
     def __str__(self) -> str:
         return f"{self.holding} is open"
+
+
+def stops_answering(holding: Holding) -> str:
+    """What is lost with a holding that is open to others; empty where it is not."""
+    open_to_others = Share.objects.filter(holding=holding).exists()
+    return "It is open to others by an address, which stops answering." if open_to_others else ""

@@ -18,8 +18,8 @@ from django.views.decorators.http import require_safe
 from pyproj import Transformer
 
 from yama.service.sharing.models import Share
-from yama.service.tiles import surfaces
-from yama.service.tiles.dressed import DressIn
+from yama.service.surfaces import keys
+from yama.service.surfaces.dressed import DressIn
 from yama.terrain.errors import TerrainError
 from yama.terrain.grid import Grid, Window, parse_crs
 from yama.terrain.relief.picture import view_picture
@@ -115,7 +115,7 @@ def tile(_request: HttpRequest, token: str, matrix: int, row: int, col: int) -> 
     png: bytes | None = cache.get(place)
     if png is None:
         try:
-            surface = surfaces.surface_of_holding(share.holding)
+            surface = keys.surface_of_holding(share.holding)
             png = view_picture(
                 surface,
                 at.part(Window(row * TILE, col * TILE, TILE, TILE)),

@@ -86,7 +86,7 @@ class OddRequestsTest(ServiceTest):
 
     def test_a_full_disk_is_said_and_leaves_nothing(self):
         full = OSError(errno.ENOSPC, "No space left on device")
-        with mock.patch("yama.service.holdings.uploads.put_in_place", side_effect=full):
+        with mock.patch("yama.service.arrivals.api.put_in_place", side_effect=full):
             said = self.send(table(), status=507)
         self.assertIn("disk is full", said["detail"])
         self.assertEqual(self.uploads(), [])

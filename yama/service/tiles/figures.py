@@ -8,11 +8,11 @@ import orjson
 from django.http import HttpRequest, HttpResponse
 from ninja import Field, Router, Schema
 
-from yama.service.accounts.api import Failure
 from yama.service.holdings.features import features_of
-from yama.service.holdings.models import Holding
+from yama.service.holdings.kinds import FEATURES
 from yama.service.projects.access import open_project
-from yama.service.tiles import surfaces
+from yama.service.schemas import Failure
+from yama.service.surfaces import keys
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import polygons_of
 from yama.terrain.judge.distribution import Over, distributions
@@ -59,14 +59,14 @@ class ProfileOut(Schema):
 def profile(request: HttpRequest, project_id: int, body: ProfileIn) -> HttpResponse:
     """Heights of surfaces along a line, at the cells of the finest of them."""
     project = open_project(request, project_id)
-    keys = list(dict.fromkeys(body.keys))
-    held = [surfaces.shown(project, key) for key in keys]
+    wanted = list(dict.fromkeys(body.keys))
+    held = [keys.shown(project, key) for key in wanted]
     crs = project.frame.grid.crs
     along = track(body.line, crs, finest([one.grid for one in held]))
     found = courses(held, along, crs, body.cells)
     told = {
         "distance": along.distance.round(3).tolist(), "x": along.x.round(3).tolist(), "y": along.y.round(3).tolist(),
-        "step": along.step, "courses": {key: course.to_dict() for key, course in zip(keys, found, strict=True)},
+        "step": along.step, "courses": {key: course.to_dict() for key, course in zip(wanted, found, strict=True)},
     }  # fmt: skip
     # checking and writing so many numbers as other answers are would take longer than reading them
     return HttpResponse(orjson.dumps(told), content_type="application/json")
@@ -129,10 +129,10 @@ def heights(request: HttpRequest, project_id: int, body: HeightsIn) -> dict[str,
     project = open_project(request, project_id)
     polygons = []
     if body.area is not None:
-        held = project.holdings.filter(pk=body.area, kind=Holding.Kind.FEATURES).first()
+        held = project.holdings.filter(pk=body.area, kind=FEATURES.name).first()
         polygons = polygons_of([features_of(held)], project.frame.grid.crs) if held else []
         if not polygons:
             raise InputError("What is chosen as area holds no polygon. Choose another.")
     bounds, within = area_of(body.bounds, body.ring, polygons)
-    first, second = (surfaces.shown(project, key) if key else None for key in (body.a, body.b))
+    first, second = (keys.shown(project, key) if key else None for key in (body.a, body.b))
     return distributions(first, second, project.frame, Over(bounds, within, _QUICK_CELLS), body.levels, body.about)

@@ -9,36 +9,34 @@ from __future__ import annotations
 import glob
 import tempfile
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Any
 
 import numpy as np
 
-from yama.terrain import formats, overview
+from yama.terrain import formats, kinds
 from yama.terrain.apart import Effort, call
 from yama.terrain.errors import InputError, QuestionError, TerrainError
 from yama.terrain.features import Features
-from yama.terrain.findings import Finding, refuse
-from yama.terrain.formats import archive, beside, delimited, height_tile, image, las, lattice, raster, text_grid, vector
+from yama.terrain.findings import Finding
+from yama.terrain.formats import archive, beside, delimited, text_grid, vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent
-from yama.terrain.points import Points
 from yama.terrain.progress import Progress, ignore_progress
-from yama.terrain.surface import Statistics, Surface, store
-from yama.terrain.voids import Holes
+from yama.terrain.surface import store
 
-CELLS, POINTS, OVERVIEW = "cells.tif", "points.npz", "overview.cloud"
-"""Names in the folder of what is kept of a surface, of points and of a cloud."""
 _DOTS = 4000
 
 
 @dataclass(frozen=True)
 class Glance:
-    """What can be told of a file at once. lacks_crs: that it cannot be placed without being told its CRS. cells: that it
+    """What can be told of a file at once. is_asked: it is shown as a table first. holds_files: it is several in one. lacks_crs: that it cannot be placed without being told its CRS. cells: that it
     claims to have, or points. unpacked: bytes that it unpacks to, its size where it is not packed."""
 
-    family: formats.Family
+    family: formats.Name
+    is_asked: bool
+    holds_files: bool
     lacks_crs: bool
     cells: int
     unpacked: int
@@ -47,19 +45,6 @@ class Glance:
     def effort(self) -> Effort:
         """What taking the file in may take."""
         return Effort.of(self.unpacked, self.cells)
-
-
-@dataclass
-class Taken:
-    """What is kept of a file, beside the files in the folder. findings stand in `facts` too where the kind has them there."""
-
-    kind: str
-    facts: dict[str, Any]
-    findings: list[Finding]
-    statistics: Statistics | None = None
-    holes: Holes | None = None
-    features: Features | None = None
-    file: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -122,15 +107,13 @@ def unpack(path: Path, name: str, folder: Path, progress: Progress = ignore_prog
 def take(
     path: Path, declared: Declared, name: str, crs: str, frame_crs: str, folder: Path,
     progress: Progress = ignore_progress,
-) -> Taken:  # fmt: skip
+) -> kinds.Kept:  # fmt: skip
     """Read all of a file into `folder`. crs: of files that do not say theirs; frame_crs: of the overview of a cloud.
 
     Raises InputError with the reason against its use.
     """
     seen = glance(path, declared, name)
-    if seen.family == "archive":
-        raise InputError(f"{name} is a zip of several files. Unpack it and name the file you mean.")
-    found: Taken = _ask(_take, path, name, (declared, crs, frame_crs, folder), seen.effort, folder, progress)
+    found: kinds.Kept = _ask(_take, path, name, (declared, crs, frame_crs, folder), seen.effort, folder, progress)
     return found
 
 
@@ -157,10 +140,9 @@ def _unpacked_bound(path: Path) -> int:
 
 
 def _glance(path: Path, name: str, declared: Declared, progress: Progress) -> Glance:
-    family = formats.family_of(path, name, declared)
-    size = path.stat().st_size
-    if family == "table":
-        return Glance(family, False, 0, _unpacked(path, name))
+    family = formats.family(path, name, declared)
+    if family.is_asked:
+        return Glance(family.name, True, False, False, 0, _unpacked(path, name))
     cells = formats.glance(path, declared, name)
     lacks = False
     if declared.crs:
@@ -168,7 +150,14 @@ def _glance(path: Path, name: str, declared: Declared, progress: Progress) -> Gl
             formats.glance(path, NOTHING, name)
         except TerrainError:
             lacks = True
-    return Glance(family, lacks, cells, _unpacked(path, name) if family in ("archive", "vector") else size)
+    return Glance(
+        family.name,
+        False,
+        family.holds_files,
+        lacks,
+        cells,
+        _unpacked(path, name) if family.is_packed else path.stat().st_size,
+    )
 
 
 def _unpacked(path: Path, name: str) -> int:
@@ -232,7 +221,7 @@ def _unpack(path: Path, name: str, folder: Path, progress: Progress) -> tuple[li
                 finally:
                     for other in files.values():
                         other.unlink()
-            if formats.family_of(made, member, declared) == "archive":
+            if formats.family(made, member, declared).holds_files:
                 raise InputError(f"{member} is a zip in a zip; unpack that and add it.")
             formats.glance(made, declared, member)
         except QuestionError:
@@ -247,52 +236,11 @@ def _unpack(path: Path, name: str, folder: Path, progress: Progress) -> tuple[li
 
 def _take(
     path: Path, name: str, declared: Declared, crs: str, frame_crs: str, folder: Path, progress: Progress
-) -> Taken:
-    family = formats.family_of(path, name, declared)
-    size = path.stat().st_size
-    if family == "tile":
-        made_of = folder / "tile.tif"
-        height_tile.as_geotiff(path, name, made_of)
-        path, family = made_of, "raster"
-    if family == "raster":
-        facts = raster.inspect(path, declared, name, lambda share: progress(0.4 * share))
-        refuse(facts.findings)
-        made = _surface(raster.read(path, declared, name), facts.findings, folder, lambda s: progress(0.4 + 0.6 * s))
-        made.holes = facts.holes
-        made.file = {
-            "bands": facts.bands, "cell_type": facts.cell_type, "nodata": None if facts.nodata is None else str(facts.nodata),
-            "driver": facts.driver, "bytes": size,
-        }  # fmt: skip
-        return made
-    if family == "image":
-        seen = image.inspect(path, declared, name, progress)
-        refuse(seen.findings)
-        return Taken("image", seen.to_dict(), seen.findings)
-    if family == "cloud":
-        held = las.inspect(path, declared, name, lambda share: progress(0.3 * share))
-        refuse(held.findings)
-        overview.build(las.read(path, declared, name), frame_crs, folder / OVERVIEW, lambda s: progress(0.3 + 0.7 * s))
-        return Taken("cloud", held.to_dict(), held.findings)
-    if family == "vector":
-        found, features = vector.look(path, declared, name, crs)
-        refuse(found.findings)
-        if isinstance(features, Features):
-            return Taken("features", found.to_dict(), found.findings, features=features)
-        return _points(features, found.findings, folder)
-    listed, points = delimited.look(path, declared, name, crs)
-    if declared.grid:
-        return _surface(lattice.surface_of(points, name), listed.findings, folder, progress)
-    return _points(points, listed.findings, folder)
-
-
-def _surface(source: Surface, findings: list[Finding], folder: Path, progress: Progress) -> Taken:
-    found = store(source, folder / CELLS, progress)
-    return Taken("surface", {}, findings, statistics=found)
-
-
-def _points(points: Points, findings: list[Finding], folder: Path) -> Taken:
-    points.save(folder / POINTS)
-    return Taken("points", {**points.facts(), "findings": [finding.to_dict() for finding in findings]}, findings)
+) -> kinds.Kept:
+    family = formats.family(path, name, declared)
+    looked = family.look(path, declared, name, crs, lambda share: progress(0.4 * share))
+    kind = kinds.kind_of(looked.held)
+    return kind.keep(looked.held, looked, folder, frame_crs, lambda share: progress(0.4 + 0.6 * share))
 
 
 def warm() -> None:

@@ -68,7 +68,9 @@ def parser() -> argparse.ArgumentParser:
     done.add_argument("--set", dest="settings", action="append", default=[], type=pair, metavar="NAME=VALUE")
     done.add_argument("--frame", metavar="FRAME.json", help="the grid to build on; taken from the inputs if left out")
     of_files(done)
-    done.add_argument("--out", required=True)
+    done.add_argument("--out", required=True, help="file of the first output")
+    done.add_argument("--also", action="append", default=[], type=pair, metavar="OUTPUT=FILE",
+                      help="another output; `yama ops` lists them")  # fmt: skip
     done.add_argument("--recipe", metavar="RECIPE.json", help="write down how the result was made")
 
     along = command("profile", profile, "heights of surfaces along a line, every so many metres")

@@ -20,7 +20,11 @@ def ops(arguments: argparse.Namespace) -> None:
             f"--in {name}=FILE{' ...' if role['many'] else ''}{' (or none)' if role['optional'] else ''}"
             for name, role in entry["inputs"].items()
         )
-        print(f"{entry['name']:22}{entry['summary']}\n{'':22}{roles}")
+        given = " ".join(
+            f"--also {name}=FILE" if number else f"--out FILE ({one['kind']})"
+            for number, (name, one) in enumerate(entry["outputs"].items())
+        )
+        print(f"{entry['name']:22}{entry['summary']}\n{'':22}{roles}\n{'':22}{given}")
         for name, schema in entry["params"].get("properties", {}).items():
             if not arguments.name:
                 print(f"{'':22}--set {name}={schema.get('default')}  {schema.get('description', '')}".rstrip())

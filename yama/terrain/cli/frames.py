@@ -7,38 +7,12 @@ import json
 import sys
 from pathlib import Path
 
-import shapely
-
+from yama.terrain import kinds
 from yama.terrain.cli.look import read
 from yama.terrain.cli.words import declared_of, new_file
-from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
-from yama.terrain.features import Features
-from yama.terrain.formats import Held
-from yama.terrain.frame import Extent, Frame, extent_of_points, propose
-from yama.terrain.grid import Bounds, Grid, metres_per_unit, parse_crs
-from yama.terrain.points import Points
-from yama.terrain.surface import Surface
-
-
-def extent_of(held: Held, name: str, meant: bool = False) -> Extent:
-    """Where a source lies and how fine it is. meant: its polygons say which area is meant."""
-    if isinstance(held, Surface):
-        width, height = held.grid.metres_per_cell()
-        return Extent(name, held.grid.crs, held.grid.bounds, cell=(width * height) ** 0.5)
-    if isinstance(held, Points):
-        return extent_of_points(held, name)
-    if isinstance(held, Cloud):
-        across, up = metres_per_unit(held.crs, *held.bounds.middle)
-        box = held.bounds
-        area = (box.east - box.west) * across * (box.north - box.south) * up
-        return Extent(name, held.crs, box, spacing=float((area / max(held.count, 1)) ** 0.5))
-    if isinstance(held, Features):
-        polygons = shapely.get_dimensions(held.geometries) == 2
-        if meant and not polygons.any():
-            raise InputError(f"{name} holds no polygon that could say which area is meant.")
-        return Extent(name, held.crs, (held.kept(polygons) if polygons.any() else held).bounds, boundary=meant)
-    return Extent(name, held.crs, held.bounds)
+from yama.terrain.frame import Frame, propose
+from yama.terrain.grid import Bounds, Grid, parse_crs
 
 
 def frame(arguments: argparse.Namespace) -> None:
@@ -48,7 +22,7 @@ def frame(arguments: argparse.Namespace) -> None:
     if arguments.within:
         sources.append((arguments.within, True))
     extents = [
-        extent_of(read(path, declared_of(arguments), arguments.crs)[1], Path(path).name, meant)
+        kinds.extent_of(read(path, declared_of(arguments), arguments.crs)[1], Path(path).name, meant)
         for path, meant in sources
     ]
     if extents:

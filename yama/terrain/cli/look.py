@@ -12,8 +12,9 @@ from yama.terrain.apart import readers
 from yama.terrain.cli.words import answers, declared_of, say, told
 from yama.terrain.errors import InputError
 from yama.terrain.findings import refuse
-from yama.terrain.formats import Held, archive
+from yama.terrain.formats import archive
 from yama.terrain.formats.declared import Declared
+from yama.terrain.held import Held
 
 _PARTS = (".shp", ".shx", ".dbf", ".prj", ".cpg")
 _packed = tempfile.TemporaryDirectory(prefix="yama-", ignore_cleanup_errors=True)

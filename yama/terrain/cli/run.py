@@ -5,24 +5,24 @@ from __future__ import annotations
 import argparse
 import json
 import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
 from pyproj import Transformer
 
-from yama.terrain import formats, operations, recipe
-from yama.terrain.cli.frames import extent_of
+from yama.terrain import formats, kinds, operations, recipe
 from yama.terrain.cli.look import as_one, looked_at, read
 from yama.terrain.cli.words import declared_of, new_file, say, value
 from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
-from yama.terrain.formats import Held
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame, propose
 from yama.terrain.grid import Bounds, parse_crs
-from yama.terrain.operations.base import Inputs, Operation, Task
+from yama.terrain.held import Held
+from yama.terrain.operations import Inputs, Operation, Result, Results, Task, findings_of, task_of
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
 from yama.terrain.surface import Surface
@@ -34,18 +34,18 @@ def _frame(path: str | None, inputs: Inputs) -> Frame:
             return Frame.from_dict(json.loads(Path(path).read_text(encoding="utf-8")))
         except (OSError, ValueError) as error:
             raise InputError(f"{path} is not a readable frame: {error}") from error
-    every = [one for held in inputs.values() for one in (held if isinstance(held, list) else [held])]
+    every = list(inputs)
     surfaces = [held for held in every if isinstance(held, Surface)]
     if surfaces:
         return _over_all(surfaces)
     for kind in (Points, (Cloud, Features)):
-        given = [extent_of(held, "the input") for held in every if isinstance(held, kind)]
+        given = [kinds.extent_of(held, "the input") for held in every if isinstance(held, kind)]
         if given:
             return propose(given).frame
     raise InputError("Give --frame, or an input to take it from.")
 
 
-def _settings(operation: Operation, given: list[tuple[str, str]]) -> dict[str, Any]:
+def _settings(operation: Operation[Any], given: list[tuple[str, str]]) -> dict[str, Any]:
     """Settings as they were typed; where a list is asked for, one value is a list of it, and words part at commas."""
     asked = operation.Params.model_json_schema().get("properties", {})
     found: dict[str, Any] = {}
@@ -84,27 +84,22 @@ def _over_all(surfaces: list[Surface]) -> Frame:
     return Frame(grid.part(window), first.unit, first.vertical_datum)
 
 
-def _task(step: Step, inputs: Inputs, frame: Frame) -> Task:
-    """The task of a step. Raises InputError where the operation computes otherwise by now than when the step was written."""
+def _task(step: Step, inputs: Mapping[str, list[Held]]) -> tuple[Task, str]:
+    """The task of a step and the output that its key names. Raises InputError where the operation computes otherwise by now than when
+    the step was written."""
     operation = operations.find(step.operation)
     if operation.version != step.version:
         raise InputError(
             f"The recipe asks for {step.operation} version {step.version}; here it is {operation.version}."
         )
-    return Task(
-        operation, operations.take_inputs(operation, inputs), operations.parse_params(operation, step.params), frame
-    )
+    return task_of(step, inputs)
 
 
-def _run(step: Step, inputs: Inputs, frame: Frame, out: Path) -> None:
-    task = _task(step, inputs, frame)
-    say(task.check())
-    result = task.run()
-    if isinstance(result, (Surface, Features, Reclassified)):
-        formats.write(result, out, tags={"RECIPE": step.key})
-        say(task.found(result))
-    else:
-        out.write_text(json.dumps(result, indent=2) + "\n", encoding="utf-8")
+def _write(results: Results, files: Mapping[str, Path], key: str, first: str) -> None:
+    """Write outputs into files, and say what making them showed."""
+    for name, path in files.items():
+        kinds.write(results[name], path, tags={"RECIPE": recipe.part_key(key, name, first)})
+        say(findings_of(results[name]))
 
 
 def do(arguments: argparse.Namespace) -> None:
@@ -113,22 +108,26 @@ def do(arguments: argparse.Namespace) -> None:
     for name, path in arguments.inputs:
         files.setdefault(name, []).append(path)
     out = new_file(arguments.out)
+    also = {name: new_file(path) for name, path in arguments.also}
     recipe_file = new_file(arguments.recipe)
     assert out is not None
     held: dict[str, Held] = {}
     said: dict[str, Declared] = {}
     for path in dict.fromkeys(path for paths in files.values() for path in paths):
         said[path], held[path] = read(path, declared_of(arguments), arguments.crs)
-    inputs: dict[str, Held | list[Held]] = {name: [held[path] for path in paths] for name, paths in files.items()}
-    operations.take_inputs(operation, inputs)  # before a frame is looked for in what is not there
+    given = {name: [held[path] for path in paths] for name, paths in files.items()}
+    inputs = Inputs(operation.title, operation.inputs, given)  # before a frame is looked for in what is not there
     frame = _frame(arguments.frame, inputs)
-    params = operations.parse_params(operation, _settings(operation, arguments.settings))
+    task = Task(operation, given, _settings(operation, arguments.settings), frame)
+    task.chosen(list(also))
     file_keys = {path: recipe.file_key(as_one(path)) for paths in files.values() for path in paths}
     keys: dict[str, str | list[str]] = {
         name: [said[path].key(file_keys[path]) for path in paths] for name, paths in files.items()
     }
-    step = operations.make_step(operation, params, keys, frame)
-    _run(step, inputs, frame, out)
+    step = operations.make_step(operation, task.params, keys, frame)
+    say(task.findings)
+    outs = {operation.first: out, **{name: path for name, path in also.items() if path is not None}}
+    _write(task.run(), outs, step.key, operation.first)
     if recipe_file:
         sources = {
             said[path].key(key): recipe.source(Path(path).name, key, said[path].to_dict(), "")
@@ -138,47 +137,62 @@ def do(arguments: argparse.Namespace) -> None:
         recipe_file.write_text(text + "\n", encoding="utf-8")
 
 
+class _Kitchen:
+    """Makes again what a recipe describes, each step once."""
+
+    def __init__(self, steps: dict[str, Step], sources: dict[str, dict[str, Any]], folder: Path, between: Path) -> None:
+        self._steps, self._sources, self._folder, self._between = steps, sources, folder, between
+        self._files: dict[str, Held] = {}
+        self._made: dict[str, tuple[Task, str, Results]] = {}
+
+    def step(self, key: str) -> tuple[Task, str, Results]:
+        """The task of a step, the output that its key names, and its results."""
+        if key not in self._made:
+            if key not in self._steps:
+                raise InputError(f"The recipe does not say how {key} is made.")
+            step = self._steps[key]
+            task, first = _task(step, {name: [self._get(one) for one in keys] for name, keys in step.inputs.items()})
+            self._made[key] = task, first, task.run()
+        return self._made[key]
+
+    def _get(self, key: str) -> Held:
+        if key in self._sources:
+            if key not in self._files:
+                self._files[key] = self._file(key)
+            return self._files[key]
+        step, output = recipe.parted(key)
+        _, first, results = self.step(step)
+        found: Result = results[output or first]
+        if not isinstance(found, Reclassified):
+            return found
+        if key not in self._files:  # the next step reads a file
+            path = self._between / f"{key}.laz"
+            kinds.write(found, path)
+            self._files[key] = formats.read(path, Declared(crs=found.cloud.crs, unit=found.cloud.unit))
+        return self._files[key]
+
+    def _file(self, key: str) -> Held:
+        source = self._sources[key]
+        path = self._folder / Path(source["name"]).name
+        if not path.exists():
+            raise InputError(f"The recipe needs {path.name}; put it into {self._folder} or give --files FOLDER.")
+        declared = Declared.from_dict(source.get("declared", {}))
+        if declared.key(recipe.file_key(as_one(str(path)))) != key:
+            raise InputError(f"{path} is not the file the recipe was made from: its contents differ.")
+        crs = source.get("crs", "")
+        looked_at(str(path), declared, frame_crs=crs)
+        return formats.read(as_one(str(path)), declared, path.name, frame_crs=crs)
+
+
 def cook(arguments: argparse.Namespace) -> None:
     result, steps, sources = recipe.load(arguments.recipe)
     folder = Path(arguments.files or Path(arguments.recipe).parent)
     out = new_file(arguments.out)
     assert out is not None
-    made: dict[str, Held] = {}
-    kept = tempfile.TemporaryDirectory(prefix="yama-")
-    between = Path(kept.name)
-
-    def get(key: str) -> Held:
-        if key in made:
-            return made[key]
-        if key in sources:
-            path = folder / Path(sources[key]["name"]).name
-            if not path.exists():
-                raise InputError(f"The recipe needs {path.name}; put it into {folder} or give --files FOLDER.")
-            declared = Declared.from_dict(sources[key].get("declared", {}))
-            if declared.key(recipe.file_key(as_one(str(path)))) != key:
-                raise InputError(f"{path} is not the file the recipe was made from: its contents differ.")
-            crs = sources[key].get("crs", "")
-            looked_at(str(path), declared, frame_crs=crs)
-            made[key] = formats.read(as_one(str(path)), declared, path.name, frame_crs=crs)
-        elif key in steps:
-            step = steps[key]
-            found = _task(step, gathered(step), Frame.from_dict(step.frame or {})).run()
-            made[key] = _written(found, between / f"{key}.laz") if isinstance(found, Reclassified) else found
-        else:
-            raise InputError(f"The recipe does not say how {key} is made.")
-        return made[key]
-
-    def gathered(step: Step) -> dict[str, Held | list[Held]]:
-        return {name: [get(key) for key in keys] for name, keys in step.inputs.items()}
-
-    if result not in steps:
+    key, output = recipe.parted(result)
+    if key not in steps:
         raise InputError("The recipe does not name its result.")
-    last = steps[result]
-    with kept:
-        _run(last, gathered(last), Frame.from_dict(last.frame or {}), out)
-
-
-def _written(made: Reclassified, path: Path) -> Held:
-    """A cloud with its classes, as a file that the next step can read."""
-    formats.write(made, path)
-    return formats.read(path, Declared(crs=made.cloud.crs, unit=made.cloud.unit))
+    with tempfile.TemporaryDirectory(prefix="yama-") as between:
+        task, first, results = _Kitchen(steps, sources, folder, Path(between)).step(key)
+        say(task.findings)
+        _write(results, {output or first: out}, key, first)

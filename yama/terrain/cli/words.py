@@ -43,8 +43,8 @@ def declared_of(arguments: argparse.Namespace) -> Declared:
 
 def told(finding: Finding, option: str) -> str:
     """A finding in a line, with its mend as the option that does it."""
-    mend = finding.mend.set_params if finding.mend else {}
-    words = " ".join(f"{option} {name}={typed(one)}" for name, one in mend.items() if one is not None)
+    fix = finding.fix.set_params if finding.fix else {}
+    words = " ".join(f"{option} {name}={typed(one)}" for name, one in fix.items() if one is not None)
     return f"{finding.weight}: {finding.sentence} {finding.why}".rstrip() + (f" ({words})" if words else "")
 
 
@@ -56,7 +56,7 @@ def typed(one: Any) -> str:
 
 
 def say(findings: list[Finding], option: str = "--set") -> None:
-    """Say findings but for stops, which are the error that follows. option: by which a mend is done."""
+    """Say findings but for stops, which are the error that follows. option: by which a fix is done."""
     for finding in findings:
         if finding.weight != "stop":
             print(told(finding, option), file=sys.stderr)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from yama.terrain.cog import Encoding
 from yama.terrain.errors import InputError
@@ -14,7 +16,7 @@ from yama.terrain.grid import Grid, Window, parse_crs
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import png_of, span_of, view_pixels
-from yama.terrain.surface import Heights, Surface, store
+from yama.terrain.surface import Heights, Over, Surface, store
 
 LEAST_SIDE = 256
 MOST_FILES = 5_000
@@ -23,23 +25,36 @@ MOST_PIXELS = 4_096
 _STRIP = 256
 
 
-class Piece(Surface):
+class Piece(Over):
     """A window of a surface, on its own grid; the surface's own cells."""
 
     def __init__(self, surface: Surface, window: Window) -> None:
-        super().__init__(surface.grid.part(window), surface.unit, surface.vertical_datum)
-        self._surface, self._window, self.encoding = surface, window, surface.encoding
+        super().__init__(surface, surface.grid.part(window))
+        self._window, self.encoding = window, surface.encoding
+
+    def settings(self) -> tuple[Any, ...]:
+        return (self._window,)
+
+    def companion(self, name: str, below: Surface) -> Surface | None:
+        return Piece(below, self._window)
 
     def read(self, window: Window, level: int = 0) -> Heights:
         """See `Surface.read`; of level 0 only, since its coarser cells would lie elsewhere than the surface's."""
         if level:
             raise InputError("A piece of a surface is read cell by cell.")
+        found: Heights = self._part(window, self.surface.read, np.float32)
+        return found
+
+    def read_exact(self, window: Window) -> npt.NDArray[Any]:
+        return self._part(window, self.surface.read_exact, np.float64)
+
+    def _part(self, window: Window, read: Callable[[Window], npt.NDArray[Any]], kind: type[Any]) -> npt.NDArray[Any]:
         inside = window.clipped(self._window.rows, self._window.cols)
-        result = np.full((window.rows, window.cols), np.nan, np.float32)
+        result = np.full((window.rows, window.cols), np.nan, kind)
         if inside.rows and inside.cols:
             moved = inside._replace(row=inside.row + self._window.row, col=inside.col + self._window.col)
             top, left = inside.row - window.row, inside.col - window.col
-            result[top : top + inside.rows, left : left + inside.cols] = self._surface.read(moved)
+            result[top : top + inside.rows, left : left + inside.cols] = read(moved)
         return result
 
 

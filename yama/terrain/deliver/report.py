@@ -15,7 +15,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from yama.terrain.deliver.map_lines import MapLines, map_lines
 from yama.terrain.findings import Finding
 from yama.terrain.grid import Bounds, Grid
-from yama.terrain.operations.base import Quantity
+from yama.terrain.quantities import Quantity
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import filled_area, span_of, view_picture
 from yama.terrain.surface import Surface
@@ -25,18 +25,6 @@ MAP_WIDE = 1_200
 """Pixels across a map that is as wide as the page."""
 MAP_TALL = 1_125
 """Pixels down one that leaves room for its key; a taller one is narrower than the page."""
-_UNIT = {
-    "slope": "°",
-    "curvature": "1/km",
-    "openness": "°",
-    "contrast": "SD",
-    "aspect": "°",
-    "distance": "m",
-    "brightness": "",
-    "count": "",
-    "source": "",
-    "intensity": "",
-}
 _BARS = 41
 _TAIL = 0.001  # of all cells at either end of the key
 
@@ -127,11 +115,6 @@ def _round_down(value: float) -> float:
     """1, 2 or 5 times a power of ten, not more than a value."""
     power = 10.0 ** math.floor(math.log10(value))
     return next(factor * power for factor in (5.0, 2.0, 1.0) if factor * power <= value * 1.0001)
-
-
-def unit_of(quantity: Quantity, unit: str) -> str:
-    """What stands behind a value of a quantity."""
-    return _UNIT.get(quantity, unit)
 
 
 def number(value: float | None, decimals: int = 2) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -13,8 +14,9 @@ from yama.terrain.cog import halve
 from yama.terrain.features import Features
 from yama.terrain.grid import Bounds, FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.segments import segments_of, traced
-from yama.terrain.surface import Heights, LiveSurface, Surface, sample
+from yama.terrain.surface import Heights, LiveSurface, Over, Surface, sample
 
 
 def polygons_of(features: Sequence[Features], crs: str) -> list[shapely.Polygon]:
@@ -77,7 +79,7 @@ def inside(polygons: Sequence[shapely.Polygon], grid: Grid, window: Window | Non
     return found
 
 
-class Masked(Surface):
+class Masked(Over):
     """A surface that is empty where its cells' centres lie in none of the polygons, which are in its CRS. Levels are masked at
     their own cells' centres. inverse: empty where they lie in one. touched: a cell that a polygon's edge runs through counts as
     lying in it."""
@@ -85,19 +87,19 @@ class Masked(Surface):
     def __init__(
         self, surface: Surface, polygons: Sequence[shapely.Polygon], inverse: bool = False, touched: bool = False
     ) -> None:
-        super().__init__(surface.grid, surface.unit, surface.vertical_datum)
-        self.surface = surface
-        self.by_parts = surface.by_parts
+        super().__init__(surface)
         self._polygons = list(polygons)
-        self._inverse = inverse
+        self._inverse, self._touched = inverse, touched
         rings = [
             np.asarray(shapely.get_coordinates(ring)) for one in polygons for ring in (one.exterior, *one.interiors)
         ]
         self._rims = segments_of(rings, np.zeros(len(rings))) if touched else None
 
-    @property
-    def seconds(self) -> float | None:
-        return self.surface.seconds
+    def settings(self) -> tuple[Any, ...]:
+        return ([one.wkb for one in self._polygons], self._inverse, self._touched)
+
+    def companion(self, name: str, below: Surface) -> Surface | None:
+        return Masked(below, self._polygons, self._inverse, self._touched)
 
     def _within(self, window: Window, level: int) -> npt.NDArray[np.bool_]:
         grid = self.grid.at_level(level)
@@ -113,8 +115,12 @@ class Masked(Surface):
             return np.full((window.rows, window.cols), np.nan, np.float32)
         return np.where(within, self.surface.read(window, level), np.float32(np.nan))
 
+    def read_exact(self, window: Window) -> npt.NDArray[Any]:
+        values = self.surface.read_exact(window)
+        return np.where(self._within(window, 0), values, values.dtype.type(np.nan))
 
-class Flattened(Surface):
+
+class Flattened(Over):
     """A surface with one height in each of some polygons, such as lakes.
 
     heights: of each polygon, asked for once, when the first cell is read; where one is not finite the polygon changes nothing.
@@ -123,17 +129,18 @@ class Flattened(Surface):
     def __init__(
         self, surface: Surface, polygons: Sequence[shapely.Polygon], heights: Callable[[], Sequence[float]]
     ) -> None:
-        super().__init__(surface.grid, surface.unit, surface.vertical_datum)
-        self.surface = surface
-        self.by_parts = surface.by_parts
+        super().__init__(surface)
         self._polygons = list(polygons)
         self._ask = heights
         self._asking = threading.Lock()
         self._heights: Heights | None = None
 
-    @property
-    def seconds(self) -> float | None:
-        return self.surface.seconds
+    def settings(self) -> tuple[Any, ...]:
+        return ([one.wkb for one in self._polygons], self.heights)
+
+    def prepare(self, progress: Progress = ignore_progress) -> None:
+        self.surface.prepare(progress)
+        _ = self.heights
 
     @property
     def heights(self) -> Heights:
@@ -164,19 +171,18 @@ def rim_levels(surface: Surface, polygons: Sequence[shapely.Polygon], share: flo
     return levels
 
 
-class Burned(Surface):
+class Burned(Over):
     """A surface that has the heights of lines where they run through its cells. segments: `(any, 6)` x, y, z of both ends of
-    the lines' pieces, in its CRS. Coarser levels are means of the cells at level 0."""
+    the lines' pieces, in its CRS."""
+
+    levels = "means"
 
     def __init__(self, surface: Surface, segments: FloatArray) -> None:
-        super().__init__(surface.grid, surface.unit, surface.vertical_datum)
-        self.surface = surface
-        self.by_parts = surface.by_parts
+        super().__init__(surface)
         self._segments = segments
 
-    @property
-    def seconds(self) -> float | None:
-        return self.surface.seconds
+    def settings(self) -> tuple[Any, ...]:
+        return (self._segments,)
 
     def read(self, window: Window, level: int = 0) -> Heights:
         """See `Surface.read`."""
@@ -192,10 +198,19 @@ class Burned(Surface):
         return np.where(np.isfinite(along) & inside_grid, along, cells).astype(np.float32)
 
 
-def whole_numbers(surface: Surface) -> LiveSurface:
-    """A surface rounded to whole units."""
-    made = LiveSurface(
-        [surface], lambda held, _: np.rint(held[0]), unit=surface.unit, vertical_datum=surface.vertical_datum
-    )
-    made.by_parts = surface.by_parts
-    return made
+class Rounded(Over):
+    """A surface rounded to whole units. Its uncertainty is that of the one below with that of rounding, 1/12 of a squared unit."""
+
+    def settings(self) -> tuple[Any, ...]:
+        return ()
+
+    def companion(self, name: str, below: Surface) -> Surface | None:
+        if name != "uncertainty":
+            return below
+        return LiveSurface(
+            [below], lambda held, _: np.sqrt(held[0] ** 2 + np.float32(1 / 12)), 0, below.unit, of=("rounded",)
+        )
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        """See `Surface.read`."""
+        return np.rint(self.surface.read(window, level))

@@ -7,15 +7,19 @@ interpolated bilinearly. The lattice is halved until its midpoints are right to 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from functools import lru_cache
-from typing import Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 from pyproj import Transformer
 
 from yama.terrain.grid import FloatArray, Grid, Window, parse_crs
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Heights, LiveSurface, Surface
+from yama.terrain.surface import Heights, LiveSurface, Over, Surface
+
+if TYPE_CHECKING:
+    from yama.terrain.interpolate.triangulation import Facets
 
 Resampling = Literal["nearest", "bilinear", "cubic", "cubic_spline", "mean", "lowest", "highest"]
 """nearest, bilinear: as they say. cubic: convolution with a = -1/2 (R. Keys, "Cubic convolution interpolation for digital image
@@ -243,16 +247,35 @@ def _read_round(source: Surface, window: Window, level: int) -> Heights:
     return np.concatenate(parts, axis=1)
 
 
-class FittedSurface(Surface):
+class FittedSurface(Over):
     """A surface read on another grid. Where the target's cells are coarser the source's levels are read, so
     that each cell stands for its whole area and not for one position in it."""
 
     def __init__(self, source: Surface, grid: Grid, resampling: Resampling = "bilinear") -> None:
-        super().__init__(grid, source.unit, source.vertical_datum)
+        super().__init__(source, grid)
+        self.by_parts = False
         self._source = source
-        self._resampling = resampling
+        self._resampling: Resampling = "nearest" if source.categories else resampling
         width, height = source.grid.metres_per_cell()
         self._source_cell = min(width, height)
+
+    def settings(self) -> tuple[Any, ...]:
+        return (self._resampling,)
+
+    @property
+    def cost(self) -> float | None:
+        """Looking at a few cells tells it: each costs what it reads below."""
+        return None
+
+    @property
+    def facets(self) -> Facets | None:
+        """None: between cells its heights are not those of the facets below."""
+        return None
+
+    def companion(self, name: str, below: Surface) -> Surface | None:
+        """The source of the cell nearest by; the uncertainty read as heights are, which holds where errors of cells side by side are
+        alike, and is too much where they are not."""
+        return FittedSurface(below, self.grid, "nearest" if name == "source" else "bilinear")
 
     def _source_level(self, grid: Grid, level: int) -> int:
         if self._resampling in _AREA:  # of its own cells, but in views wider than the target's
@@ -333,11 +356,37 @@ def fitted(surface: Surface, grid: Grid, resampling: Resampling = "bilinear") ->
     return surface if surface.grid == grid else FittedSurface(surface, grid, resampling)
 
 
-def difference(first: Surface, second: Surface, grid: Grid | None = None) -> LiveSurface:
-    """first - second, live, on `grid` (the first's own by default), empty where either is."""
-    grid = grid or first.grid
-    return LiveSurface(
-        [fitted(first, grid), fitted(second, grid)],
-        lambda arrays, _grid: (arrays[0] - arrays[1]).astype(np.float32),
-        unit=first.unit,
-    )
+def difference(first: Surface, second: Surface, grid: Grid | None = None) -> Surface:
+    """First minus second, live.
+
+    Parameters
+    ----------
+    first, second : Surface
+        In one unit of height.
+    grid : Grid, optional
+        On which they are compared; the first's own where not given.
+
+    Returns
+    -------
+    Surface
+        Empty where either is. Where both have an uncertainty it has one: the root of the sum of their squares, which holds where
+        the errors of both are independent of each other.
+    """
+    return Difference(fitted(first, grid or first.grid), fitted(second, grid or first.grid))
+
+
+class Difference(LiveSurface):
+    """One surface minus another on the same grid; see `difference`."""
+
+    def __init__(self, first: Surface, second: Surface) -> None:
+        super().__init__([first, second], lambda arrays, _: arrays[0] - arrays[1], 0, first.unit, of=("difference",))
+
+    @property
+    def companions(self) -> Mapping[str, Surface]:
+        found = [one.companions.get("uncertainty") for one in self._inputs]
+        if found[0] is None or found[1] is None:
+            return {}
+        both = LiveSurface(
+            [found[0], found[1]], lambda held, _: np.hypot(held[0], held[1]), 0, self.unit, of=("independent",)
+        )
+        return {"uncertainty": both}

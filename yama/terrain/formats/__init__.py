@@ -2,43 +2,35 @@
 
 from __future__ import annotations
 
-import tempfile
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Mapping
 from pathlib import Path
 from types import MappingProxyType
-from typing import Literal
 
-import shapely
-
-from yama.terrain.cloud import Cloud, Reclassified
+from yama.terrain import table
 from yama.terrain.errors import InputError
-from yama.terrain.features import Features
-from yama.terrain.findings import Finding, refuse
-from yama.terrain.formats import (
-    archive,
-    beside,
-    delimited,
-    height_tile,
-    image,
-    las,
-    lattice,
-    raster,
-    rpc,
-    text_grid,
-    vector,
-)
+from yama.terrain.findings import Finding
+from yama.terrain.formats import beside, delimited, height_tile, image, raster, rpc, vector
 from yama.terrain.formats.declared import NOTHING, Declared
-from yama.terrain.frame import Extent, extent_of_points
-from yama.terrain.grid import Grid, parse_crs
-from yama.terrain.images import Image
-from yama.terrain.points import Points
+from yama.terrain.formats.families import FAMILIES, Facts, Family, Name
+from yama.terrain.frame import Extent
+from yama.terrain.grid import parse_crs
+from yama.terrain.held import Held
 from yama.terrain.progress import Progress, ignore_progress
-from yama.terrain.surface import ArraySurface, Surface, store
 
-Family = Literal["raster", "tile", "image", "table", "cloud", "vector", "archive"]
-Facts = raster.RasterFacts | image.ImageFacts | delimited.TableFacts | las.CloudFacts | vector.VectorFacts
-Held = Surface | Points | Cloud | Features | Image
+__all__ = [
+    "READ",
+    "Facts",
+    "Family",
+    "Name",
+    "extent",
+    "family",
+    "family_of",
+    "glance",
+    "inspect",
+    "placed_in",
+    "read",
+    "with_beside",
+]  # fmt: skip
 
 READ = (
     "Surfaces: GeoTIFF, ASCII grid, NetCDF, PNG with heights, raw height tiles named by their corner. Points: CSV, TXT, spreadsheet. Clouds: LAS, LAZ. "
@@ -47,7 +39,7 @@ READ = (
 )
 
 
-def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) -> Family:
+def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) -> Name:
     """Which module reads a file, from its first bytes. Raises InputError for what none does.
 
     name: what people call the file, where that is not its name on disk. declared: with coefficients a GeoTIFF is an image.
@@ -72,6 +64,8 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
         return "cloud"
     if start[:4] == b"PK\x03\x04" and delimited.is_spreadsheet(path):
         return "table"
+    if start.lstrip()[:1] == b"{" and table.FORMAT.encode() in start[:200]:
+        return "figures"
     if vector.family_of(path, start, name):
         return "vector"
     if start[:2] in (b"PK", b"\x1f\x8b"):
@@ -91,41 +85,17 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
     return "table"
 
 
+def family(path: str | Path, name: str = "", declared: Declared = NOTHING) -> Family:
+    """Which family a file is of; see `family_of`."""
+    return FAMILIES[family_of(path, name, declared)]
+
+
 def glance(path: str | Path, declared: Declared = NOTHING, name: str = "") -> int:
     """Refuse at once what can be refused from a header; returns the number of cells or points that it claims, 0 where it
     claims none. Raises InputError."""
-    family = family_of(path, name, declared)
-    if family == "tile":
-        return max(height_tile.SIDES) ** 2
-    if family == "raster":
-        facts = raster.header(path, declared, name)
-        refuse(facts.findings)
-        return facts.rows * facts.cols
-    if family == "image":
-        seen = image.header(path, declared, name)
-        refuse(seen.findings)
-        return seen.rows * seen.cols * seen.bands
-    if family == "cloud":
-        cloud = las.header(path, declared, name)
-        refuse(cloud.findings)
-        return cloud.count
-    if family == "archive":
-        if not archive.members(path, name):
-            raise InputError(f"{name or Path(path).name} holds no files.")
-    return 0
-
-
-@contextmanager
-def _as_raster(path: Path, name: str) -> Iterator[Path]:
-    """A raw height tile as a file that says what it is, in a folder that is deleted afterwards."""
-    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
-        made = Path(folder) / "tile.tif"
-        height_tile.as_geotiff(path, name, made)
-        yield made
-
-
-def _no_archive(name: str) -> InputError:
-    return InputError(f"{name} is a zip of several files. Unpack it and name the file you mean.")
+    path = Path(path)
+    name = name or path.name
+    return family(path, name, declared).glance(path, declared, name)
 
 
 def inspect(
@@ -138,83 +108,14 @@ def inspect(
     """What a file is and what is wrong with it, all of it read. frame_crs: for tables and drawings that name none."""
     path = Path(path)
     name = name or path.name
-    family = family_of(path, name, declared)
-    if family == "tile":
-        with _as_raster(path, name) as made:
-            return raster.inspect(made, declared, name, progress)
-    if family == "raster":
-        return raster.inspect(path, declared, name, progress)
-    if family == "image":
-        return image.inspect(path, declared, name, progress)
-    if family == "cloud":
-        return las.inspect(path, declared, name, progress)
-    if family == "vector":
-        return vector.look(path, declared, name, frame_crs)[0]
-    if family == "archive":
-        raise _no_archive(name)
-    return delimited.inspect(path, declared, name, frame_crs)
+    return family(path, name, declared).inspect(path, declared, name, frame_crs, progress)
 
 
 def read(path: str | Path, declared: Declared = NOTHING, name: str = "", frame_crs: str = "") -> Held:
     """What a file holds. Raises InputError with the reason against its use."""
     path = Path(path)
     name = name or path.name
-    family = family_of(path, name, declared)
-    if family == "tile":
-        with _as_raster(path, name) as made:
-            tile = raster.read(made, declared, name)
-            return ArraySurface(tile.read_all(), tile.grid, tile.unit, tile.vertical_datum)
-    if family == "raster":
-        return raster.read(path, declared, name)
-    if family == "image":
-        return image.read(path, declared, name)
-    if family == "cloud":
-        return las.read(path, declared, name)
-    if family == "vector":
-        facts, held = vector.look(path, declared, name, frame_crs)
-        refuse(facts.findings)
-        return held
-    if family == "archive":
-        raise _no_archive(name)
-    points = delimited.read(path, declared, name, frame_crs)
-    return lattice.surface_of(points, name) if declared.grid else points
-
-
-def write(
-    held: Held | Reclassified,
-    path: str | Path,
-    progress: Progress = ignore_progress,
-    tags: dict[str, str] | None = None,
-) -> None:
-    """Write what is held in the format that the suffix of `path` names, whole or not at all.
-
-    Surfaces: .tif (COG, the only one that keeps unit, zero level and `tags`), .asc, .xyz. Points: .csv, .xlsx. Clouds:
-    .las, .laz. Features: .gpkg, .shp, .geojson, .kml, .dxf. Raises InputError for any other, naming those there are.
-    """
-    path = Path(path)
-    suffix = path.suffix.lower()
-    if isinstance(held, Surface):
-        if suffix in (".tif", ".tiff"):
-            store(held, path, progress, tags=tags, given_away=True)
-        elif suffix == ".asc":
-            text_grid.write_ascii(held, path, progress=progress)
-        elif suffix == ".xyz":
-            text_grid.write_xyz(held, path, progress=progress)
-        else:
-            raise InputError(f"Surfaces are written as .tif, .asc or .xyz, not as {suffix or 'a bare name'}.")
-    elif isinstance(held, Points):
-        if suffix not in (".csv", ".txt", ".xlsx"):
-            raise InputError(f"Points are written as .csv or .xlsx, not as {suffix or 'a bare name'}.")
-        delimited.write(held, path)
-    elif isinstance(held, Cloud):
-        las.write(held, path, progress=progress)
-    elif isinstance(held, Reclassified):
-        held.classifier.prepare(lambda share: progress(0.8 * share))
-        las.write(held.cloud, path, progress=lambda share: progress(0.8 + 0.2 * share), classes=held.classifier.classes)
-    elif isinstance(held, Features):
-        vector.write(held, path)
-    else:
-        raise InputError(f"{held.name} is an image, which is taken away as it came.")
+    return family(path, name, declared).read(path, declared, name, frame_crs)
 
 
 def with_beside(
@@ -249,16 +150,7 @@ def placed_in(
     declared = with_beside(path, declared, path.name, files, {kind: one.name for kind, one in files.items()})
     if not crs or declared.crs:
         return declared, None
-    family = family_of(path, declared=declared)
-    said = ""
-    if family == "raster":
-        said = raster.header(path, declared).crs
-    elif family == "image":
-        said = image.header(path, declared).crs
-    elif family == "cloud":
-        said = las.header(path, declared).crs
-    elif family == "vector":
-        said = vector.look(path, declared)[0].crs
+    said = family(path, declared=declared).said_crs(path, declared)
     if not said:
         return declared.also({"crs": crs}), None
     note = f"{path.name} says its own CRS, {said[:60]}; {crs} is not used for it. Declare crs={crs} where its own is wrong."
@@ -269,33 +161,4 @@ def extent(path: str | Path, name: str = "") -> Extent:
     """Where a file lies and how fine it is, from as little of it as will do. Raises InputError where it does not say."""
     path = Path(path)
     name = name or path.name
-    family = family_of(path, name)
-    if family == "tile":
-        grid = read(path, NOTHING, name).grid  # type: ignore[union-attr]
-        width, height = grid.metres_per_cell()
-        return Extent(name, grid.crs, grid.bounds, cell=(width * height) ** 0.5)
-    if family == "raster":
-        facts = raster.header(path, NOTHING, name)
-        refuse(facts.findings)
-        grid = Grid.from_dict(facts.grid or {})
-        width, height = grid.metres_per_cell()
-        return Extent(name, grid.crs, grid.bounds, cell=(width * height) ** 0.5)
-    if family == "image":
-        seen = image.header(path, NOTHING, name)
-        return Extent(name, seen.crs, seen.bounds)
-    if family == "cloud":
-        cloud = las.read(path, NOTHING, name)
-        box = cloud.bounds
-        spacing = ((box.east - box.west) * (box.north - box.south) / max(cloud.count, 1)) ** 0.5
-        return Extent(name, cloud.crs, box, spacing=0.0 if parse_crs(cloud.crs).is_geographic else spacing)
-    if family == "archive":
-        raise _no_archive(name)
-    if family == "vector":
-        found, held = vector.look(path, NOTHING, name)
-        refuse(found.findings)
-        if isinstance(held, Features):
-            polygons = shapely.get_dimensions(held.geometries) == 2
-            shown = held.kept(polygons) if polygons.any() else held
-            return Extent(name, held.crs, shown.bounds, boundary=bool(polygons.any()))
-        return extent_of_points(held, name)
-    return extent_of_points(delimited.read(path, NOTHING, name), name)
+    return family(path, name).extent(path, name)

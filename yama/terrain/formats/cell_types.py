@@ -9,7 +9,7 @@ import numpy as np
 
 from yama.terrain.cog import CellType, Encoding
 from yama.terrain.errors import InputError
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.surface import Statistics
 
 _COARSE = 0.25
@@ -60,9 +60,9 @@ def encoding_for(
             if lowest < 0 <= limits.min
             else f"A step of {finest:g} {unit} would do."
         )
-        mend = None if lowest < 0 <= limits.min else Mend(f"Take {finest:g} {unit}", {"step": finest})
+        fix = None if lowest < 0 <= limits.min else Fix(f"Take {finest:g} {unit}", {"step": finest})
         stop = Finding("range", "stop", f"{cell_type} in steps of {step:g} {unit} holds {limits.min * step:g} to "
-                       f"{limits.max * step:g} {unit}; the heights run from {lowest:.2f} to {highest:.2f}.", why, mend)  # fmt: skip
+                       f"{limits.max * step:g} {unit}; the heights run from {lowest:.2f} to {highest:.2f}.", why, fix)  # fmt: skip
         return Encoding(cell_type, step, float(limits.min)), [stop]
     findings = []
     if step > _COARSE or (highest - lowest) / step < _FEW:
@@ -70,6 +70,6 @@ def encoding_for(
         findings.append(
             Finding("steps", "caution", f"Steps of {step:g} {unit} round relief away: {high - low} of them from the lowest "
                     "height to the highest.", "Gentle ground turns into terraces, and slopes with it.",
-                    Mend(f"Take {fine:g} {unit}", {"step": fine}) if fine < step else None)
+                    Fix(f"Take {fine:g} {unit}", {"step": fine}) if fine < step else None)
         )  # fmt: skip
     return Encoding(cell_type, step, float(free[0])), findings

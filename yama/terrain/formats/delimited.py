@@ -23,7 +23,7 @@ import numpy.typing as npt
 
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
-from yama.terrain.findings import Finding, Mend, refuse
+from yama.terrain.findings import Finding, Fix, refuse
 from yama.terrain.formats.archive import unpacked_size
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.lattice import grid_of
@@ -407,7 +407,7 @@ def look_at(
                     "A surface needs at least three, not on one line."))  # fmt: skip
     if not facts.crs:
         add(Finding("no_crs", "stop", f"{name} does not say its CRS.", "Name it, for example EPSG:32741.",
-                    answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
+                    answers=[Fix("Use this CRS", {"crs": ""})]))  # fmt: skip
     elif (
         layout.z is not None
         and not declared.unit
@@ -417,11 +417,11 @@ def look_at(
     if layout.z is not None and not declared.unit and FEET.search(layout.columns[layout.z]):
         add(Finding("feet", "caution", f"The height column of {name} is called {layout.columns[layout.z]!r}.",
                     "Heights in feet are 3.28 times too high when taken as metres.",
-                    Mend("Take as feet", {"unit": "ft"})))  # fmt: skip
+                    Fix("Take as feet", {"unit": "ft"})))  # fmt: skip
     if layout.z is not None and not declared.grid and (grid := grid_of(points)) is not None:
         add(Finding("lattice", "note", f"{name} lists the cells of a grid: {grid.cols} x {grid.rows} of "
                     f"{grid.cell_width:g} each.", "As a surface it needs no interpolating.",
-                    Mend("Take as surface", {"grid": True})))  # fmt: skip
+                    Fix("Take as surface", {"grid": True})))  # fmt: skip
     facts.findings += found
     return facts, points
 

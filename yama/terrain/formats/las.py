@@ -19,7 +19,7 @@ from pyproj.exceptions import CRSError
 from yama.terrain.cloud import Cloud
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
-from yama.terrain.findings import Finding, Mend, refuse
+from yama.terrain.findings import Finding, Fix, refuse
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Bounds, crs_name, parse_crs
 from yama.terrain.kernels import kernel
@@ -187,13 +187,13 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Cl
     if not facts.crs:
         facts.findings.append(Finding("no_crs", "stop", f"{name} does not say its CRS.",
                                       "Without one its place is unknown. Name it here.",
-                                      answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
+                                      answers=[Fix("Use this CRS", {"crs": ""})]))  # fmt: skip
     elif parse_crs(facts.crs).is_geographic:
         box = facts.bounds
         if max(abs(box.west), abs(box.east)) > 361 or max(abs(box.south), abs(box.north)) > 91:
             facts.findings.append(
                 Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its points reach {max(map(abs, box)):.6g}.",
-                        "Its coordinates are in another CRS. Name that here.", answers=[Mend("Use this CRS", {"crs": ""})])
+                        "Its coordinates are in another CRS. Name that here.", answers=[Fix("Use this CRS", {"crs": ""})])
             )  # fmt: skip
         facts.findings.append(Finding("degrees", "note", f"{name} is in degrees ({facts.crs}).",
                                       "It is put into the frame's CRS for every use."))  # fmt: skip
@@ -309,7 +309,7 @@ def _check_strays(facts: CloudFacts, sample: npt.NDArray[np.float64], extent: np
     for count, where in told:
         facts.findings.append(
             Finding("strays", "caution", f"{count} of {facts.name} {where}.",
-                    "They stretch the extent and count as ground or as noise.", Mend("Leave them out", {"within": limits}))
+                    "They stretch the extent and count as ground or as noise.", Fix("Leave them out", {"within": limits}))
         )  # fmt: skip
 
 
@@ -334,7 +334,7 @@ def _check(facts: CloudFacts, said: Bounds) -> None:
         feet = facts.unit == "m" and facts.lowest > _LOWEST_GROUND and facts.highest * UNITS["ft"] < _HIGHEST_GROUND
         add(Finding("high", "caution", f"Heights in {name} reach {reached:.0f} m, which no ground does.",
                     "They are in another unit, or points are far too high or too low.",
-                    Mend("Take as feet", {"unit": "ft"}) if feet else None))  # fmt: skip
+                    Fix("Take as feet", {"unit": "ft"}) if feet else None))  # fmt: skip
 
 
 def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Cloud:

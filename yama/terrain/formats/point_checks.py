@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.formats.declared import Declared
 from yama.terrain.points import Points, duplicate_places, strays
 
@@ -60,7 +60,7 @@ def check_points(points: Points, name: str, declared: Declared) -> tuple[Points,
                 f"{count} {'point' if count == 1 else 'points'} of {name} would lie among the others with x and y "
                 "exchanged.",
                 "Two numbers were probably typed the wrong way round.",
-                Mend("Exchange them", {"swap": "suspected"}),
+                Fix("Exchange them", {"swap": "suspected"}),
                 where(turned),
             )
         )
@@ -73,7 +73,7 @@ def check_points(points: Points, name: str, declared: Declared) -> tuple[Points,
                 "caution",
                 f"{count} {'point lies' if count == 1 else 'points lie'} far from the rest of {name}.",
                 "One wrong coordinate stretches every extent and every triangle at the rim.",
-                Mend("Leave out", {"leave_out": "strays"}),
+                Fix("Leave out", {"leave_out": "strays"}),
                 where(alone),
             )
         )
@@ -85,7 +85,7 @@ def check_points(points: Points, name: str, declared: Declared) -> tuple[Points,
                 "caution",
                 f"{name} seems to give latitude before longitude: its second coordinate goes beyond 90.",
                 "As x, y it lies in another part of the world.",
-                Mend("Exchange x and y", {"swap": "all"}),
+                Fix("Exchange x and y", {"swap": "all"}),
             )
         )
     if points.height_field in points.fields and len(points):
@@ -111,7 +111,7 @@ def check_points(points: Points, name: str, declared: Declared) -> tuple[Points,
                     f"{count} {'point' if count == 1 else 'points'} of {name} {'has' if count == 1 else 'have'} the height "
                     f"{void:g}, far from all others.",
                     "Many programs write that where they know no height. Counted as height it makes a pit or a spike.",
-                    Mend("Make empty", {"nodata": void}),
+                    Fix("Make empty", {"nodata": void}),
                     where(points.z == void),
                 )
             )
@@ -122,7 +122,7 @@ def check_points(points: Points, name: str, declared: Declared) -> tuple[Points,
                     "caution",
                     f"Heights in {name} reach {points.z.max():.0f}, which no ground does in metres.",
                     "Heights in feet are 3.28 times too high when taken as metres.",
-                    Mend("Take as feet", {"unit": "ft"}),
+                    Fix("Take as feet", {"unit": "ft"}),
                 )
             )
     return points, findings

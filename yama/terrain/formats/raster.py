@@ -18,7 +18,7 @@ from affine import Affine
 from pyproj import Transformer
 
 from yama.terrain.errors import GridError, InputError
-from yama.terrain.findings import Finding, Mend, refuse
+from yama.terrain.findings import Finding, Fix, refuse
 from yama.terrain.formats import text_grid
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.netcdf_size import expected_size
@@ -176,14 +176,14 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
         stop(Finding("no_place", "stop", f"{name} does not say where it lies.",
                      "Choose it together with its world file and the text of its CRS, or zip them; an image together with the text of "
                      "its coefficients. Or say which tile of the web map scheme it is, as zoom/column/row.",
-                     answers=[Mend("Use this tile", {"tile": ""})]))  # fmt: skip
+                     answers=[Fix("Use this tile", {"tile": ""})]))  # fmt: skip
     elif not facts.crs:
         stop(Finding("no_crs", "stop", f"{name} does not say its CRS.",
                      "Without one its place is unknown. Name it here; if it is an image, zip it with the text of its coefficients.",
-                     answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
+                     answers=[Fix("Use this CRS", {"crs": ""})]))  # fmt: skip
     elif parse_crs(facts.crs).is_geographic and not _in_degrees(facts):
         stop(Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its corner is beyond 180 or 90.",
-                     "Its coordinates are in another CRS. Name that here.", answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
+                     "Its coordinates are in another CRS. Name that here.", answers=[Fix("Use this CRS", {"crs": ""})]))  # fmt: skip
     if max(facts.rows, facts.cols) > _LARGEST_SIDE or facts.rows * facts.cols > MAX_CELLS:
         stop(Finding("too_large", "stop", f"{name} claims {facts.cols} x {facts.rows} cells.",
                      f"More than {_LARGEST_SIDE} in a row or {MAX_CELLS} in all cannot be held; the header may be "
@@ -277,9 +277,9 @@ def _ask_band(facts: RasterFacts, declared: Declared, heights: list[int], titles
                                       "could be coded in.", "Say which band holds the heights instead."))  # fmt: skip
     if declared.band or facts.coded or facts.bands < 2:
         return
-    answers = [Mend(f"Heights are {said}", {"coded": code}) for code, (_, _, said) in CODES.items() if picture]
+    answers = [Fix(f"Heights are {said}", {"coded": code}) for code, (_, _, said) in CODES.items() if picture]
     answers += [
-        Mend(f"Band {number}{f', {title}' if title else ''}"[:60], {"band": number})
+        Fix(f"Band {number}{f', {title}' if title else ''}"[:60], {"band": number})
         for number, title in zip(heights, titles, strict=True)
     ][:_MOST_ASKED]
     facts.findings.append(
@@ -315,7 +315,7 @@ def _check_crs(facts: RasterFacts, declared: Declared) -> None:
                 f"{facts.name} says {facts.crs}, in metres, but its cells of {grid['cell_width']:.6g} and its corner at "
                 f"{grid['west']:.5g}, {grid['north']:.5g} look like degrees.",
                 "Taken as metres it would be a speck near the CRS's origin.",
-                Mend("Take as degrees", {"crs": "EPSG:4326"}),
+                Fix("Take as degrees", {"crs": "EPSG:4326"}),
             )
         )
     vertical = next((part for part in crs.sub_crs_list if part.is_vertical), None)
@@ -560,7 +560,7 @@ def _conclude(facts: RasterFacts, seen: _Cells, scale: float, offset: float) -> 
                 "caution",
                 f"{value:g} is not declared as empty in {facts.name}, but stands in {number} cells far from all others.",
                 "Counted as height it ruins every mean, slope and mosaic.",
-                Mend("Make empty", {"nodata": value}),
+                Fix("Make empty", {"nodata": value}),
             )
         )
     if facts.holes.count:
@@ -583,7 +583,7 @@ def _conclude(facts: RasterFacts, seen: _Cells, scale: float, offset: float) -> 
                 "note",
                 f"{100 * zeros / count:.0f} % of the cells of {facts.name} are exactly 0.",
                 "Sea, or background that should be empty.",
-                Mend("Make empty", {"nodata": 0.0}),
+                Fix("Make empty", {"nodata": 0.0}),
             )
         )
     highest = facts.statistics.highest or 0.0
@@ -594,7 +594,7 @@ def _conclude(facts: RasterFacts, seen: _Cells, scale: float, offset: float) -> 
                 "caution",
                 f"{facts.name} reaches {highest:.0f}, which no ground does in metres.",
                 "Heights in feet are 3.28 times too high when taken as metres.",
-                Mend("Take as feet", {"unit": "ft"}),
+                Fix("Take as feet", {"unit": "ft"}),
             )
         )
 
@@ -626,7 +626,7 @@ def feet_against(surface: Surface, reference: Surface, name: str) -> Finding | N
         "caution",
         f"Heights in {name} are {middle:.2f} times those of other surfaces here: they look like feet.",
         "Taken as metres they would be wrong by hundreds of metres.",
-        Mend("Take as feet", {"unit": "ft"}),
+        Fix("Take as feet", {"unit": "ft"}),
     )
 
 

@@ -23,7 +23,7 @@ import shapely
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, Value, parts_of, plain
 from yama.terrain.files import replacing
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.formats import archive
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.formats.point_checks import check_points
@@ -273,13 +273,13 @@ def _check(facts: VectorFacts, features: Features) -> Features:
     facts.attributes = features.kinds()
     if not facts.crs:
         add(Finding("no_crs", "stop", f"{name} does not say its CRS.",
-                    "Without one its place is unknown. Name it here.", answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
+                    "Without one its place is unknown. Name it here.", answers=[Fix("Use this CRS", {"crs": ""})]))  # fmt: skip
         return features
     if len(facts.layers) > 1:
         others = [layer for layer in facts.layers if layer != facts.layer]
         for other in others[:6]:
             add(Finding("layers", "note", f"{name} also holds the layer {other}.", f"{facts.layer} was read.",
-                        Mend(f"Read {other}"[:24], {"layer": other})))  # fmt: skip
+                        Fix(f"Read {other}"[:24], {"layer": other})))  # fmt: skip
     bounds = features.bounds
     if not all(np.isfinite(bounds)):
         raise InputError(f"{name} holds coordinates that are not numbers. Export it again.")
@@ -292,10 +292,10 @@ def _check(facts: VectorFacts, features: Features) -> Features:
         ))  # fmt: skip
     if geographic and not small:
         add(Finding("not_degrees", "stop", f"{name} says degrees ({facts.crs}), but its coordinates reach "
-                    f"{max(abs(value) for value in bounds):.0f}.", "Name the CRS they are in here.", answers=[Mend("Use this CRS", {"crs": ""})]))  # fmt: skip
+                    f"{max(abs(value) for value in bounds):.0f}.", "Name the CRS they are in here.", answers=[Fix("Use this CRS", {"crs": ""})]))  # fmt: skip
     if not geographic and small:
         add(Finding("degrees", "caution", f"{name} says {facts.crs}, in metres, but all its coordinates are within "
-                    "180 and 90.", "They look like degrees.", Mend("Take as degrees", {"crs": "EPSG:4326"})))  # fmt: skip
+                    "180 and 90.", "They look like degrees.", Fix("Take as degrees", {"crs": "EPSG:4326"})))  # fmt: skip
     polygons = shapely.get_dimensions(features.geometries) == 2
     invalid = polygons & ~shapely.is_valid(features.geometries)
     if invalid.any():
@@ -332,7 +332,7 @@ def _in_metres(facts: VectorFacts, features: Features, declared: Declared) -> Fe
     if feet and not (declared.unit or said):
         facts.findings.append(
             Finding("feet", "caution", f"The height column of {facts.name} is called {feet!r}.",
-                    "Heights in feet are 3.28 times too high when taken as metres.", Mend("Take as feet", {"unit": "ft"}))
+                    "Heights in feet are 3.28 times too high when taken as metres.", Fix("Take as feet", {"unit": "ft"}))
         )  # fmt: skip
     factor = UNITS[declared.unit or said or "m"]
     if factor == 1.0:
@@ -385,7 +385,7 @@ def _as_points(facts: VectorFacts, features: Features, declared: Declared) -> tu
     if not declared.unit and said is None and FEET.search(column):
         facts.findings.append(
             Finding("feet", "caution", f"The height column of {facts.name} is called {column!r}.",
-                    "Heights in feet are 3.28 times too high when taken as metres.", Mend("Take as feet", {"unit": "ft"}))
+                    "Heights in feet are 3.28 times too high when taken as metres.", Fix("Take as feet", {"unit": "ft"}))
         )  # fmt: skip
     points = Points(
         facts.crs, shapely.get_x(geometries), shapely.get_y(geometries),
@@ -421,7 +421,7 @@ def _take_heights(name: str, column: str) -> Finding:
         "note",
         f"{name} has numbers in {column} that could be heights.",
         "",
-        Mend(f"Heights: {column}"[:40], {"height": column}),
+        Fix(f"Heights: {column}"[:40], {"height": column}),
     )
 
 

@@ -205,6 +205,12 @@ def _by_cell(cells, values, cursor, result):
         cursor[cells[i]] += 1
 
 
+def _told(cloud: Cloud) -> tuple[Any, ...]:
+    """What tells a cloud from others: its file, as it is now, and what was declared of it."""
+    file = cloud.path.stat() if cloud.path.exists() else None
+    return (str(cloud.path.resolve()), file and (file.st_mtime_ns, file.st_size), cloud.crs, cloud.unit, cloud.within)
+
+
 class GriddedCloud(Surface):
     """What the kept points in each cell of a grid say; NaN where there are none and no gap is closed.
 
@@ -213,6 +219,7 @@ class GriddedCloud(Surface):
     """
 
     by_parts = True
+    levels = "means"
 
     def __init__(
         self,
@@ -243,7 +250,11 @@ class GriddedCloud(Surface):
             bands = max(bands, -(-points // _FACET_POINTS))
             self._halo = 0  # the points around a band are taken, not cells
         self._rows = max(-(-grid.rows // bands), 1)
+        self._of = ([_told(cloud) for cloud in clouds], rule, self._keep, self._share, gap)
         self._bands: Kept[int, tuple[int, int, Heights]] = Kept(_HELD_BANDS)
+
+    def made_of(self) -> tuple[Any, ...]:
+        return self._of
 
     def read(self, window: Window, level: int = 0) -> Heights:
         """See `Surface.read`. Coarser levels are means of the cells at level 0."""

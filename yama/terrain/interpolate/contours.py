@@ -22,7 +22,9 @@ import shapely
 
 from yama.terrain.cog import halve
 from yama.terrain.drain.sinks import flood, sinks
+from yama.terrain.ending import got_to, heard_by
 from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding
 from yama.terrain.fit.clip import inside
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.interpolate.contour_sheet import Sheet
@@ -30,6 +32,7 @@ from yama.terrain.interpolate.plate import Cells, Known, solve_plate
 from yama.terrain.interpolate.stream_lines import falling
 from yama.terrain.kept import Kept, parts_of
 from yama.terrain.later import later
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.segments import near, segments_of, traced
 from yama.terrain.shelf import shared
 from yama.terrain.surface import Heights, Surface, cut_out
@@ -114,9 +117,32 @@ class ContourSpline(Surface):
         self._solved: _Whole | None = None
         self._parts: Kept[tuple[int, int, int], Heights] = Kept(_HELD)
 
+    def made_of(self) -> tuple[Any, ...]:
+        return self._made_of
+
+    def prepare(self, progress: Progress = ignore_progress) -> None:
+        """Solve the whole on coarse cells."""
+        with heard_by(progress):
+            _ = self._whole
+
     @property
-    def seconds(self) -> float:
-        """See `Surface.seconds`: at the pace of the whole, for parts with what lies around them."""
+    def findings(self) -> list[Finding]:
+        """Which hollows were opened, and which are left."""
+        if not self.drained:
+            return []
+        found = []
+        if self.opened:
+            found.append(Finding("opened", "note", f"{self.opened} hollows that no contour asks for were opened, on cells of "
+                                 f"{self.solved_cell:g} m."))  # fmt: skip
+        if self.left:
+            found.append(Finding("hollows", "note", f"{len(self.left)} hollows remain because contours or spots ask for them, the "
+                                 f"deepest {self.left[0].depth:.1f} {self.unit}.", "Look at the deepest: a wrong label makes one too.",
+                                 None, [(hollow.x, hollow.y) for hollow in self.left[:200]]))  # fmt: skip
+        return found
+
+    @property
+    def cost(self) -> float:
+        """At the pace of the whole, for parts with what lies around them; see `Surface.cost`."""
         return self._whole.pace * self.grid.cell_count * (1 + 2 * _HALO / _PART) ** 2 if self._level else 0.0
 
     # -- what came of it ---------------------------------------------------------------------------------
@@ -227,6 +253,7 @@ class ContourSpline(Surface):
         begun = time.perf_counter()
         heights = self._solve(grid, segments, cells, exact=_ROUGH)
         pace = (time.perf_counter() - begun) / grid.cell_count
+        got_to(0.2)
         far = _far(grid, segments, cells)
         first = _Whole(grid, heights, _curved(heights), far, segments, [], 0, [])
         if len(sheet.spots) or sheet.streams or sheet.lakes:
@@ -239,6 +266,7 @@ class ContourSpline(Surface):
             heights = self._solve(grid, segments, cells, heights, exact=_ROUGH)
         else:
             levels, lakes = [], np.zeros((grid.rows, grid.cols), np.int32)
+        got_to(0.4)
         opened, left = 0, list[Hollow]()
         if self.drained:
             heights, segments, opened, left = self._drain(grid, heights, segments, cells, lakes, far)
@@ -281,6 +309,7 @@ class ContourSpline(Surface):
                 break
             segments = np.concatenate([segments, segments_of(ways)])
             heights = self._solve(grid, segments, cells, heights, exact=_ROUGH)
+            got_to(0.4 + 0.5 * (number + 1) / _ROUNDS)
         return heights, segments, len(opened), left
 
     def _make(self, level: int, row: int, col: int) -> Heights:

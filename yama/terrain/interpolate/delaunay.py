@@ -18,6 +18,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from yama.terrain.cluster import cores
 from yama.terrain.errors import InputError
 from yama.terrain.interpolate.predicates import in_circle, orient
 from yama.terrain.kernels import kernel
@@ -333,7 +334,7 @@ def locate(start, px, py, x, y, triangles, neighbours):
     return -1 - t
 
 
-def triangulate(x: npt.ArrayLike, y: npt.ArrayLike, workers: int = 2) -> Triangulation:
+def triangulate(x: npt.ArrayLike, y: npt.ArrayLike, workers: int | None = None) -> Triangulation:
     """The Delaunay triangulation of points.
 
     x, y: `(points,)` finite coordinates in one unit, at least three that are not on one line. Points at one
@@ -342,6 +343,7 @@ def triangulate(x: npt.ArrayLike, y: npt.ArrayLike, workers: int = 2) -> Triangu
 
     Raises InputError where coordinates are not finite or no triangle exists.
     """
+    workers = workers or cores()
     xs = np.array(x, np.float64, copy=True).ravel() + 0.0  # -0.0 becomes 0.0, so that equal means equal bits
     ys = np.array(y, np.float64, copy=True).ravel() + 0.0
     if xs.size != ys.size:

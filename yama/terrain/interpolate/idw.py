@@ -178,7 +178,8 @@ def inverse_distance(
         )  # fmt: skip
         return result
 
-    return EvaluatedSurface(grid, evaluate, unit)
+    of = ("inverse distance", x, y, z, neighbours, power, radius, reach, sectors)
+    return EvaluatedSurface(grid, evaluate, unit, of=of)
 
 
 def nearest(
@@ -215,7 +216,7 @@ def distance_to_nearest(
         _distances(xs, ys, index.x, index.y, index.starts, index.layout, float(reach) ** 2, result)
         return result * np.float32(metres)
 
-    return EvaluatedSurface(grid, evaluate, AWAY)
+    return EvaluatedSurface(grid, evaluate, AWAY, of=("distance", x, y, reach, metres))
 
 
 @kernel

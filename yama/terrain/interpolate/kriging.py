@@ -44,38 +44,38 @@ _STEADY = 1e-9
 class Variogram:
     """Half the mean squared difference of heights by distance.
 
-    model: its shape. nugget: at distance 0, in height units squared. sill: what is added to the nugget far away. reach:
+    model: its shape. nugget: at distance 0, in height units squared. sill: what is added to the nugget far away. range:
     distance, in CRS units, at which it has risen all the way (spherical) or to 95 % (the others). direction: degrees
-    clockwise from north along which heights stay alike the longest; across it the reach is `ratio` times as long, 0 to 1.
+    clockwise from north along which heights stay alike the longest; across it the range is `ratio` times as long, 0 to 1.
     """
 
     model: Model
     nugget: float
     sill: float
-    reach: float
+    range: float
     direction: float = 0.0
     ratio: float = 1.0
 
     def __post_init__(self) -> None:
         if self.model not in MODELS:
             raise InputError(f"There is no variogram {self.model!r}; there are: {', '.join(MODELS)}.")
-        if not (self.nugget >= 0 and self.sill > 0 and self.reach > 0 and 0 < self.ratio <= 1):
+        if not (self.nugget >= 0 and self.sill > 0 and self.range > 0 and 0 < self.ratio <= 1):
             raise InputError(
-                "A variogram needs a nugget of 0 or more, a sill and a reach above 0, and a ratio up to 1."
+                "A variogram needs a nugget of 0 or more, a sill and a range above 0, and a ratio up to 1."
             )
 
     def at(self, distance: npt.ArrayLike) -> FloatArray:
         """Its value at distances along `direction`, of any shape but at least one row; 0 at distance 0."""
         far = np.atleast_1d(np.asarray(distance, np.float64))
-        alike = _correlations(far.ravel() / self.reach, _NUMBERS[self.model]).reshape(far.shape)
+        alike = _correlations(far.ravel() / self.range, _NUMBERS[self.model]).reshape(far.shape)
         return np.where(far > 0, self.nugget + self.sill * (1 - alike), 0.0)
 
     @property
     def turn(self) -> tuple[float, float, float, float]:
         """A matrix (row by row) that makes the plane isotropic, with distances in reaches."""
         angle = np.radians(self.direction)
-        along = np.array([np.sin(angle), np.cos(angle)]) / self.reach
-        across = np.array([np.cos(angle), -np.sin(angle)]) / (self.reach * self.ratio)
+        along = np.array([np.sin(angle), np.cos(angle)]) / self.range
+        across = np.array([np.cos(angle), -np.sin(angle)]) / (self.range * self.ratio)
         return float(along[0]), float(along[1]), float(across[0]), float(across[1])
 
 
@@ -153,8 +153,8 @@ def fit(found: Empirical, model: Model) -> Variogram:
     far, most = float(found.distances.max()), max(float(found.values.max()), 1e-12)
 
     def miss(numbers: FloatArray) -> FloatArray:
-        nugget, sill, reach = np.exp(numbers)
-        values = nugget + sill * (1 - _correlations(found.distances / reach, _NUMBERS[model]))
+        nugget, sill, far = np.exp(numbers)
+        values = nugget + sill * (1 - _correlations(found.distances / far, _NUMBERS[model]))
         result: FloatArray = np.sqrt(found.pairs) * (found.values / np.maximum(values, 1e-12 * most) - 1)
         return result
 
@@ -167,8 +167,8 @@ def fit(found: Empirical, model: Model) -> Variogram:
         if best is None or found_here.cost < best[0]:
             best = (float(found_here.cost), found_here.x)
     assert best is not None
-    nugget, sill, reach = (float(value) for value in np.exp(best[1]))
-    return Variogram(model, 0.0 if nugget < 1e-7 * most else nugget, sill, reach)
+    nugget, sill, far = (float(value) for value in np.exp(best[1]))
+    return Variogram(model, 0.0 if nugget < 1e-7 * most else nugget, sill, far)
 
 
 @kernel
@@ -316,7 +316,8 @@ def kriged(
             result += np.float32(middle)
         return result
 
-    return EvaluatedSurface(grid, evaluate, unit)
+    of = ("kriging", x, y, z, variogram, neighbours, reach, mean, deviation, with_nugget)
+    return EvaluatedSurface(grid, evaluate, unit, of=of)
 
 
 def kriged_at(

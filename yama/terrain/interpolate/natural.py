@@ -254,7 +254,7 @@ def natural_neighbour(
             empty_beyond(result, xs, ys, index, reach)
         return result
 
-    return EvaluatedSurface(grid, evaluate, unit)
+    return EvaluatedSurface(grid, evaluate, unit, of=("natural neighbour", x, y, z, reach, edge_limit))
 
 
 def _near_to_near(

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -274,11 +275,12 @@ def empty_beyond(
 
 
 def near_points(
-    index: PointIndex | None, grid: Grid, reach: float, unit: str, add_to: Callable[[FloatArray, FloatArray, Heights], None]
+    index: PointIndex | None, grid: Grid, reach: float, unit: str, add_to: Callable[[FloatArray, FloatArray, Heights], None],
+    of: tuple[Any, ...],
 ) -> EvaluatedSurface:  # fmt: skip
     """A surface that is empty farther than `reach` from every point of an index; whole where there is none.
 
-    add_to: given x of columns, y of rows and heights `(rows, cols)`, fills those that are not NaN.
+    add_to: given x of columns, y of rows and heights `(rows, cols)`, fills those that are not NaN. of: what that depends on.
     """
 
     def evaluate(part: Grid) -> Heights:
@@ -289,7 +291,7 @@ def near_points(
         add_to(xs, ys, result)
         return result
 
-    return EvaluatedSurface(grid, evaluate, unit)
+    return EvaluatedSurface(grid, evaluate, unit, of=(*of, reach))
 
 
 def index_within(x: FloatArray, y: FloatArray, reach: float) -> PointIndex | None:

@@ -5,6 +5,8 @@ Both answer at any level about as fast as a screen needs, however many points th
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import numpy.typing as npt
 
@@ -42,15 +44,22 @@ def _between(nodes, top, left, step, result):
 
 class Sparse(Surface):
     """A surface evaluated at every `step`-th cell of a level along each side, and bilinear between. Every window of a level sees
-    the same cells. exact: that surface."""
+    the same cells. It stands in for that surface."""
 
     def __init__(self, surface: EvaluatedSurface, step: int) -> None:
         super().__init__(surface.grid, surface.unit, surface.vertical_datum)
-        self.exact = surface
+        self._exact = surface
         self._step = step
 
+    def made_of(self) -> tuple[Any, ...]:
+        return (self._step, self._exact.fingerprint)
+
+    @property
+    def exact(self) -> Surface:
+        return self._exact
+
     def read(self, window: Window, level: int = 0) -> Heights:
-        return self._read(self.exact, window, level)
+        return self._read(self._exact, window, level)
 
     def _read(self, surface: EvaluatedSurface, window: Window, level: int) -> Heights:
         grid, step = self.grid.at_level(level), self._step
@@ -93,7 +102,10 @@ class RoughSpline(Sparse):
     ) -> None:  # fmt: skip
         whole = TensionSpline(x, y, z, tension, smoothing)  # refuses what cannot be
         self._index = index_within(x, y, reach)
-        super().__init__(near_points(self._index, grid, reach, unit, whole.add_to), _STEP)
+        super().__init__(
+            near_points(self._index, grid, reach, unit, whole.add_to, ("rough spline", x, y, z, tension, smoothing)),
+            _STEP,
+        )
         self._points, self._spacing = (x, y, z), whole.spacing
         self._settings = (tension, smoothing)
         self._reach = reach
@@ -109,4 +121,6 @@ class RoughSpline(Sparse):
             few = thinned(x, y, apart)
             x, y, z = x[few], y[few], z[few]
         spline = TensionSpline(x, y, z, *self._settings, around=_AROUND)
-        return near_points(self._index, self.grid, self._reach, self.unit, spline.add_to)
+        return near_points(
+            self._index, self.grid, self._reach, self.unit, spline.add_to, ("rough spline", x, y, z, *self._settings)
+        )

@@ -374,7 +374,9 @@ def tension_spline(
     units. Far outside the points it goes on as a plane with a logarithm. Raises InputError on parameters outside those.
     """
     spline = TensionSpline(x, y, z, tension, smoothing)
-    return near_points(index_within(x, y, reach), grid, reach, unit, spline.add_to)
+    return near_points(
+        index_within(x, y, reach), grid, reach, unit, spline.add_to, ("spline", x, y, z, tension, smoothing)
+    )
 
 
 def tension_spline_at(

@@ -244,4 +244,4 @@ def thin_plate_spline(
     empty; CRS units. Raises InputError as `ThinPlate` does.
     """
     spline = ThinPlate(x, y, z, smoothing)
-    return near_points(index_within(x, y, reach), grid, reach, unit, spline.add_to)
+    return near_points(index_within(x, y, reach), grid, reach, unit, spline.add_to, ("thin plate", x, y, z, smoothing))

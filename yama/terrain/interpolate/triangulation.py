@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -213,10 +214,14 @@ class Facets(EvaluatedSurface):
 
     def __init__(
         self, grid: Grid, evaluate: Callable[[Grid], Heights], unit: str, corners: FloatArray,
-        triangles: npt.NDArray[np.int32], edge_limit: float,
+        triangles: npt.NDArray[np.int32], edge_limit: float, of: tuple[Any, ...] = (),
     ) -> None:  # fmt: skip
-        super().__init__(grid, evaluate, unit)
+        super().__init__(grid, evaluate, unit, of=(*of, corners, triangles, edge_limit))
         self._corners, self._triangles, self._limit = corners, triangles, edge_limit
+
+    @property
+    def facets(self) -> Facets:
+        return self
 
     def edges(self, bounds: Bounds, most: int) -> tuple[FloatArray, npt.NDArray[np.uint8], int]:
         """Sides of the facets that reach into a rectangle: `(edges, 4)` x, y of both ends; 0, 1 for those of a level facet, 2 for
@@ -267,7 +272,7 @@ def triangulated(
             empty_beyond(result, xs, ys, index, reach)
         return result
 
-    return Facets(grid, evaluate, unit, corners, triangles, float(edge_limit))
+    return Facets(grid, evaluate, unit, corners, triangles, float(edge_limit), ("facets", x, y, reach))
 
 
 @kernel

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from functools import partial
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.cog import BLOCK
+from yama.terrain.cog import BLOCK, Encoding
 from yama.terrain.errors import GridError, InputError
+from yama.terrain.findings import Finding
 from yama.terrain.grid import Grid, Window
 from yama.terrain.interpolate.plate import Known, solve_plate
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.kept import Kept, parts_of
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
-from yama.terrain.surface import Heights, Surface
+from yama.terrain.surface import Category, Heights, Over, Surface
 from yama.terrain.voids import HoleFinder, Holes
 
 ndimage = later("scipy.ndimage")
@@ -184,24 +186,22 @@ def fill_hole(heights: Heights, hole: Mask, method: Method, other: Heights | Non
     return other[hole] + _by_plate(apart, hole, known, _CALM)
 
 
-class Filled(Surface):
+class Filled(Over):
     """A surface whose holes up to a width are filled, part by part as it is looked at. Thread-safe.
 
     across: metres; a hole that is wider or higher stays, and so does what is empty at the grid's edge. other: on the same grid.
     Each hole is filled from the cells around it alone, the same whatever part of the surface is asked for.
     """
 
-    by_parts = True
-
     def __init__(self, surface: Surface, method: Method, across: float, other: Surface | None = None) -> None:
-        super().__init__(surface.grid, surface.unit, surface.vertical_datum)
+        super().__init__(surface)
+        self.by_parts = True
         if other is not None and other.grid != surface.grid:
             raise GridError("The surface to fill from is not on the same grid. Fit it first.")
         if across / min(self.grid.metres_per_cell()) > MOST_ACROSS + 1e-6:
             raise InputError(
                 f"Holes of {across:g} m are more than {MOST_ACROSS} cells wide, more than are filled at once."
             )
-        self.surface = surface
         self._method = method
         self._across = across
         self._other = other if method == "other" else None
@@ -209,6 +209,38 @@ class Filled(Surface):
             raise InputError("Filling from another surface needs that surface.")
         self._parts: Kept[tuple[int, int, int], tuple[Heights, Mask | None]] = Kept(_HELD)
         self._told: dict[tuple[int, int], tuple[int, npt.NDArray[np.uint8]]] = {}
+
+    def settings(self) -> tuple[Any, ...]:
+        return (self._method, self._across, self._other and self._other.fingerprint)
+
+    @property
+    def facets(self) -> None:
+        """None: what was filled is none of them."""
+        return None
+
+    def companion(self, name: str, below: Surface) -> Surface | None:
+        """The source of the cells that were not filled; of the others nothing true can be said."""
+        return Unfilled(below, self) if name in ("source", "uncertainty") else None
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What was filled and what is left, once every cell has been made."""
+        found = self.surface.findings
+        if self.done is None:
+            return found
+        filled, left = self.done
+        cell = min(self.grid.metres_per_cell())
+        found = [*found, Finding("filled", "note", f"{filled:,} cells were filled.".replace(",", "\u202f"))]
+        if left.count:
+            largest = left.largest[0]
+            wide = max(largest.bottom - largest.top, largest.right - largest.left) + 1
+            holes = "1 hole" if left.count == 1 else f"{left.count} holes"
+            found.append(
+                Finding("left", "caution", f"{holes} with {left.cells} empty cells left, the largest {wide} cells "
+                        f"({wide * cell:.0f} m) across.", "They are wider than was allowed, or what they are filled from is empty "
+                        "there.")
+            )  # fmt: skip
+        return found
 
     def read(self, window: Window, level: int = 0) -> Heights:
         return self._read(window, level)[0]
@@ -297,14 +329,37 @@ def _meets(box: tuple[slice, slice], around: int, core: Window) -> bool:
     return bool(down and beside)
 
 
-class FilledCells(Surface):
-    """1 where a cell was filled, empty elsewhere."""
+class Unfilled(Over):
+    """A companion of a surface whose holes were filled: empty where they were."""
 
-    by_parts = True
+    def __init__(self, companion: Surface, filled: Filled) -> None:
+        super().__init__(companion)
+        self._filled = filled
 
-    def __init__(self, filled: Filled) -> None:
-        super().__init__(filled.grid, "")
-        self.surface = filled
+    def settings(self) -> tuple[Any, ...]:
+        return (self._filled.fingerprint,)
 
     def read(self, window: Window, level: int = 0) -> Heights:
-        return np.where(self.surface.filled(window, level), np.float32(1), np.float32(np.nan)).astype(np.float32)
+        cells = self.surface.read(window, level)
+        return np.where(self._filled.filled(window, level), np.float32(np.nan), cells)
+
+
+class FilledCells(Over):
+    """1 where a cell was filled, empty elsewhere."""
+
+    encoding = Encoding("uint8", 1.0, 0.0, categorical=True)
+
+    def __init__(self, filled: Filled) -> None:
+        super().__init__(filled, unit="")
+        self._filled = filled
+        self.categories = (Category(1, "filled"),)
+
+    def settings(self) -> tuple[Any, ...]:
+        return ()
+
+    @property
+    def companions(self) -> Mapping[str, Surface]:
+        return {}
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        return np.where(self._filled.filled(window, level), np.float32(1), np.float32(np.nan)).astype(np.float32)

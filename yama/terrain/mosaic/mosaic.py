@@ -3,22 +3,27 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from abc import abstractmethod
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any
 
 import numpy as np
 from pyproj import Transformer
 
+from yama.terrain.cog import Encoding
 from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.fit.shift import Shifted
 from yama.terrain.grid import Bounds, FloatArray, Grid, Window, parse_crs
 from yama.terrain.mosaic.levelling import Plane
 from yama.terrain.mosaic.rules import RULES, Rule, RuleName, Sources, continued, edge_weights
 from yama.terrain.mosaic.seams import Seams
-from yama.terrain.surface import Heights, Surface
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.surface import Category, Heights, Surface
 
+_MOST_IN_A_BYTE = 254
 MOST = 1_000
 """Surfaces a mosaic is made of at most."""
 
@@ -82,10 +87,9 @@ def sheet(tiles: Sequence[Surface]) -> Surface:
         )
         for i, one in enumerate(tiles)
     ]
-    joined = Mosaic(placed, grid, "first", 0.0, None, tiles[0].unit, tiles[0].vertical_datum)
-    prints = [one.fingerprint for one in tiles]
-    joined.fingerprint = None if None in prints else ("sheet", *prints)
-    return joined
+    made = Sheet(placed, grid, "first", 0.0, None, tiles[0].unit, tiles[0].vertical_datum)
+    made.name = tiles[0].name
+    return made
 
 
 def place(surfaces: Sequence[Surface], grid: Grid, planes: Sequence[Plane] | None = None) -> list[Placed]:
@@ -130,6 +134,23 @@ class Mosaic(Surface):
         self._rule = RULES[rule]
         self._feather = feather
         self.seams = seams
+
+    def made_of(self) -> tuple[Any, ...]:
+        placed = [(one.number, one.surface.fingerprint, one.plane) for one in self.placed]
+        return (self._rule.name, self._feather, placed, self.seams and self.seams.made_of)
+
+    def prepare(self, progress: Progress = ignore_progress) -> None:
+        for done, one in enumerate(self.placed):
+            one.surface.prepare(lambda share, done=done: progress((done + share) / len(self.placed)))  # type: ignore[misc]
+
+    @property
+    def companions(self) -> Mapping[str, Surface]:
+        """Which surface each cell came from, counted from 1; and that surface's uncertainty where each of them has one."""
+        found: dict[str, Surface] = {"source": SourceSurface(self, categories_of(self.placed))}
+        doubts = {one.number: one.surface.companions.get("uncertainty") for one in self.placed}
+        if all(one is not None for one in doubts.values()):
+            found["uncertainty"] = OfSource(self, {number: one for number, one in doubts.items() if one is not None})
+        return found
 
     def read(self, window: Window, level: int = 0) -> Heights:
         return self._joined(window, level).heights
@@ -181,22 +202,71 @@ class Mosaic(Surface):
         return found
 
 
-class WithSources(Protocol):
+class Sheet(Mosaic):
+    """Tiles of one surface: nothing is said of which cell is of which."""
+
+    @property
+    def companions(self) -> Mapping[str, Surface]:
+        return {}
+
+
+class WithSources(Surface):
     """A surface that knows which of its inputs each cell came from."""
 
-    grid: Grid
-
+    @abstractmethod
     def sources(self, window: Window, level: int = 0) -> Sources:
         """Their numbers `(window.rows, window.cols)`, -1 where empty."""
+
+
+def categories_of(placed: Sequence[Placed]) -> tuple[Category, ...]:
+    """What the cells of `SourceSurface` stand for."""
+    return tuple(Category(one.number + 1, f"Surface {one.number + 1}", inputs=(one.number,)) for one in placed)
 
 
 class SourceSurface(Surface):
     """Which surface each cell of a mosaic came from, counted from 1 in the order they were given."""
 
-    def __init__(self, mosaic: WithSources) -> None:
+    def __init__(self, mosaic: WithSources | Mosaic, categories: tuple[Category, ...]) -> None:
         super().__init__(mosaic.grid, "")
-        self.surface = mosaic
+        self._mosaic = mosaic
+        self.categories = categories
+        many = max((one.value for one in categories), default=0) > _MOST_IN_A_BYTE
+        self.encoding = Encoding("int32" if many else "uint8", 1.0, 0.0, categorical=True)
+
+    def made_of(self) -> tuple[Any, ...]:
+        return (self._mosaic.fingerprint,)
+
+    @property
+    def findings(self) -> list[Finding]:
+        return self._mosaic.findings
+
+    def prepare(self, progress: Progress = ignore_progress) -> None:
+        self._mosaic.prepare(progress)
 
     def read(self, window: Window, level: int = 0) -> Heights:
-        found = self.surface.sources(window, level)
+        found = self._mosaic.sources(window, level)
         return np.where(found < 0, np.nan, found + 1.0).astype(np.float32)
+
+
+class OfSource(Surface):
+    """For each cell of a mosaic what a companion of the surface it came from says; of the most weighty one for means, which are
+    better known than that where the surfaces' errors are independent."""
+
+    def __init__(self, mosaic: WithSources | Mosaic, companions: Mapping[int, Surface]) -> None:
+        super().__init__(mosaic.grid, mosaic.unit)
+        self._mosaic, self._companions = mosaic, dict(companions)
+
+    def made_of(self) -> tuple[Any, ...]:
+        return (self._mosaic.fingerprint, [(number, one.fingerprint) for number, one in self._companions.items()])
+
+    def prepare(self, progress: Progress = ignore_progress) -> None:
+        self._mosaic.prepare(progress)
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        sources = self._mosaic.sources(window, level)
+        result = np.full(sources.shape, np.nan, np.float32)
+        for number, one in self._companions.items():
+            here = sources == number
+            if here.any():
+                result[here] = one.read(window, level)[here]
+        return result

@@ -10,6 +10,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from yama.terrain.cluster import cores
 from yama.terrain.cog import BLOCK
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
@@ -178,12 +179,13 @@ def looked_at(grid: Grid, most: int) -> int:
 
 
 def overlaps(
-    placed: Sequence[Any], grid: Grid, level: int = 0, progress: Progress = ignore_progress, workers: int = 2
+    placed: Sequence[Any], grid: Grid, level: int = 0, progress: Progress = ignore_progress, workers: int | None = None
 ) -> list[Overlap]:
     """Every pair of surfaces that share cells of a level of the grid, in their order. One pass over the blocks that two or
     more may meet; each surface is read once, and before that on so few cells that it takes no time, to tell blunders.
     placed: as `mosaic.place` makes them."""
     usual: dict[tuple[int, int], tuple[float, float]] = {}
+    workers = workers or cores()
     few = looked_at(grid, _PILOT_CELLS)
     if few > level:
         for one in _measured(placed, grid, few, usual, ignore_progress, workers):

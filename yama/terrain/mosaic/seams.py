@@ -106,6 +106,7 @@ class Seams:
         if len(placed) > MOST_SURFACES:
             raise InputError(f"Seams are found between at most {MOST_SURFACES} surfaces, not {len(placed)}. "
                              "Join some of them first.")  # fmt: skip
+        self.made_of = (band, [(number, area.wkb) for number, area in given], most)
         self.level = 0
         while grid.at_level(self.level).cell_count > most:
             self.level += 1

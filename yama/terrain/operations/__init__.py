@@ -21,6 +21,27 @@ from yama.terrain.operations import (  # noqa: F401
     variogram,
     which_method,
 )
-from yama.terrain.operations.base import Task, catalogue, describe, find, make_step, parse_params, take_inputs
+from yama.terrain.operations.inputs import Given, Inputs, Role
+from yama.terrain.operations.operation import Operation, View
+from yama.terrain.operations.register import catalogue, describe, find
+from yama.terrain.operations.results import Output, Result, Results, findings_of
+from yama.terrain.operations.task import Task, make_step, parse_params, task_of
 
-__all__ = ["Task", "catalogue", "describe", "find", "make_step", "parse_params", "take_inputs"]
+__all__ = [
+    "Given",
+    "Inputs",
+    "Operation",
+    "Output",
+    "Result",
+    "Results",
+    "Role",
+    "Task",
+    "View",
+    "catalogue",
+    "describe",
+    "find",
+    "findings_of",
+    "make_step",
+    "parse_params",
+    "task_of",
+]

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from string import ascii_lowercase
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
-from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.fit.expression import (
     MOST_AROUND,
@@ -24,7 +24,13 @@ from yama.terrain.fit.reproject import fitted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.mosaic.mosaic import bounds_in
-from yama.terrain.operations.base import OF_HEIGHTS, Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
+from yama.terrain.quantities import Quantity
 from yama.terrain.surface import Heights, LiveSurface, Surface
 from yama.terrain.units import UNITS
 
@@ -40,17 +46,12 @@ class CalculateParams(Params):
     )
 
 
-def _surfaces(inputs: Inputs) -> list[Surface]:
-    given = inputs["surfaces"]
-    return [one for one in (given if isinstance(given, list) else [given]) if isinstance(one, Surface)]
-
-
 def _named(names: Sequence[str]) -> str:
     return names[0] if len(names) == 1 else ", ".join(names[:-1]) + f" and {names[-1]}"
 
 
 @register
-class Calculate(Operation):
+class Calculate(Operation[CalculateParams]):
     """An expression over surfaces, computed cell by cell on the frame."""
 
     name = "calculate"
@@ -59,18 +60,19 @@ class Calculate(Operation):
     stage = "Fit"
     summary = "Sums, differences, conditions and neighbourhoods of surfaces, as an expression over them."
     inputs = {"surfaces": Role("surface", "Surfaces", many=True)}
+    outputs = {"surface": Output("surface", "Surface", "height")}
     heights_in = "frame"
-    Params = CalculateParams
 
-    def quantity_of(self, params: Any) -> Quantity:
+    def outputs_for(self, params: CalculateParams) -> Mapping[str, Output]:
         try:
             condition = is_condition(parse(params.expression, ascii_lowercase))
         except ExpressionError:
             condition = False
-        return "count" if condition else params.quantity
+        quantity: Quantity = "count" if condition else params.quantity
+        return {"surface": replace(self.outputs["surface"], quantity=quantity)}
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        surfaces = _surfaces(inputs)
+    def check(self, inputs: Inputs, params: CalculateParams, frame: Frame) -> list[Finding]:
+        surfaces = inputs.surfaces("surfaces")
         names = ascii_lowercase[: len(surfaces)]
         if len(surfaces) > len(ascii_lowercase):
             return [Finding("many", "stop", f"{len(surfaces)} surfaces are more than there are letters to name them.",
@@ -97,10 +99,6 @@ class Calculate(Operation):
             verb = "lies" if len(outside) == 1 else "lie"
             findings.append(Finding("outside", "stop", f"{_named(outside)} {verb} outside the frame.",
                                     "Choose another surface, or another frame."))  # fmt: skip
-        units = {by_name[name].unit for name in used} & set(UNITS)
-        if len(units) > 1:
-            findings.append(Finding("unit", "stop", f"The surfaces are in different units: {_named(sorted(units))}.",
-                                    "Bring them to one unit first."))  # fmt: skip
         data = {by_name[name].vertical_datum for name in used} - {""}
         if len(data) > 1:
             findings.append(Finding("datum", "caution", f"Zero means different things: {_named(sorted(data))}.",
@@ -127,18 +125,15 @@ class Calculate(Operation):
             return ""
         return f"lies {abs(across):.2f} cell east or west and {abs(down):.2f} north or south of the frame's cells"
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}".strip())
-        surfaces = _surfaces(inputs)
+    def run(self, inputs: Inputs, params: CalculateParams, frame: Frame, progress: Progress) -> Results:
+        surfaces = inputs.surfaces("surfaces")
         node = parse(params.expression, ascii_lowercase[: len(surfaces)])
         used = sorted(names_in(node))
         given = [surfaces[ascii_lowercase.index(name)] for name in used]
         made = calculated(node, dict(zip(used, given, strict=True)), frame.grid)
-        if self.quantity_of(params) not in OF_HEIGHTS:
+        if is_condition(node):
             made.unit = "1"
-        return made
+        return Results(surface=made)
 
 
 def calculated(node: Node, surfaces: dict[str, Surface], grid: Grid) -> Surface:
@@ -158,6 +153,5 @@ def calculated(node: Node, surfaces: dict[str, Surface], grid: Grid) -> Surface:
 
     halo = node.halo(cell)
     first = next((one for one in surfaces.values() if one.unit in UNITS), surfaces[names[0]])
-    made = LiveSurface([fitted(one, grid) for one in surfaces.values()], compute, halo, first.unit)
-    made.vertical_datum = first.vertical_datum
-    return made
+    layers = [fitted(one, grid) for one in surfaces.values()]
+    return LiveSurface(layers, compute, halo, first.unit, first.vertical_datum, of=("calculated", repr(node), names))

@@ -12,9 +12,14 @@ from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats.cell_types import encoding_for
 from yama.terrain.frame import Frame
-from yama.terrain.grid import Grid
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
-from yama.terrain.surface import Heights, LiveSurface, Statistics, Surface
+from yama.terrain.grid import Window
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
+from yama.terrain.surface import Heights, Over, Statistics, Surface
 
 _LOOKED_AT = 1024  # rows and columns, at most, of the level whose heights are looked at beforehand
 
@@ -32,15 +37,22 @@ class CellTypeParams(Params):
     )
 
 
-class Encoded(LiveSurface):
+class Encoded(Over):
     """A surface with the heights its cells will hold once they are written: live and stored are the same."""
 
     def __init__(self, surface: Surface, encoding: Encoding) -> None:
-        super().__init__([surface], self._rounded, 0, surface.unit, surface.vertical_datum)
+        super().__init__(surface)
         self.encoding = encoding
 
-    def _rounded(self, arrays: list[Heights], _grid: Grid) -> Heights:
-        heights, how = arrays[0], self.encoding
+    def settings(self) -> tuple[Any, ...]:
+        return (self.encoding,)
+
+    def companion(self, name: str, below: Surface) -> Surface | None:
+        """As below: a step that is worth taking is small beside what heights may be wrong by."""
+        return below
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        heights, how = self.surface.read(window, level), self.encoding
         if not how.is_whole:
             if not np.isnan(how.nodata) and bool((heights == np.float32(how.nodata)).any()):
                 raise InputError(f"A height is {how.nodata:g}, the value that is to mean empty. Take another value.")
@@ -64,7 +76,7 @@ class Encoded(LiveSurface):
         return result
 
 
-def _encoding(params: Any) -> Encoding:
+def _encoding(params: CellTypeParams) -> Encoding:
     """The encoding asked for. Raises InputError where the type cannot hold the value for empty."""
     nodata = params.nodata
     if params.cell_type == "float32":
@@ -78,7 +90,7 @@ def _encoding(params: Any) -> Encoding:
 
 
 @register
-class SetCellType(Operation):
+class SetCellType(Operation[CellTypeParams]):
     """Cells as whole numbers of a step, or with a value of one's own for empty."""
 
     name = "cell_type"
@@ -86,11 +98,10 @@ class SetCellType(Operation):
     stage = "Fit"
     summary = "Whole numbers of a step instead of decimals, and the value for empty."
     inputs = {"surface": Role("surface", "Surface")}
-    Params = CellTypeParams
+    outputs = {"surface": Output("surface", "Surface", "height")}
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
+    def check(self, inputs: Inputs, params: CellTypeParams, frame: Frame) -> list[Finding]:
+        surface = inputs.surface("surface")
         try:
             encoding = _encoding(params)
         except InputError as error:
@@ -107,7 +118,5 @@ class SetCellType(Operation):
         looked_at = Statistics(lowest=float(np.nanmin(heights)), highest=float(np.nanmax(heights)))
         return encoding_for(looked_at, params.cell_type, params.step, unit=surface.unit)[1]
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
-        return Encoded(surface, _encoding(params))
+    def run(self, inputs: Inputs, params: CellTypeParams, frame: Frame, progress: Progress) -> Results:
+        return Results(surface=Encoded(inputs.surface("surface"), _encoding(params)))

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field
 
-from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.frame import Frame
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Window
 from yama.terrain.mosaic.mosaic import bounds_in
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
-from yama.terrain.surface import Heights, LiveSurface, Surface
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
+from yama.terrain.surface import Heights, Over, Surface
 from yama.terrain.units import NAMES, UNITS
 
 Unit = Literal["m", "ft", "us-ft"]
@@ -36,7 +41,7 @@ class ChangeHeightsParams(Params):
 
 
 @register
-class ChangeHeights(Operation):
+class ChangeHeights(Operation[ChangeHeightsParams]):
     """Heights in another unit or from another zero."""
 
     name = "change_heights"
@@ -44,11 +49,10 @@ class ChangeHeights(Operation):
     stage = "Fit"
     summary = "Metres and feet, another zero level by an offset or a geoid."
     inputs = {"surface": Role("surface", "Surface"), "geoid": Role("surface", "Geoid", optional=True)}
-    Params = ChangeHeightsParams
+    outputs = {"surface": Output("surface", "Surface", "height")}
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        surface, geoid = inputs["surface"], inputs.get("geoid")
-        assert isinstance(surface, Surface)
+    def check(self, inputs: Inputs, params: ChangeHeightsParams, frame: Frame) -> list[Finding]:
+        surface = inputs.surface("surface")
         findings = []
         from_unit = params.from_unit or surface.unit
         if from_unit not in UNITS:
@@ -57,7 +61,7 @@ class ChangeHeights(Operation):
                     "unit", "stop", f"Its heights are in {from_unit}, which is not known here.", "Say what they are in."
                 )
             ]
-        if isinstance(geoid, Surface):
+        for geoid in inputs.surfaces("geoid"):
             if bounds_in(geoid, surface.grid) is None:
                 findings.append(
                     Finding("outside", "stop", "The geoid lies elsewhere.", "Choose one that covers the surface.")
@@ -69,7 +73,7 @@ class ChangeHeights(Operation):
             if not params.vertical_datum:
                 findings.append(Finding("name", "caution", "What zero means afterwards is not said.",
                                         "The surface would still be taken for what it was."))  # fmt: skip
-        elif from_unit == params.to_unit and params.offset == 0 and not params.vertical_datum:
+        if not inputs.has("geoid") and from_unit == params.to_unit and params.offset == 0 and not params.vertical_datum:
             findings.append(
                 Finding("same", "stop", "Nothing would change.", "Choose another unit, an offset or a geoid.")
             )
@@ -78,22 +82,39 @@ class ChangeHeights(Operation):
                                     f"What is in {NAMES[params.to_unit]} cannot be joined to the others."))  # fmt: skip
         return findings
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
-        surface, geoid = inputs["surface"], inputs.get("geoid")
-        assert isinstance(surface, Surface)
+    def run(self, inputs: Inputs, params: ChangeHeightsParams, frame: Frame, progress: Progress) -> Results:
+        surface = inputs.surface("surface")
         into_metres = UNITS[params.from_unit or surface.unit]
         factor = into_metres / UNITS[params.to_unit]
         sign = (1.0 if params.geoid == "add" else -1.0) / UNITS[params.to_unit]
-        layers = [surface, *([fitted(geoid, surface.grid)] if isinstance(geoid, Surface) else [])]
+        geoids = [fitted(one, surface.grid) for one in inputs.surfaces("geoid")]
 
-        def compute(arrays: list[Heights], _grid: Grid) -> Heights:
-            found = arrays[0].astype(np.float64) * factor + params.offset
-            if len(arrays) > 1:
-                found += sign * arrays[1]
-            result: Heights = found.astype(np.float32)
-            return result
+        made = Changed(surface, factor, params.offset, sign, geoids, params.to_unit)
+        made.vertical_datum = params.vertical_datum or surface.vertical_datum
+        return Results(surface=made)
 
-        return LiveSurface(layers, compute, 0, params.to_unit, params.vertical_datum or surface.vertical_datum)
+
+class Changed(Over):
+    """A surface with its heights times a factor, plus an offset and a geoid times a sign."""
+
+    def __init__(
+        self, surface: Surface, factor: float, offset: float, sign: float, geoids: Sequence[Surface], unit: str
+    ) -> None:
+        super().__init__(surface, unit=unit)
+        self._factor, self._offset, self._sign, self._geoids = factor, offset, sign, list(geoids)
+
+    def settings(self) -> tuple[Any, ...]:
+        return (self._factor, self._offset, self._sign, [one.fingerprint for one in self._geoids])
+
+    def companion(self, name: str, below: Surface) -> Surface | None:
+        """The uncertainty in the new unit. A geoid adds its own, of which nothing is known, so that there is none then."""
+        if name != "uncertainty":
+            return below
+        return None if self._geoids else Changed(below, self._factor, 0.0, 0.0, (), self.unit)
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        found = self.surface.read(window, level).astype(np.float64) * self._factor + self._offset
+        for geoid in self._geoids:
+            found += self._sign * geoid.read(window, level)
+        result: Heights = found.astype(np.float32)
+        return result

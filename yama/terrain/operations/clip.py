@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 import math
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 import shapely
 from pydantic import Field
 
-from yama.terrain.errors import InputError
 from yama.terrain.features import Features
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.clip import Masked, polygons_of
 from yama.terrain.fit.shift import Shifted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, features_in, register
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import GroundMetres, Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
 from yama.terrain.surface import Surface
 
 
@@ -31,20 +35,19 @@ class ClipParams(Params):
     bounds: tuple[float, float, float, float] | None = Field(
         None, description="West, south, east, north in the surface's CRS, instead of polygons."
     )
-    margin: float = Field(
-        0.0, ge=-100_000, le=100_000, description="The polygons are widened by this; narrowed where it is negative.",
-        json_schema_extra={"unit": "m"},
-    )  # fmt: skip
+    margin: GroundMetres = Field(
+        0.0, ge=-100_000, le=100_000, description="The polygons are widened by this; narrowed where it is negative."
+    )
     touched: bool = Field(False, description="Cells that an edge runs through count as inside, whatever their centre.")
     trim: bool = Field(True, description="The grid ends where what is kept ends.")
 
 
-def _polygons(inputs: Inputs, params: Any, grid: Grid) -> list[shapely.Polygon]:
+def _polygons(inputs: Inputs, params: ClipParams, grid: Grid) -> list[shapely.Polygon]:
     """The polygons that count, in the surface's CRS, with their margin."""
     if params.bounds:
         found = [shapely.box(*params.bounds)]
     else:
-        given = features_in(inputs, "area")
+        given = inputs.features("area")
         if params.column:
             given = [_with_value(one, params.column, params.value) for one in given]
         found = polygons_of(given, grid.crs)
@@ -63,7 +66,7 @@ def _with_value(features: Features, column: str, value: str) -> Features:
 
 
 @register
-class Clip(Operation):
+class Clip(Operation[ClipParams]):
     """A surface cut to a rectangle, or emptied outside (or inside) polygons."""
 
     name = "clip"
@@ -71,11 +74,11 @@ class Clip(Operation):
     stage = "Fit"
     summary = "Keep what lies in polygons, outside of them, or in a rectangle."
     inputs = {"surface": Role("surface", "Surface"), "area": Role("features", "Polygons", many=True, optional=True)}
-    Params = ClipParams
+    outputs = {"surface": Output("surface", "Surface", "height")}
+    area_role = "area"
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
+    def check(self, inputs: Inputs, params: ClipParams, frame: Frame) -> list[Finding]:
+        surface = inputs.surface("surface")
         if params.bounds and not (params.bounds[0] < params.bounds[2] and params.bounds[1] < params.bounds[3]):
             return [
                 Finding(
@@ -85,7 +88,7 @@ class Clip(Operation):
                     "West must be less than east, south less than north.",
                 )
             ]
-        if not params.bounds and not features_in(inputs, "area"):
+        if not params.bounds and not inputs.has("area"):
             return [
                 Finding(
                     "none",
@@ -98,7 +101,7 @@ class Clip(Operation):
         if not found:
             if params.margin < 0 and _polygons(inputs, params.model_copy(update={"margin": 0.0}), surface.grid):
                 return [Finding("margin", "stop", f"Narrowed by {-params.margin:g} m nothing is left of the polygons.",
-                                "Take a smaller margin.", Mend("No margin", {"margin": 0}))]  # fmt: skip
+                                "Take a smaller margin.", Fix("No margin", {"margin": 0}))]  # fmt: skip
             return [Finding("no_area", "stop", "No polygon is chosen.", "Choose others, or another value.")]
         touching = [one for one in found if surface.grid.bounds.intersection(Bounds(*one.bounds))]
         if not touching:
@@ -111,12 +114,12 @@ class Clip(Operation):
             return [Finding("together", "note", f"One rectangle around all {len(found)} polygons is kept.")]
         return []
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
+    def run(self, inputs: Inputs, params: ClipParams, frame: Frame, progress: Progress) -> Results:
+        return Results(surface=self._clipped(inputs, params))
+
+    @staticmethod
+    def _clipped(inputs: Inputs, params: ClipParams) -> Surface:
+        surface = inputs.surface("surface")
         polygons = _polygons(inputs, params, surface.grid)
         if params.keep == "outside":
             return Masked(surface, polygons, inverse=True, touched=params.touched)

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, parts_of
-from yama.terrain.findings import Finding, Mend
-from yama.terrain.fit.clip import Masked, polygons_of
+from yama.terrain.findings import Finding, Fix
+from yama.terrain.fit.clip import polygons_of
 from yama.terrain.frame import Frame
 from yama.terrain.grid import FloatArray
 from yama.terrain.interpolate.contour_sheet import (
@@ -30,18 +30,13 @@ from yama.terrain.interpolate.contour_sheet import (
 from yama.terrain.interpolate.contour_tin import contour_facets
 from yama.terrain.interpolate.contours import TENSION, ContourSpline
 from yama.terrain.kept import Kept
-from yama.terrain.operations.base import (
-    AREA,
-    Inputs,
-    Operation,
-    Params,
-    Role,
-    about_area,
-    features_in,
-    register,
-    within_area,
-)
-from yama.terrain.points import Points
+from yama.terrain.operations.area import AREA, about_area, within_area
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import CellSize, Metres, Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
 from yama.terrain.surface import Surface
 
 _HELD = 4
@@ -58,23 +53,15 @@ class ContourParams(Params):
     labels: Literal["as_given", "as_neighbours"] = Field(
         "as_given", description="Heights of lines that do not fit their neighbours: as they are, or as would fit."
     )
-    join_gaps: float | None = Field(
-        None, gt=0, description="Loose ends of one height this near each other are joined.", json_schema_extra={"unit": "m"}
-    )  # fmt: skip
+    join_gaps: Metres | None = Field(
+        None, gt=0, description="Loose ends of one height this near each other are joined."
+    )
     drained: bool = Field(True, description="Spline: open hollows that no contour asks for.")
     tension: float = Field(TENSION, ge=0, le=20, description="Spline: how tight it is drawn between contours.")
-    smoothing: float = Field(
-        0.0, ge=0, description="Spline: bends of contours narrower than this are smoothed.", json_schema_extra={"unit": "m"}
-    )  # fmt: skip
-    cell_size: float | None = Field(
-        None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"}
-    )
-    reach_limit: float | None = Field(
-        None, gt=0, description="Cells farther than this from every line stay empty.", json_schema_extra={"unit": "m"}
-    )
-    edge_limit: float | None = Field(
-        None, gt=0, description="Triangulation: facets with a longer side are left out.", json_schema_extra={"unit": "m"}
-    )  # fmt: skip
+    smoothing: Metres = Field(0.0, ge=0, description="Spline: bends of contours narrower than this are smoothed.")
+    cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
+    reach_limit: Metres | None = Field(None, gt=0, description="Cells farther than this from every line stay empty.")
+    edge_limit: Metres | None = Field(None, gt=0, description="Triangulation: facets with a longer side are left out.")
 
 
 @dataclass(frozen=True)
@@ -90,13 +77,12 @@ class _Read:
     crossings: list[tuple[float, float]]
 
 
-_reads: Kept[tuple[int, str, str], _Read] = Kept(_HELD)
+_reads: Kept[tuple[str, str, str], _Read] = Kept(_HELD)
 
 
 def _read(features: Features, crs: str, field: str) -> _Read:
     """What a holding's lines say in a CRS. The last few are kept: a preview asks again at every change."""
-    # the entry holds the features, so that their id stays theirs
-    return _reads.get((id(features), crs, field), lambda: _say(features, crs, field))
+    return _reads.get((features.fingerprint, crs, field), lambda: _say(features, crs, field))
 
 
 def _say(features: Features, crs: str, field: str) -> _Read:
@@ -109,18 +95,13 @@ def _say(features: Features, crs: str, field: str) -> _Read:
 
 
 def _lines(inputs: Inputs, name: str, crs: str) -> list[FloatArray]:
-    parts = [
-        part for one in features_in(inputs, name) for shape in one.in_crs(crs).geometries for part in parts_of(shape)
-    ]
+    parts = [part for one in inputs.features(name) for shape in one.in_crs(crs).geometries for part in parts_of(shape)]
     return [np.ascontiguousarray(part[:, :2]) for part in parts if len(part) > 1]
 
 
 def _spots(inputs: Inputs, crs: str) -> FloatArray:
-    held = inputs.get("spots")
-    if not isinstance(held, Points):
-        return np.empty((0, 3))
-    points = held.in_crs(crs)
-    places = np.column_stack([points.x, points.y, points.z])
+    held = [points.in_crs(crs) for points in inputs.all_points("spots")]
+    places = np.concatenate([np.empty((0, 3)), *(np.column_stack([one.x, one.y, one.z]) for one in held)])
     return np.ascontiguousarray(places[np.isfinite(places).all(1)])
 
 
@@ -129,7 +110,7 @@ def _times(count: int) -> str:
 
 
 @register
-class ContourSurface(Operation):
+class ContourSurface(Operation[ContourParams]):
     """A surface through contours, without terraces."""
 
     name = "contour_surface"
@@ -144,12 +125,15 @@ class ContourSurface(Operation):
         "coast": Role("features", "Coast, at height 0", optional=True),
         "area": AREA,
     }
+    outputs = {"surface": Output("surface", "Surface", "height")}
     heights_in = "metres"
-    Params = ContourParams
+    area_role = "area"
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        contours = inputs["contours"]
-        assert isinstance(contours, Features)
+    def cell_size_of(self, params: ContourParams) -> float | None:
+        return params.cell_size
+
+    def check(self, inputs: Inputs, params: ContourParams, frame: Frame) -> list[Finding]:
+        (contours,) = inputs.features("contours")
         field = params.height_field or likely_height_field(contours)
         if field is None or field not in height_fields(contours):
             named = (
@@ -174,7 +158,7 @@ class ContourSurface(Operation):
             *self._cells(sheet, params, frame),
         ]
 
-    def _labels(self, read: _Read, params: Any, frame: Frame) -> list[Finding]:
+    def _labels(self, read: _Read, params: ContourParams, frame: Frame) -> list[Finding]:
         found = []
         if read.suspects:
             one = read.suspects[0]
@@ -185,7 +169,7 @@ class ContourSurface(Operation):
                 found.append(
                     Finding("mislabelled", "caution", f"{subject} not fit the neighbours, the first labelled {given:g} "
                             f"{frame.unit} where {one.height:g} {frame.unit} would fit.", "A wrong label makes a wall.",
-                            Mend("Use what fits", {"labels": "as_neighbours"}), places)
+                            Fix("Use what fits", {"labels": "as_neighbours"}), places)
                 )  # fmt: skip
             else:
                 found.append(
@@ -197,7 +181,7 @@ class ContourSurface(Operation):
             found.append(Finding("without", "caution", f"{read.without} lines have no height.", "They are left out."))
         return found
 
-    def _shape(self, read: _Read, params: Any) -> list[Finding]:
+    def _shape(self, read: _Read, params: ContourParams) -> list[Finding]:
         found = []
         if read.gaps:
             widest = read.gaps[-1].width
@@ -207,7 +191,7 @@ class ContourSurface(Operation):
                 found.append(
                     Finding("gaps", "caution", f"Contours are broken at {_times(len(read.gaps) - shut)}, by up to {widest:.0f} m.",
                             "Between their ends the surface knows less.",
-                            Mend(f"Join up to {across} m", {"join_gaps": across}),
+                            Fix(f"Join up to {across} m", {"join_gaps": across}),
                             [(gap.x, gap.y) for gap in read.gaps][:200])
                 )  # fmt: skip
         if len(read.loose):
@@ -223,71 +207,45 @@ class ContourSurface(Operation):
             )  # fmt: skip
         return found
 
-    def _cells(self, sheet: Sheet, params: Any, frame: Frame) -> list[Finding]:
+    def _cells(self, sheet: Sheet, params: ContourParams, frame: Frame) -> list[Finding]:
         across, _ = frame.grid.metres_per_unit()
         spacing = sheet.spacing * across
         cell = params.cell_size or frame.grid.metres_per_cell()[0]
         fitting = max([size for size in _SIZES if size <= spacing / 4], default=_SIZES[0])
-        mend = Mend(f"Use {fitting:g} m", {"cell_size": fitting})
+        fix = Fix(f"Use {fitting:g} m", {"cell_size": fitting})
         if cell * _COARSE > spacing:
             return [Finding("coarse", "caution", f"Contours lie {spacing:.1f} m apart on average; cells of {cell:g} m hold "
-                            "several.", "Relief between them is lost.", mend)]  # fmt: skip
+                            "several.", "Relief between them is lost.", fix)]  # fmt: skip
         if cell * _FINE < spacing:
             return [Finding("fine", "note", f"Contours lie {spacing:.1f} m apart on average; cells of {cell:g} m show no more "
-                            f"than {fitting:g} m would.", "They cost time and disk.", mend)]  # fmt: skip
+                            f"than {fitting:g} m would.", "They cost time and disk.", fix)]  # fmt: skip
         return []
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
-        contours, crs = inputs["contours"], frame.grid.crs
-        assert isinstance(contours, Features)
+    def run(self, inputs: Inputs, params: ContourParams, frame: Frame, progress: Progress) -> Results:
+        (contours,), crs = inputs.features("contours"), frame.grid.crs
         read = _read(contours, crs, params.height_field or likely_height_field(contours) or "")
-        across, _ = frame.grid.metres_per_unit()
         lines, heights = read.sheet.contours, read.sheet.heights
         if params.labels == "as_neighbours":
             heights = with_heights(read.sheet, read.suspects)
         if params.join_gaps:
-            pieces = joined(replace(read.sheet, heights=heights), params.join_gaps / across)
+            pieces = joined(replace(read.sheet, heights=heights), params.join_gaps)
             lines, heights = (
                 [*lines, *(line for line, _ in pieces)],
                 np.append(heights, [height for _, height in pieces]),
             )
         sheet = Sheet(
-            lines, heights, _spots(inputs, crs), _lines(inputs, "streams", crs), polygons_of(features_in(inputs, "lakes"), crs),
+            lines, heights, _spots(inputs, crs), _lines(inputs, "streams", crs), polygons_of(inputs.features("lakes"), crs),
             _lines(inputs, "coast", crs),
         ).clear()  # fmt: skip
         if not sheet.contours:
             raise InputError("Every contour runs through a lake and none is left. Choose other lakes, or none.")
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
-        reach = params.reach_limit / across if params.reach_limit else np.inf
+        reach = params.reach_limit or np.inf
         surface: Surface
         if params.method == "triangulation":
-            edge = params.edge_limit / across if params.edge_limit else np.inf
+            edge = params.edge_limit or np.inf
             surface = contour_facets(sheet, grid, reach, edge, frame.unit)
         else:
-            surface = ContourSpline(
-                sheet, grid, params.tension, params.smoothing / across, reach, params.drained, frame.unit
-            )
+            surface = ContourSpline(sheet, grid, params.tension, params.smoothing, reach, params.drained, frame.unit)
         surface.vertical_datum = frame.vertical_datum
-        return within_area(surface, inputs)
-
-    def found(self, result: Any) -> list[Finding]:
-        if isinstance(result, Masked):
-            result = result.surface
-        if not isinstance(result, ContourSpline) or not result.drained:
-            return []
-        left, found = result.left, []
-        if result.opened:
-            found.append(
-                Finding("opened", "note", f"{result.opened} hollows that no contour asks for were opened, on cells of "
-                        f"{result.solved_cell:g} m.")
-            )  # fmt: skip
-        if left:
-            found.append(
-                Finding("hollows", "note", f"{len(left)} hollows remain because contours or spots ask for them, the deepest "
-                        f"{left[0].depth:.1f} {result.unit}.", "Look at the deepest: a wrong label makes one too.", None,
-                        [(hollow.x, hollow.y) for hollow in left[:200]])
-            )  # fmt: skip
-        return found
+        return Results(surface=within_area(surface, inputs))

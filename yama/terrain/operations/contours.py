@@ -11,10 +11,16 @@ from pydantic import Field
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
+from yama.terrain.fit.reproject import fitted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
-from yama.terrain.operations.base import AREA, Inputs, Operation, Params, Role, about_area, register, within_area
+from yama.terrain.operations.area import AREA, about_area, within_area
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation, View
+from yama.terrain.operations.parameters import GroundMetres, Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.relief.contours import MOST_LEVELS, Levels, Lines, contours, longer_than, smoothed
 from yama.terrain.relief.slope import slope_of
@@ -37,17 +43,19 @@ class ContoursParams(Params):
     )  # fmt: skip
     interval: float = Field(20.0, gt=0, le=100_000, description="Height between two lines, in `unit`.")
     unit: Literal["m", "ft", "us-ft"] = Field("m", description="Unit of the lines' heights.")
-    base: float = Field(0.0, ge=-100_000, le=100_000, description="A height that is a line; the others follow from it.")
+    base_height: float = Field(
+        0.0, ge=-100_000, le=100_000, description="A height that is a line, in `unit`; the others follow from it."
+    )
     index_every: int = Field(
-        5, ge=0, le=100, description="Each so many-th line counted from `base` is an index line; 0 for none."
+        5, ge=0, le=100, description="Each so many-th line counted from the base height is an index line; 0 for none."
     )
-    shortest: float = Field(
-        0.0, ge=0, le=1_000_000, description="Lines shorter than this are left out.", json_schema_extra={"unit": "m"}
+    minimum_length: GroundMetres = Field(0.0, ge=0, le=1_000_000, description="Lines shorter than this are left out.")
+    smoothing: GroundMetres = Field(
+        0.0,
+        ge=0,
+        le=1_000,
+        description="Heights are averaged over this before, so that lines are smooth and never cross.",
     )
-    smoothing: float = Field(
-        0.0, ge=0, le=1_000, description="Heights are averaged over this before, so that lines are smooth and never cross.",
-        json_schema_extra={"unit": "m"},
-    )  # fmt: skip
 
 
 def suggested(lowest: float, highest: float) -> float:
@@ -57,14 +65,14 @@ def suggested(lowest: float, highest: float) -> float:
     return next(float(f"{factor * power:.6g}") for factor in (1, 2, 5, 10) if factor * power >= wanted * 0.999)
 
 
-def levels_of(params: Any, unit: str) -> Levels:
+def levels_of(params: ContoursParams, unit: str) -> Levels:
     """The levels in the surface's own unit."""
     factor = UNITS[params.unit] / UNITS[unit]
     listed = tuple(sorted({float(height) * factor for height in params.levels or ()}))
-    return Levels(params.interval * factor, params.base * factor, listed)
+    return Levels(params.interval * factor, params.base_height * factor, listed)
 
 
-def features_of(lines: Lines, params: Any, grid: Grid) -> Features:
+def features_of(lines: Lines, params: ContoursParams, grid: Grid) -> Features:
     """Lines as features with `height` in the unit asked for and `kind`, `index` or `line`."""
     sizes = np.diff(lines.starts)
     places = np.column_stack([lines.x, lines.y])
@@ -82,14 +90,14 @@ def features_of(lines: Lines, params: Any, grid: Grid) -> Features:
     return Features(grid.crs, np.asarray(shapes, object), {"height": [*heights], "kind": [*kinds]})
 
 
-def lines_of(surface: Surface, params: Any, progress: Progress = ignore_progress) -> Lines:
+def lines_of(surface: Surface, params: ContoursParams, progress: Progress = ignore_progress) -> Lines:
     """The contours of a surface as the parameters ask for them."""
     found = contours(smoothed(surface, params.smoothing), levels_of(params, surface.unit or "m"), progress)
-    return longer_than(found, params.shortest, surface.grid.crs)
+    return longer_than(found, params.minimum_length, surface.grid.crs)
 
 
 @register
-class Contours(Operation):
+class Contours(Operation[ContoursParams]):
     """Lines of equal height of a surface."""
 
     name = "contours"
@@ -97,12 +105,16 @@ class Contours(Operation):
     stage = "Deliver"
     summary = "Lines of equal height, every interval, with index lines."
     inputs = {"surface": Role("surface", "Surface"), "area": AREA}
-    Params = ContoursParams
-    produces = "features"
+    outputs = {"lines": Output("features", "Contours")}
+    previews = "rough"
+    area_role = "area"
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
+    def upgraded(self, params: dict[str, Any]) -> tuple[dict[str, Any], str]:
+        names = {"base": "base_height", "shortest": "minimum_length"}
+        return {names.get(name, name): value for name, value in params.items()}, self.first
+
+    def check(self, inputs: Inputs, params: ContoursParams, frame: Frame) -> list[Finding]:
+        surface = inputs.surface("surface")
         level = 0
         while max(surface.grid.at_level(level).rows, surface.grid.at_level(level).cols) > _SIDE:
             level += 1
@@ -116,13 +128,13 @@ class Contours(Operation):
         count = levels.between(lowest, highest)
         factor = UNITS[surface.unit or "m"] / UNITS[params.unit]
         round_one = suggested(lowest * factor, highest * factor)
-        mend = Mend(
+        fix = Fix(
             f"Take {round_one:g} {params.unit}", {"interval": round_one, **({"levels": None} if params.levels else {})}
         )
         findings = about_area(inputs, frame)
         if count > MOST_LEVELS:
             findings.append(Finding("levels", "stop", f"An interval of {params.interval:g} {params.unit} makes {count} heights.",
-                                    f"At most {MOST_LEVELS} can be drawn.", mend))  # fmt: skip
+                                    f"At most {MOST_LEVELS} can be drawn.", fix))  # fmt: skip
             return findings
         if count == 0 and highest - lowest < _LEVEL:
             findings.append(Finding("level", "stop", f"All of it lies at {lowest:.2f} {surface.unit}; no line crosses level ground.",
@@ -130,12 +142,12 @@ class Contours(Operation):
             return findings
         if count == 0:
             findings.append(Finding("none", "stop", f"No line lies between {lowest:.2f} and {highest:.2f} {surface.unit}.",
-                                    "Take a smaller interval, or other heights.", mend))  # fmt: skip
+                                    "Take a smaller interval, or other heights.", fix))  # fmt: skip
             return findings
         if count > _MANY:
             said = f"An interval of {params.interval:g} {params.unit} makes {count} heights."
             findings.append(Finding("many", "caution", f"{count} heights are listed." if levels.listed else said,
-                                    "So many lines are hard to read and slow to draw.", mend))  # fmt: skip
+                                    "So many lines are hard to read and slow to draw.", fix))  # fmt: skip
         slopes = slope_of(heights * np.float32(UNITS[surface.unit or "m"]), grid.part(grid.whole.grown(1)))
         steep = slopes[~np.isnan(slopes) & (slopes > 0.5)]
         if steep.size and not levels.listed:
@@ -144,17 +156,20 @@ class Contours(Operation):
             if apart < _CELLS_APART:
                 findings.append(Finding("dense", "caution", f"On average slopes lines lie {apart:.1f} cells apart.",
                                         "Closer than the surface can tell: they run into each other.",
-                                        mend if round_one > params.interval else None))  # fmt: skip
+                                        fix if round_one > params.interval else None))  # fmt: skip
         return findings
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Features:
-        return self.make(inputs, params, frame)
+    def preview(self, inputs: Inputs, params: ContoursParams, frame: Frame, view: View) -> Results:
+        at = frame.grid.at_level(view.level)
+        part = at.part(at.window_over(view.bounds).clipped(at.rows, at.cols))
+        surface = within_area(inputs.surface("surface"), inputs)
+        # shortness is of whole lines, which a view cuts
+        drawn = params.model_copy(update={"minimum_length": 0.0})
+        return Results(lines=features_of(lines_of(fitted(surface, part), drawn), params, part))
 
-    def make(self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress) -> Features:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
-        within = within_area(surface, inputs)
+    def run(self, inputs: Inputs, params: ContoursParams, frame: Frame, progress: Progress) -> Results:
+        within = within_area(inputs.surface("surface"), inputs)
         found = features_of(lines_of(within, params, progress), params, within.grid)
         if not len(found):
             raise InputError("No contour is left. Take a smaller interval, or keep shorter lines.")
-        return found
+        return Results(lines=found)

@@ -8,9 +8,13 @@ from pydantic import Field
 
 from yama.terrain.editing import Edit, Edited
 from yama.terrain.errors import InputError
-from yama.terrain.features import Features
 from yama.terrain.frame import Frame
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
 
 
 class EditParams(Params):
@@ -20,7 +24,7 @@ class EditParams(Params):
 
 
 @register
-class EditFeatures(Operation):
+class EditFeatures(Operation[EditParams]):
     """Edited features beside the untouched ones."""
 
     name = "edit_features"
@@ -28,13 +32,12 @@ class EditFeatures(Operation):
     stage = "Gather"
     summary = "Delete, reshape, split, join and dissolve lines and polygons; the untouched ones stay."
     inputs = {"features": Role("features", "Lines or polygons")}
-    Params = EditParams
-    produces = "features"
+    outputs = {"features": Output("features", "Edited lines")}
+    previews = "none"
 
-    def run(self, inputs: Inputs, params: EditParams, frame: Frame) -> Features:
-        features = inputs["features"]
-        assert isinstance(features, Features)
+    def run(self, inputs: Inputs, params: EditParams, frame: Frame, progress: Progress) -> Results:
+        (features,) = inputs.features("features")
         made = Edited.of(features).apply(params.edits).features()
         if not len(made):
             raise InputError("Nothing is left after these edits. Undo a deletion.")
-        return made
+        return Results(features=made)

@@ -6,14 +6,17 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from yama.terrain.errors import InputError
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.frame import Frame
 from yama.terrain.mosaic.fill import MOST_ACROSS, Filled, FilledCells, Method
 from yama.terrain.mosaic.mosaic import bounds_in
-from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
-from yama.terrain.surface import Surface
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
 
 
 class FillVoidsParams(Params):
@@ -22,11 +25,10 @@ class FillVoidsParams(Params):
     method: Method = Field("facets", description="What a hole is filled from.")
     across: float = Field(100.0, gt=0, description="Holes wider or higher than this stay.")
     across_in: Literal["cells", "m"] = Field("cells", description="What that width is counted in.")
-    result: Literal["height", "filled"] = Field("height", description="Heights, or which cells were filled.")
 
 
 @register
-class FillVoids(Operation):
+class FillVoids(Operation[FillVoidsParams]):
     """Empty cells that data surround get heights."""
 
     name = "fill_voids"
@@ -35,14 +37,17 @@ class FillVoids(Operation):
     stage = "Join"
     summary = "Empty cells that data surround are filled from their rim, or from another surface."
     inputs = {"surface": Role("surface", "Surface"), "other": Role("surface", "Fill from", optional=True)}
-    Params = FillVoidsParams
+    outputs = {
+        "surface": Output("surface", "Filled surface", "height"),
+        "filled": Output("surface", "Which cells were filled", "count", when="asked"),
+    }
 
-    def quantity_of(self, params: Any) -> Quantity:
-        return "count" if params.result == "filled" else "height"
+    def upgraded(self, params: dict[str, Any]) -> tuple[dict[str, Any], str]:
+        kept = {name: value for name, value in params.items() if name != "result"}
+        return kept, "filled" if params.get("result") == "filled" else self.first
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        surface, other = inputs["surface"], inputs.get("other")
-        assert isinstance(surface, Surface)
+    def check(self, inputs: Inputs, params: FillVoidsParams, frame: Frame) -> list[Finding]:
+        surface = inputs.surface("surface")
         findings = []
         cell = min(surface.grid.metres_per_cell())
         wide = params.across if params.across_in == "cells" else params.across / cell
@@ -50,19 +55,20 @@ class FillVoids(Operation):
             most = MOST_ACROSS if params.across_in == "cells" else int(MOST_ACROSS * cell)
             findings.append(Finding("wide", "stop", f"Holes of {_width(wide, cell)} are asked for; at most {MOST_ACROSS} cells "
                                     "are filled at once.", "Choose larger cells for such holes.",
-                                    Mend(f"Fill up to {most} {params.across_in}", {"across": most})))  # fmt: skip
+                                    Fix(f"Fill up to {most} {params.across_in}", {"across": most})))  # fmt: skip
         elif wide < 1:
             findings.append(Finding("narrow", "stop", f"No hole is narrower than {params.across:g} {params.across_in}; a cell is "
                                     f"{cell:.4g} m wide.", "Nothing would be filled.",
-                                    Mend("Fill up to 100 cells", {"across": 100, "across_in": "cells"})))  # fmt: skip
+                                    Fix("Fill up to 100 cells", {"across": 100, "across_in": "cells"})))  # fmt: skip
         if params.method != "other":
             if wide > 100 and params.method != "plate":
                 findings.append(Finding("guess", "note", f"Across {_width(wide, cell)} the land is a guess.",
                                         "Another surface knows it better where there is one."))  # fmt: skip
             return findings
-        if not isinstance(other, Surface):
+        if not inputs.has("other"):
             return [*findings, Finding("no_other", "stop", "No surface to fill from is chosen.", "Choose one, or fill from the rim.",
-                                       Mend("Fill from the rim", {"method": "facets"}))]  # fmt: skip
+                                       Fix("Fill from the rim", {"method": "facets"}))]  # fmt: skip
+        other = inputs.surface("other")
         if bounds_in(other, surface.grid) is None:
             findings.append(Finding("outside", "stop", "The surface to fill from lies elsewhere.", "Choose another."))
         if other.unit != surface.unit:
@@ -70,40 +76,12 @@ class FillVoids(Operation):
                                     "Convert one of them first."))  # fmt: skip
         return findings
 
-    def found(self, result: Any) -> list[Finding]:
-        while not isinstance(result, Filled):
-            result = getattr(result, "surface", None)
-            if result is None:
-                return []
-        if result.done is None:
-            return []
-        filled, left = result.done
-        cell = min(result.grid.metres_per_cell())
-        findings = [Finding("filled", "note", f"{filled:,} cells were filled.".replace(",", "\u202f"))]
-        if left.count:
-            largest = left.largest[0]
-            wide = max(largest.bottom - largest.top, largest.right - largest.left) + 1
-            findings.append(
-                Finding("left", "caution", f"{_holes(left.count)} with {left.cells} empty cells left, the largest "
-                        f"{_width(wide, cell)} across.", "They are wider than was allowed, or what they "
-                        "are filled from is empty there.")
-            )  # fmt: skip
-        return findings
-
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        surface, other = inputs["surface"], inputs.get("other")
-        assert isinstance(surface, Surface)
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
-        beside = fitted(other, surface.grid) if isinstance(other, Surface) else None
+    def run(self, inputs: Inputs, params: FillVoidsParams, frame: Frame, progress: Progress) -> Results:
+        surface = inputs.surface("surface")
+        beside = next((fitted(other, surface.grid) for other in inputs.surfaces("other")), None)
         across = params.across if params.across_in == "m" else params.across * min(surface.grid.metres_per_cell())
         filled = Filled(surface, params.method, across, beside)
-        return FilledCells(filled) if params.result == "filled" else filled
-
-
-def _holes(count: int) -> str:
-    return "1 hole" if count == 1 else f"{count} holes"
+        return Results(surface=filled, filled=FilledCells(filled))
 
 
 def _width(cells: float, cell: float) -> str:

@@ -2,48 +2,45 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from pydantic import Field
 from pyproj import Transformer
 
-from yama.terrain.cloud import Cloud, Reclassified
-from yama.terrain.errors import InputError
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.cloud import Reclassified
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.frame import Frame, utm_zone
 from yama.terrain.grid import Bounds, parse_crs
 from yama.terrain.interpolate.ground import GroundFinder, Settings
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import GroundMetres, Params, Percent
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
 
-_M: Any = {"unit": "m"}
 _USUAL = Settings()
 
 
 class GroundParams(Params):
     """How ground and noise are told from the rest."""
 
-    cell: float = Field(_USUAL.cell, ge=0.1, le=20, description="Cells of which the lowest return is looked at.",
-                        json_schema_extra=_M)  # fmt: skip
-    slope: float = Field(
-        100 * _USUAL.slope, gt=0, le=500, description="The steepest ground.", json_schema_extra={"unit": "%"}
-    )
-    window: float = Field(_USUAL.window, gt=0, le=200, description="Width of the widest building or crown.",
-                          json_schema_extra=_M)  # fmt: skip
-    near: float = Field(_USUAL.near, gt=0, le=10, description="Points this near the ground surface are ground.",
-                        json_schema_extra=_M)  # fmt: skip
+    cell: GroundMetres = Field(_USUAL.cell, ge=0.1, le=20, description="Cells of which the lowest return is looked at.")
+    slope: Percent = Field(100 * _USUAL.slope, gt=0, le=500, description="The steepest ground.")
+    window: GroundMetres = Field(_USUAL.window, gt=0, le=200, description="Width of the widest building or crown.")
+    near: GroundMetres = Field(_USUAL.near, gt=0, le=10, description="Points this near the ground surface are ground.")
     leeway: float = Field(
         _USUAL.leeway, ge=0, le=10, description="Share of the rise across a cell that is added to that."
     )
     noise: bool = Field(True, description="Points that lie alone, and those far below the ground, become noise.")
-    cube: float = Field(_USUAL.cube, gt=0, le=100, description="Noise: width of the cubes points are counted in.",
-                        json_schema_extra=_M)  # fmt: skip
+    cube: GroundMetres = Field(
+        _USUAL.cube, gt=0, le=100, description="Noise: width of the cubes points are counted in."
+    )
     few: int = Field(
         _USUAL.few, ge=1, le=50, description="Noise: others in 27 cubes with which a point is still alone."
     )
 
 
 @register
-class FindGround(Operation):
+class FindGround(Operation[GroundParams]):
     """Classes of ground and noise for a cloud."""
 
     name = "find_ground"
@@ -54,12 +51,11 @@ class FindGround(Operation):
         "cloud": Role("cloud", "Point cloud"),
         "beside": Role("cloud", "Clouds beside it", many=True, optional=True),
     }
-    Params = GroundParams
-    produces = "cloud"
+    outputs = {"cloud": Output("cloud", "Classified cloud")}
+    previews = "none"
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        cloud = inputs["cloud"]
-        assert isinstance(cloud, Cloud)
+    def check(self, inputs: Inputs, params: GroundParams, frame: Frame) -> list[Finding]:
+        cloud = inputs.cloud("cloud")
         found = []
         turn = Transformer.from_crs(parse_crs(cloud.crs), parse_crs(_measuring(frame)), always_xy=True)
         box = Bounds(*turn.transform_bounds(*cloud.bounds))
@@ -68,34 +64,30 @@ class FindGround(Operation):
             fit = round(2 * spacing + 0.5)
             found.append(
                 Finding("sparse", "caution", f"Points lie {spacing:.1f} m apart on the whole; most cells of {params.cell:g} m "
-                        "hold none.", "Ground between them is guessed.", Mend(f"Use {fit} m", {"cell": fit}))
+                        "hold none.", "Ground between them is guessed.", Fix(f"Use {fit} m", {"cell": fit}))
             )  # fmt: skip
         around = (3 * params.cube / max(spacing, 1e-9)) ** 2
         if params.noise and around < 5 * params.few:
             wide = round(spacing * (5 * params.few) ** 0.5 / 3 + 0.5)
             found.append(
                 Finding("thin", "caution", f"27 cubes of {params.cube:g} m hold about {max(around, 1):.0f} points here.",
-                        "Good points would be taken for noise.", Mend(f"Use cubes of {wide} m", {"cube": wide}))
+                        "Good points would be taken for noise.", Fix(f"Use cubes of {wide} m", {"cube": wide}))
             )  # fmt: skip
         if params.window < 4 * params.cell:
             found.append(
                 Finding("narrow", "caution", f"A window of {params.window:g} m is hardly wider than cells of {params.cell:g} m.",
-                        "Crowns and roofs stay in the ground.", Mend("Use 20 m", {"window": 20.0, "cell": 1.0}))
+                        "Crowns and roofs stay in the ground.", Fix("Use 20 m", {"window": 20.0, "cell": 1.0}))
             )  # fmt: skip
         return found
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Reclassified:
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
-        cloud, beside = inputs["cloud"], inputs.get("beside", [])
-        assert isinstance(cloud, Cloud) and isinstance(beside, list)
+    def run(self, inputs: Inputs, params: GroundParams, frame: Frame, progress: Progress) -> Results:
+        cloud = inputs.cloud("cloud")
         settings = Settings(
             params.cell, params.slope / 100, params.window, params.near, params.leeway, params.cube,
             params.few if params.noise else 0,
         )  # fmt: skip
-        around = [one for one in beside if isinstance(one, Cloud) and one.path != cloud.path]
-        return Reclassified(cloud, GroundFinder(cloud, around, _measuring(frame), settings))
+        around = [one for one in inputs.clouds("beside") if one.path != cloud.path]
+        return Results(cloud=Reclassified(cloud, GroundFinder(cloud, around, _measuring(frame), settings)))
 
 
 def _measuring(frame: Frame) -> str:

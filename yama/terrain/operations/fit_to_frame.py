@@ -2,33 +2,33 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from pydantic import Field
 
-from yama.terrain.errors import InputError
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.reproject import FittedSurface, Resampling
 from yama.terrain.fit.shift import Shifted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.mosaic.mosaic import bounds_in
-from yama.terrain.operations.base import AREA, Inputs, Operation, Params, Role, about_area, register, within_area
-from yama.terrain.surface import Surface
+from yama.terrain.operations.area import AREA, about_area, within_area
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import CellSize, Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
 
 
 class FitParams(Params):
     """How cells are read where they do not lie on the frame's."""
 
     resampling: Resampling = Field("bilinear", description="How a cell's height is found among the surface's own.")
-    cell_size: float | None = Field(
-        None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"}
-    )
+    cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
     trim: bool = Field(True, description="The grid ends where the surface ends; else it is the whole frame.")
 
 
 @register
-class FitToFrame(Operation):
+class FitToFrame(Operation[FitParams]):
     """A surface in another CRS, cell size or place of cells on the frame's lattice."""
 
     name = "fit_to_frame"
@@ -37,12 +37,15 @@ class FitToFrame(Operation):
     version = 2
     summary = "A surface in another CRS or cell size on the frame's own cells, exactly placed."
     inputs = {"surface": Role("surface", "Surface"), "area": AREA}
+    outputs = {"surface": Output("surface", "Surface", "height")}
     heights_in = "frame"
-    Params = FitParams
+    area_role = "area"
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
+    def cell_size_of(self, params: FitParams) -> float | None:
+        return params.cell_size
+
+    def check(self, inputs: Inputs, params: FitParams, frame: Frame) -> list[Finding]:
+        surface = inputs.surface("surface")
         grid = self._grid(params, frame)
         findings = about_area(inputs, frame)
         if bounds_in(surface, grid) is None:
@@ -55,7 +58,7 @@ class FitToFrame(Operation):
         elif params.resampling == "nearest":
             findings.append(Finding("nearest", "caution", "Nearest makes steps as high as the land falls over half a cell.",
                                     "They ruin slope and drainage. It is for classes, not for heights.",
-                                    Mend("Use bilinear", {"resampling": "bilinear"})))  # fmt: skip
+                                    Fix("Use bilinear", {"resampling": "bilinear"})))  # fmt: skip
         own, new = min(surface.grid.metres_per_cell()), min(grid.metres_per_cell())
         if new < own / 3 and params.resampling in ("bilinear", "cubic", "cubic_spline"):
             findings.append(Finding("finer", "note", f"Cells of {own:.3g} m are read every {new:g} m.",
@@ -63,25 +66,20 @@ class FitToFrame(Operation):
         if params.resampling in ("mean", "lowest", "highest") and new <= own * 1.001:
             findings.append(Finding("no_area", "caution", f"A cell of {new:g} m holds at most one of {own:.3g} m.",
                                     "Its mean, lowest or highest is the nearest one.",
-                                    Mend("Use bilinear", {"resampling": "bilinear"})))  # fmt: skip
+                                    Fix("Use bilinear", {"resampling": "bilinear"})))  # fmt: skip
         return findings
 
     @staticmethod
-    def _grid(params: Any, frame: Frame) -> Grid:
+    def _grid(params: FitParams, frame: Frame) -> Grid:
         return frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
+    def run(self, inputs: Inputs, params: FitParams, frame: Frame, progress: Progress) -> Results:
+        surface = inputs.surface("surface")
         grid = self._grid(params, frame)
         box = bounds_in(surface, grid)
         assert box is not None
         if params.trim:
             grid = grid.part(grid.window_over(box).clipped(grid.rows, grid.cols))
         in_step = surface.grid.is_in_step_with(grid)
-        return within_area(
-            Shifted(surface, grid) if in_step else FittedSurface(surface, grid, params.resampling), inputs
-        )
+        made = Shifted(surface, grid) if in_step else FittedSurface(surface, grid, params.resampling)
+        return Results(surface=within_area(made, inputs))

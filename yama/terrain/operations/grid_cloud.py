@@ -2,33 +2,30 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 from pydantic import Field, model_validator
 from pyproj import Transformer
 
 from yama.terrain.cloud import Cloud
-from yama.terrain.errors import InputError
 from yama.terrain.features import parts_of
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.clip import Burned, Flattened, polygons_of, rim_levels
 from yama.terrain.formats.las import CLASSES
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, FloatArray, metres_per_unit
 from yama.terrain.interpolate.binning import Filter, GriddedCloud
-from yama.terrain.operations.base import (
-    AREA,
-    Inputs,
-    Operation,
-    Params,
-    Quantity,
-    Role,
-    about_area,
-    features_in,
-    register,
-    within_area,
-)
+from yama.terrain.operations.area import AREA, about_area, within_area
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import CellSize, Degrees, HeightMetres, Metres, Params, Percent
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
+from yama.terrain.quantities import Quantity
 from yama.terrain.segments import segments_of
 from yama.terrain.surface import Surface
 
@@ -43,20 +40,12 @@ class GridCloudParams(Params):
     rule: Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity", "facets"] = (
         "mean"
     )
-    percentile: float = Field(95.0, ge=0, le=100, description="Of heights, for the rule percentile.",
-                              json_schema_extra={"unit": "%"})  # fmt: skip
-    low: float | None = Field(None, description="Lower points are left out.", json_schema_extra={"unit": "m"})
-    high: float | None = Field(None, description="Higher points are left out.", json_schema_extra={"unit": "m"})
-    scan_angle: float | None = Field(
-        None, gt=0, le=90, description="Points seen farther to the side are left out.", json_schema_extra={"unit": "°"}
-    )
-    gap: float = Field(
-        0.0, ge=0, le=500, description="Gaps up to this width are closed; wider ones stay empty.",
-        json_schema_extra={"unit": "m"},
-    )  # fmt: skip
-    cell_size: float | None = Field(
-        None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"}
-    )
+    percentile: Percent = Field(95.0, ge=0, le=100, description="Of heights, for the rule percentile.")
+    low: HeightMetres | None = Field(None, description="Lower points are left out.")
+    high: HeightMetres | None = Field(None, description="Higher points are left out.")
+    scan_angle: Degrees | None = Field(None, gt=0, le=90, description="Points seen farther to the side are left out.")
+    gap: Metres = Field(0.0, ge=0, le=500, description="Gaps up to this width are closed; wider ones stay empty.")
+    cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
 
     @model_validator(mode="after")
     def _whole(self) -> GridCloudParams:
@@ -68,7 +57,7 @@ class GridCloudParams(Params):
 
 
 @register
-class GridCloud(Operation):
+class GridCloud(Operation[GridCloudParams]):
     """Lidar to a surface: bare earth, first surface, canopy, counts or intensity."""
 
     name = "grid_cloud"
@@ -81,15 +70,18 @@ class GridCloud(Operation):
         "water": Role("features", "Water", many=True, optional=True),
         "area": AREA,
     }
+    outputs = {"surface": Output("surface", "Surface", "height")}
     heights_in = "metres"
-    Params = GridCloudParams
+    area_role = "area"
 
-    def quantity_of(self, params: Any) -> Quantity:
-        quantities: dict[str, Quantity] = {"deviation": "spread", "count": "count", "intensity": "intensity"}
-        return quantities.get(params.rule, "height")
+    def outputs_for(self, params: GridCloudParams) -> Mapping[str, Output]:
+        return {"surface": replace(self.outputs["surface"], quantity=_quantity(params))}
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        clouds = _clouds(inputs)
+    def cell_size_of(self, params: GridCloudParams) -> float | None:
+        return params.cell_size
+
+    def check(self, inputs: Inputs, params: GridCloudParams, frame: Frame) -> list[Finding]:
+        clouds = inputs.clouds("clouds")
         findings = []
         area = frame.grid.bounds
         reaching = 0
@@ -112,7 +104,7 @@ class GridCloud(Operation):
             findings.append(
                 Finding("noise", "caution", "Points classified as noise are used.",
                         "One point below ground makes a pit, one above a spike.",
-                        Mend("Leave noise out", {"classes": kept or [c for c in CLASSES if c not in _NOISE]}))
+                        Fix("Leave noise out", {"classes": kept or [c for c in CLASSES if c not in _NOISE]}))
             )  # fmt: skip
         spacing = _spacing(clouds)
         cell = params.cell_size or frame.grid.metres_per_cell()[0]
@@ -121,55 +113,58 @@ class GridCloud(Operation):
             findings.append(
                 Finding("sparse", "caution", f"Cells of {cell:g} m are finer than the points, which lie {spacing:.2f} m apart on "
                         "the whole.", "Many cells will hold no point and stay empty.",
-                        Mend(f"Close gaps to {wide} m", {"gap": wide}))
+                        Fix(f"Close gaps to {wide} m", {"gap": wide}))
             )  # fmt: skip
         if params.rule == "facets" and not params.gap:
             findings.append(
                 Finding("facets", "stop", "Facets need a width of gaps up to which they reach.",
-                        "Without one they would cross water and fill the frame.", Mend("Bridge 12 m", {"gap": 12}))
+                        "Without one they would cross water and fill the frame.", Fix("Bridge 12 m", {"gap": 12}))
             )  # fmt: skip
-        findings += [*about_area(inputs, frame), *_about_beside(inputs, params, frame)]
+        findings += [*about_area(inputs, frame), *_about_beside(inputs, frame)]
         if params.gap and params.rule in ("count", "deviation", "intensity"):
             findings.append(
                 Finding("gap", "stop", "Gaps are closed between heights only.", "A count or spread cannot be bridged.",
-                        Mend("Leave gaps open", {"gap": 0}))
+                        Fix("Leave gaps open", {"gap": 0}))
             )  # fmt: skip
         return findings
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        clouds = _clouds(inputs)
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
+    def run(self, inputs: Inputs, params: GridCloudParams, frame: Frame, progress: Progress) -> Results:
+        return Results(surface=within_area(self._gridded(inputs, params, frame), inputs))
+
+    @staticmethod
+    def _gridded(inputs: Inputs, params: GridCloudParams, frame: Frame) -> Surface:
+        clouds = inputs.clouds("clouds")
         keep = Filter(
             None if params.classes is None else tuple(params.classes), params.returns,
             -np.inf if params.low is None else params.low, np.inf if params.high is None else params.high,
             params.scan_angle or np.inf,
         )  # fmt: skip
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
-        across, _ = grid.metres_per_unit()
         unit = {"count": "points", "intensity": ""}.get(params.rule, frame.unit)
-        surface: Surface = GriddedCloud(
-            clouds, grid, params.rule, keep, params.percentile / 100, params.gap / across, unit
-        )
+        surface: Surface = GriddedCloud(clouds, grid, params.rule, keep, params.percentile / 100, params.gap, unit)
         surface.vertical_datum = frame.vertical_datum
-        if self.quantity_of(params) != "height":
-            return within_area(surface, inputs)
+        if _quantity(params) != "height":
+            return surface
         lines = _heights_along(inputs, grid.crs)
         if len(lines):
             surface = Burned(surface, lines)
-        water = polygons_of(features_in(inputs, "water"), grid.crs)
+        water = polygons_of(inputs.features("water"), grid.crs)
         if water:
             dry = surface
             surface = Flattened(dry, water, lambda: rim_levels(dry, water))
-        return within_area(surface, inputs)
+        return surface
+
+
+def _quantity(params: GridCloudParams) -> Quantity:
+    quantities: dict[str, Quantity] = {"deviation": "spread", "count": "count", "intensity": "intensity"}
+    return quantities.get(params.rule, "height")
 
 
 def _heights_along(inputs: Inputs, crs: str) -> FloatArray:
     """Pieces `(any, 6)` of the breaklines that have heights."""
     lines = [
         part
-        for one in features_in(inputs, "breaklines")
+        for one in inputs.features("breaklines")
         for shape in one.in_crs(crs).geometries
         for part in parts_of(shape)
         if part.shape[1] > 2 and len(part) > 1
@@ -178,26 +173,20 @@ def _heights_along(inputs: Inputs, crs: str) -> FloatArray:
     return np.ascontiguousarray(pieces[np.isfinite(pieces).all(1)])
 
 
-def _about_beside(inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+def _about_beside(inputs: Inputs, frame: Frame) -> list[Finding]:
     """What is wrong with breaklines and water given beside the clouds."""
     found = []
-    if features_in(inputs, "breaklines") and not len(_heights_along(inputs, frame.grid.crs)):
+    if inputs.has("breaklines") and not len(_heights_along(inputs, frame.grid.crs)):
         found.append(
             Finding(
                 "flat_lines", "caution", "None of the breaklines has heights.", "Only lines with heights are burned in."
             )
         )
-    if features_in(inputs, "water") and not polygons_of(features_in(inputs, "water"), frame.grid.crs):
+    if inputs.has("water") and not polygons_of(inputs.features("water"), frame.grid.crs):
         found.append(
             Finding("no_water", "caution", "What is chosen as water holds no polygon.", "It changes nothing here.")
         )
     return found
-
-
-def _clouds(inputs: Inputs) -> list[Cloud]:
-    held = inputs["clouds"]
-    assert isinstance(held, list)
-    return [cloud for cloud in held if isinstance(cloud, Cloud)]
 
 
 def _spacing(clouds: list[Cloud]) -> float:

@@ -13,18 +13,14 @@ from yama.terrain.fit.clip import polygons_of
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds
 from yama.terrain.judge.distribution import Over, distributions
-from yama.terrain.operations.base import (
-    AREA,
-    Inputs,
-    Operation,
-    Params,
-    Role,
-    about_area,
-    features_in,
-    register,
-)
-from yama.terrain.progress import Progress, ignore_progress
-from yama.terrain.surface import Surface
+from yama.terrain.operations.area import AREA, about_area
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
+from yama.terrain.table import Column, Table
 
 Ring = list[tuple[float, float]]
 
@@ -56,33 +52,48 @@ def area_of(
 
 
 @register
-class Heights(Operation):
+class Heights(Operation[HeightsParams]):
     """Distribution of heights, cell by cell."""
 
     name = "heights"
     title = "Heights"
     stage = "Judge"
     summary = "Distribution, area and volume of heights and of their difference, over every cell."
-    produces = "figures"
     inputs = {
         "first": Role("surface", "First surface"),
         "second": Role("surface", "Second surface", optional=True),
         "area": AREA,
     }
+    outputs = {"figures": Output("table", "Heights")}
     heights_in = "frame"
-    Params = HeightsParams
+    previews = "none"
+    area_role = "area"
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
+    def check(self, inputs: Inputs, params: HeightsParams, frame: Frame) -> list[Finding]:
         return about_area(inputs, frame)
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Any:
-        return self.figures(inputs, params, frame)
-
-    def figures(
-        self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress
-    ) -> dict[str, Any]:
-        first, second = inputs["first"], inputs.get("second")
-        assert isinstance(first, Surface) and (second is None or isinstance(second, Surface))
-        polygons = polygons_of(features_in(inputs, "area"), frame.grid.crs)
+    def run(self, inputs: Inputs, params: HeightsParams, frame: Frame, progress: Progress) -> Results:
+        first, second = inputs.surface("first"), next(iter(inputs.surfaces("second")), None)
+        polygons = polygons_of(inputs.features("area"), frame.grid.crs)
         bounds, within = area_of(params.bounds, params.ring, polygons)
-        return distributions(first, second, frame, Over(bounds, within), params.levels, params.about, progress)
+        found = distributions(first, second, frame, Over(bounds, within), params.levels, params.about, progress)
+        return Results(figures=_table(found, first.unit))
+
+
+_NAMES = {"a": "First", "b": "Second", "minus": "First minus second"}
+_SHOWN = (
+    ("lowest", "Lowest"), ("highest", "Highest"), ("mean", "Mean"), ("deviation", "Standard deviation"), ("nmad", "NMAD"),
+)  # fmt: skip
+
+
+def _table(found: dict[str, Any], unit: str) -> Table:
+    """Distributions as a table with a row for each, and all of their figures as facts."""
+    columns = (
+        Column("of", "Of", type="text"), Column("cells", "Cells", type="whole"), Column("empty", "Empty", type="whole"),
+        *(Column(name, title, unit, decimals=3) for name, title in _SHOWN),
+    )  # fmt: skip
+    rows = [
+        (title, found[name]["cells"], found[name]["empty"], *(found[name][shown] for shown, _ in _SHOWN))
+        for name, title in _NAMES.items() if found[name]
+    ]  # fmt: skip
+    return Table(columns, rows, {**found, "unit": unit})

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -12,8 +13,8 @@ from pydantic import AfterValidator, Field
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
-from yama.terrain.findings import Finding, Mend
-from yama.terrain.fit.clip import Flattened, polygons_of, rim_levels, whole_numbers
+from yama.terrain.findings import Finding, Fix
+from yama.terrain.fit.clip import Flattened, Rounded, polygons_of, rim_levels
 from yama.terrain.frame import Frame
 from yama.terrain.grid import FloatArray, Grid, parse_crs
 from yama.terrain.interpolate.breaklines import Lines, along, lines_of, mesh_with
@@ -25,20 +26,15 @@ from yama.terrain.interpolate.spline import LEAST_TENSION, SMOOTHING, TENSION, t
 from yama.terrain.interpolate.thin_plate import MOST_POINTS, thin_plate_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.later import later
-from yama.terrain.operations.base import (
-    AREA,
-    Inputs,
-    Operation,
-    Params,
-    Quantity,
-    Role,
-    about_area,
-    features_in,
-    register,
-    within_area,
-)
+from yama.terrain.operations.area import AREA, about_area, within_area
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation, View
+from yama.terrain.operations.parameters import CellSize, Degrees, HeightMetres, Metres, Params, SquaredHeightMetres
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
-from yama.terrain.surface import EvaluatedSurface, Surface
+from yama.terrain.progress import Progress
+from yama.terrain.surface import Accompanied, EvaluatedSurface, Surface
 
 spatial = later("scipy.spatial")
 
@@ -78,21 +74,12 @@ class InterpolateParams(Params):
     left_out: list[tuple[float, float]] = Field(
         [], max_length=10_000, description="Places in the frame's CRS; points within 2 cm of one are not used."
     )
-    cell_size: float | None = Field(
-        None, gt=0, description="The frame's where not given.", json_schema_extra={"unit": "m"}
-    )
-    reach_limit: float | None = Field(
-        None, gt=0, description="Cells farther than this from every point stay empty.", json_schema_extra={"unit": "m"}
-    )
-    edge_limit: float | None = Field(
-        None, gt=0, description="Triangles with a longer side are left out.", json_schema_extra={"unit": "m"}
-    )
+    cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
+    reach_limit: Metres | None = Field(None, gt=0, description="Cells farther than this from every point stay empty.")
+    edge_limit: Metres | None = Field(None, gt=0, description="Triangles with a longer side are left out.")
     power: float = Field(2.0, gt=0, le=20, description="Inverse distance: the power of distance.")
     neighbours: int = Field(12, ge=1, le=MOST_NEIGHBOURS, description="Inverse distance: points used for a cell.")
-    search_radius: float | None = Field(
-        None, gt=0, description="Inverse distance: points farther away are not used.", json_schema_extra={"unit": "m"}
-    )
-
+    search_radius: Metres | None = Field(None, gt=0, description="Inverse distance: points farther away are not used.")
     tension: Tension = Field(
         TENSION, ge=0, le=20,
         description=f"Spline: how tight it is drawn between points; low overshoots, high peaks. {LEAST_TENSION:g} or more, or 0 for a "
@@ -104,31 +91,26 @@ class InterpolateParams(Params):
     variogram: Literal["spherical", "exponential", "gaussian", "matern"] = Field(
         "spherical", description="Kriging: how heights differ with distance."
     )
-    nugget: float | None = Field(
-        None, ge=0, description="Kriging: noise of the points, squared; fitted where sill and reach are not given.",
-        json_schema_extra={"unit": "m²"},
-    )  # fmt: skip
-    sill: float | None = Field(
-        None, gt=0, description="Kriging: what is added to the nugget far away; fitted where not given.",
-        json_schema_extra={"unit": "m²"},
-    )  # fmt: skip
-    variogram_reach: float | None = Field(
-        None, gt=0, description="Kriging: distance at which heights know nothing of each other; fitted where not given.",
-        json_schema_extra={"unit": "m"},
-    )  # fmt: skip
-    direction: float = Field(
-        0.0, ge=0, lt=180, description="Kriging: along which heights stay alike the longest, clockwise from north.",
-        json_schema_extra={"unit": "°"},
-    )  # fmt: skip
-    ratio: float = Field(1.0, gt=0, le=1, description="Kriging: the reach across that direction as a share of it.")
+    nugget: SquaredHeightMetres | None = Field(
+        None, ge=0, description="Kriging: noise of the points, squared; fitted where sill and range are not given."
+    )
+    sill: SquaredHeightMetres | None = Field(
+        None, gt=0, description="Kriging: what is added to the nugget far away; fitted where not given."
+    )
+    variogram_range: Metres | None = Field(
+        None, gt=0, description="Kriging: distance at which heights know nothing of each other; fitted where not given."
+    )
+    direction: Degrees = Field(
+        0.0, ge=0, lt=180, description="Kriging: along which heights stay alike the longest, clockwise from north."
+    )
+    ratio: float = Field(1.0, gt=0, le=1, description="Kriging: the range across that direction as a share of it.")
     kriging: Literal["ordinary", "simple"] = Field(
         "ordinary",
         description="Kriging: the mean of heights is unknown and may change (ordinary), or one known mean (simple).",
     )
-    kriging_mean: float | None = Field(
-        None, description="Simple kriging: the known mean; that of the points where not given.",
-        json_schema_extra={"unit": "m"},
-    )  # fmt: skip
+    kriging_mean: HeightMetres | None = Field(
+        None, description="Simple kriging: the known mean; that of the points where not given."
+    )
     error_of: Literal["surface", "measurement"] = Field(
         "surface",
         description="Kriging's standard error: of the surface from the ground, without the nugget; or from another measurement, "
@@ -138,10 +120,7 @@ class InterpolateParams(Params):
     sectors: Literal[1, 4, 8] = Field(
         1, description="Inverse distance: so many sectors around a cell share the neighbours evenly, rounded up."
     )
-    whole: bool = Field(False, description="Heights in whole units.")
-    result: Literal["height", "deviation", "distance"] = Field(
-        "height", description="Heights; for kriging the standard deviation of their errors; or the distance to a point."
-    )
+    whole: bool = Field(False, description="Whole numbers: heights in whole units.")
 
 
 def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
@@ -167,7 +146,7 @@ def _breaklines(
 ) -> Lines | None:  # fmt: skip
     """The breaklines given and the rims of lakes, cut where they cross; None where there are none or the method knows none."""
     hard = params.breaklines_are == "hard"
-    given = [*(features_in(inputs, "breaklines") if hard else []), *rims]
+    given = [*(inputs.features("breaklines") if hard else []), *rims]
     if params.method != "triangulation" or not given:
         return None
     return lines_of(given, frame.grid.crs, x, y, z)
@@ -177,17 +156,17 @@ def _soft_breaklines(
     inputs: Inputs, params: InterpolateParams, x: FloatArray, y: FloatArray, z: FloatArray, frame: Frame
 ) -> Lines | None:
     """The breaklines given where they are soft."""
-    given = features_in(inputs, "breaklines")
+    given = inputs.features("breaklines")
     return lines_of(given, frame.grid.crs, x, y, z) if given and params.breaklines_are == "soft" else None
 
 
 def _about_breaklines(inputs: Inputs, params: InterpolateParams, chosen: Points, frame: Frame) -> list[Finding]:
-    if not inputs.get("breaklines"):
+    if not inputs.has("breaklines"):
         return []
     soft = params.breaklines_are == "soft"
     if params.method != "triangulation" and not soft:
         return [Finding("no_breaklines", "note", "Hard breaklines count in a triangulation only.", "This method passes them over.",
-                        Mend("Take them as soft", {"breaklines_are": "soft"}))]  # fmt: skip
+                        Fix("Take them as soft", {"breaklines_are": "soft"}))]  # fmt: skip
     x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
     try:
         read = _soft_breaklines if soft else _breaklines
@@ -216,26 +195,14 @@ def _about_breaklines(inputs: Inputs, params: InterpolateParams, chosen: Points,
 
 def _variogram(x: FloatArray, y: FloatArray, z: FloatArray, params: InterpolateParams) -> Variogram:
     """The variogram asked for; what is not given is fitted."""
-    given = (params.nugget, params.sill, params.variogram_reach)
-    if params.sill is None or params.variogram_reach is None:
+    given = (params.nugget, params.sill, params.variogram_range)
+    if params.sill is None or params.variogram_range is None:
         found = fit(empirical(x, y, z), params.variogram)
-        fitted = (found.nugget, found.sill, found.reach)
+        fitted = (found.nugget, found.sill, found.range)
     else:
         fitted = (0.0, 1.0, 1.0)
-    nugget, sill, reach = (own if mine is None else mine for mine, own in zip(given, fitted, strict=True))
-    return Variogram(params.variogram, nugget, sill, reach, params.direction, params.ratio)
-
-
-_LENGTHS = ("reach_limit", "edge_limit", "search_radius", "variogram_reach")
-"""Parameters in metres that are distances over the ground."""
-
-
-def _in_crs_units(params: InterpolateParams, grid: Grid) -> InterpolateParams:
-    """The parameters with their lengths in units of the CRS, in which points are interpolated."""
-    across, up = grid.metres_per_unit()
-    unit = (across * up) ** 0.5
-    given = {name: getattr(params, name) for name in _LENGTHS}
-    return params.model_copy(update={name: length / unit for name, length in given.items() if length is not None})
+    nugget, sill, far = (own if mine is None else mine for mine, own in zip(given, fitted, strict=True))
+    return Variogram(params.variogram, nugget, sill, far, params.direction, params.ratio)
 
 
 def _on_one_line(points: Points) -> bool:
@@ -255,7 +222,7 @@ def _strays(points: Points, frame: Frame) -> npt.NDArray[np.bool_]:
 
 
 def _about_lakes(inputs: Inputs, frame: Frame) -> list[Finding]:
-    given = features_in(inputs, "lakes")
+    given = inputs.features("lakes")
     if given and not polygons_of(given, frame.grid.crs):
         return [Finding("no_lakes", "caution", "What is chosen as lakes holds no polygon.", "It changes nothing here.")]
     return []
@@ -278,7 +245,7 @@ def _about_whole(chosen: Points, params: InterpolateParams, frame: Frame) -> lis
         return []
     return [Finding("whole", "caution", f"Neighbouring cells differ by about {step:.2f} {frame.unit}; whole numbers make steps of "
                     f"1 {frame.unit} of that.", "Slope and drainage would follow the steps.",
-                    Mend("Keep decimals", {"whole": False}))]  # fmt: skip
+                    Fix("Keep decimals", {"whole": False}))]  # fmt: skip
 
 
 def _triangulated(
@@ -308,7 +275,7 @@ def _triangulated(
 
 
 @register
-class InterpolatePoints(Operation):
+class InterpolatePoints(Operation[InterpolateParams]):
     """Triangulation, natural neighbours, inverse distance, nearest, spline or kriging, on the frame's grid."""
 
     name = "interpolate_points"
@@ -321,17 +288,33 @@ class InterpolatePoints(Operation):
         "lakes": Role("features", "Lakes", many=True, optional=True),
         "area": AREA,
     }
+    outputs = {
+        "surface": Output("surface", "Surface", "height"),
+        "uncertainty": Output("surface", "Standard error", "spread", when="asked"),
+        "distance": Output("surface", "Distance to a point", "distance", when="asked"),
+    }
     heights_in = "metres"
-    Params = InterpolateParams
+    previews = "rough"
+    area_role = "area"
 
-    def quantity_of(self, params: Any) -> Quantity:
-        if params.result == "distance":
-            return "distance"
-        return "spread" if params.method == "kriging" and params.result == "deviation" else "height"
+    def outputs_for(self, params: InterpolateParams) -> Mapping[str, Output]:
+        if params.method == "kriging":
+            return self.outputs
+        return {name: one for name, one in self.outputs.items() if name != "uncertainty"}
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        points = inputs["points"]
-        assert isinstance(points, Points)
+    def cell_size_of(self, params: InterpolateParams) -> float | None:
+        return params.cell_size
+
+    def upgraded(self, params: dict[str, Any]) -> tuple[dict[str, Any], str]:
+        result = params.get("result")
+        if result == "deviation":
+            result = "uncertainty" if params.get("method") == "kriging" else None
+        names = {"variogram_reach": "variogram_range"}
+        kept = {names.get(name, name): value for name, value in params.items() if name != "result"}
+        return kept, result if result in self.outputs else self.first
+
+    def check(self, inputs: Inputs, params: InterpolateParams, frame: Frame) -> list[Finding]:
+        points = inputs.points("points")
         findings = []
         if points.height_field not in points.fields:
             return [Finding("no_height", "stop", "These points have no height field.", "Nothing can be interpolated.")]
@@ -385,7 +368,7 @@ class InterpolatePoints(Operation):
                     "East and north look swapped there; facets would stretch to it."
                     if swapped
                     else "Facets would stretch to there.",
-                    Mend("Leave out", {"stray_points": "leave_out"}),
+                    Fix("Leave out", {"stray_points": "leave_out"}),
                 )
             )
         duplicates = duplicate_places(chosen)
@@ -397,7 +380,7 @@ class InterpolatePoints(Operation):
                     f"At {duplicates['differing']} places several points differ by up to {duplicates['largest']:.2f} "
                     f"{points.unit}.",
                     "Their mean is used unless you choose; a wrong one among them would spoil it.",
-                    Mend("Use the lowest", {"duplicates": "lowest"}),
+                    Fix("Use the lowest", {"duplicates": "lowest"}),
                     [(float(x), float(y)) for x, y in duplicates["where"][:200]],
                 )
             )
@@ -405,7 +388,7 @@ class InterpolatePoints(Operation):
             findings.append(
                 Finding("plate", "stop", f"A thin plate is solved from all points at once, {MOST_POINTS} at most; there are "
                         f"{len(chosen)}.", "With some tension the spline is solved in parts, however many points there are.",
-                        Mend(f"Use a tension of {LEAST_TENSION:g}", {"tension": LEAST_TENSION}))
+                        Fix(f"Use a tension of {LEAST_TENSION:g}", {"tension": LEAST_TENSION}))
             )  # fmt: skip
         findings += [*about_area(inputs, frame), *_about_lakes(inputs, frame), *_about_whole(chosen, params, frame)]
         findings += _about_breaklines(inputs, params, chosen, frame)
@@ -418,81 +401,118 @@ class InterpolatePoints(Operation):
                     "caution",
                     "Without a reach limit the whole frame is filled, far from any point.",
                     "Heights there are guesses.",
-                    Mend("Limit to 60 m", {"reach_limit": 60}),
+                    Fix("Limit to 60 m", {"reach_limit": 60}),
                 )
             )
         return findings
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
-        return self._run(inputs, params, frame, self._smooth)
+    def run(self, inputs: Inputs, params: InterpolateParams, frame: Frame, progress: Progress) -> Results:
+        return self._results(inputs, params, frame, _smooth)
 
-    def rough(self, inputs: Inputs, params: Any, frame: Frame) -> Surface | None:
-        points = inputs["points"]
-        assert isinstance(points, Points)
+    def preview(self, inputs: Inputs, params: InterpolateParams, frame: Frame, view: View) -> Results | None:
+        points = inputs.points("points")
         slow = params.method in ("spline", "kriging") or (params.method == "natural_neighbour" and len(points) > _MANY)
-        slow = slow and params.result != "distance"
-        return self._run(inputs, params, frame, self._rough) if slow else None
+        return self._results(inputs, params, frame, _rough) if slow else None
 
-    def _run(self, inputs: Inputs, params: Any, frame: Frame, smooth: Callable[..., Surface]) -> Surface:
-        points = inputs["points"]
-        assert isinstance(points, Points)
+    def _results(
+        self, inputs: Inputs, params: InterpolateParams, frame: Frame, smooth: Callable[..., Surface]
+    ) -> Results:
+        points = inputs.points("points")
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
         grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
-        params = _in_crs_units(params, grid)
         soft = _soft_breaklines(inputs, params, x, y, z, frame)
         if soft is not None:
             lain = along(soft, 2 * grid.cell_width)
             x, y, z = (np.concatenate([own, more]) for own, more in zip((x, y, z), lain, strict=True))
             x, y, z = merge_duplicates(x, y, z, "mean")
         reach = params.reach_limit or np.inf
-        if params.result == "distance":
+
+        def distance() -> Surface:
             across, _ = grid.metres_per_unit()
             return within_area(distance_to_nearest(x, y, grid, reach, across), inputs)
-        lakes = polygons_of(features_in(inputs, "lakes"), grid.crs)
+
+        if params.method != "kriging":
+            return Results(
+                surface=lambda: self._surface(inputs, params, frame, x, y, z, grid, smooth), distance=distance
+            )
+        kriging = _Kriging(x, y, z, grid, params, points.unit)
+
+        def surface() -> Surface:
+            return self._surface(inputs, params, frame, x, y, z, grid, smooth, kriging)
+
+        def uncertainty() -> Surface:
+            return within_area(kriging.surface(smooth is _rough, deviation=True), inputs)
+
+        return Results(surface=surface, uncertainty=uncertainty, distance=distance)
+
+    @staticmethod
+    def _surface(
+        inputs: Inputs, params: InterpolateParams, frame: Frame, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid,
+        smooth: Callable[..., Surface], kriging: _Kriging | None = None,
+    ) -> Surface:  # fmt: skip
+        lakes = polygons_of(inputs.features("lakes"), grid.crs)
         surface: Surface
         if params.method == "triangulation":
             surface = _triangulated(x, y, z, grid, inputs, params, frame, lakes)
         else:
-            surface = smooth(x, y, z, grid, params, points.unit)
-            if lakes and self.quantity_of(params) == "height":
+            if kriging is not None:
+                doubt = kriging.surface(smooth is _rough, deviation=True)
+                surface = Accompanied(kriging.surface(smooth is _rough), uncertainty=doubt)
+            else:
+                surface = smooth(x, y, z, grid, params, frame.unit)
+            if lakes:
                 bare = surface
                 surface = Flattened(bare, lakes, lambda: rim_levels(bare, lakes))
         surface.vertical_datum = frame.vertical_datum
         if params.whole:
-            surface = whole_numbers(surface)
+            surface = Rounded(surface)
         return within_area(surface, inputs)
 
-    def _rough(self, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: Any, unit: str) -> Surface:
-        """A stand-in for the slow methods."""
-        if params.method == "spline" and params.tension:
-            return RoughSpline(x, y, z, grid, params.tension, params.smoothing, params.reach_limit or np.inf, unit)
-        surface = self._smooth(x, y, z, grid, params, unit)
-        assert isinstance(surface, EvaluatedSurface)
-        return Sparse(surface, max(round(params.kriging_neighbours / 6), 2) if params.method == "kriging" else 2)
 
-    def _smooth(self, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: Any, unit: str) -> Surface:
-        """The surface of any method but triangulation."""
-        reach = params.reach_limit or np.inf
-        if params.method == "natural_neighbour":
-            return natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, unit)
-        if params.method == "spline" and not params.tension:
-            return thin_plate_spline(x, y, z, grid, params.smoothing, reach, unit)
-        if params.method == "spline":
-            return tension_spline(x, y, z, grid, params.tension, params.smoothing, reach, unit)
-        if params.method == "kriging":
-            variogram = _variogram(x, y, z, params)
-            mean = None
-            if params.kriging == "simple":
-                mean = float(np.mean(z)) if params.kriging_mean is None else params.kriging_mean
-            return kriged(
-                x, y, z, grid, variogram, params.kriging_neighbours, reach, mean, params.result == "deviation",
-                params.error_of == "measurement", unit,
-            )  # fmt: skip
-        if params.method == "inverse_distance":
-            radius = params.search_radius or np.inf
-            return inverse_distance(x, y, z, grid, params.neighbours, params.power, radius, reach, unit, params.sectors)
-        return nearest(x, y, z, grid, reach, unit)
+class _Kriging:
+    """Kriging as the parameters ask for it; its variogram is fitted once."""
+
+    def __init__(
+        self, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: InterpolateParams, unit: str
+    ) -> None:
+        self._points, self._grid, self._params, self._unit = (x, y, z), grid, params, unit
+
+    @cached_property
+    def _variogram(self) -> Variogram:
+        return _variogram(*self._points, self._params)
+
+    def surface(self, roughly: bool, deviation: bool = False) -> Surface:
+        """The surface, or its standard error."""
+        params, mean = self._params, None
+        if params.kriging == "simple":
+            mean = float(np.mean(self._points[2])) if params.kriging_mean is None else params.kriging_mean
+        found = kriged(
+            *self._points, self._grid, self._variogram, params.kriging_neighbours, params.reach_limit or np.inf, mean, deviation,
+            params.error_of == "measurement", self._unit,
+        )  # fmt: skip
+        return Sparse(found, max(round(params.kriging_neighbours / 6), 2)) if roughly else found
+
+
+def _rough(x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: InterpolateParams, unit: str) -> Surface:
+    """A stand-in for the slow methods."""
+    if params.method == "spline" and params.tension:
+        return RoughSpline(x, y, z, grid, params.tension, params.smoothing, params.reach_limit or np.inf, unit)
+    return Sparse(_smooth(x, y, z, grid, params, unit), 2)
+
+
+def _smooth(
+    x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: InterpolateParams, unit: str
+) -> EvaluatedSurface:
+    """The surface of any method but triangulation and kriging."""
+    reach = params.reach_limit or np.inf
+    if params.method == "natural_neighbour":
+        return natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, unit)
+    if params.method == "spline" and not params.tension:
+        return thin_plate_spline(x, y, z, grid, params.smoothing, reach, unit)
+    if params.method == "spline":
+        return tension_spline(x, y, z, grid, params.tension, params.smoothing, reach, unit)
+    if params.method == "inverse_distance":
+        radius = params.search_radius or np.inf
+        return inverse_distance(x, y, z, grid, params.neighbours, params.power, radius, reach, unit, params.sectors)
+    return nearest(x, y, z, grid, reach, unit)

@@ -2,36 +2,34 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.fit.reproject import difference
 from yama.terrain.frame import Frame
-from yama.terrain.judge.accuracy import accuracy
-from yama.terrain.operations.base import Inputs, Operation, Role, register
-from yama.terrain.operations.relief import NoParams
-from yama.terrain.points import Points
-from yama.terrain.surface import Surface
+from yama.terrain.judge.accuracy import Figures, accuracy
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import NoParams
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
+from yama.terrain.table import Column, Table
 
 
 @register
-class Difference(Operation):
+class Difference(Operation[NoParams]):
     """One surface minus another."""
 
     name = "difference"
-    quantity = "difference"
     title = "Difference"
     version = 2
     stage = "Judge"
     summary = "First minus second, on the frame; empty where either is."
     inputs = {"first": Role("surface", "First surface"), "second": Role("surface", "Second surface")}
+    outputs = {"surface": Output("surface", "Difference", "difference")}
     heights_in = "frame"
-    Params = NoParams
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        first, second = inputs["first"], inputs["second"]
-        assert isinstance(first, Surface) and isinstance(second, Surface)
+    def check(self, inputs: Inputs, params: NoParams, frame: Frame) -> list[Finding]:
+        first, second = inputs.surface("first"), inputs.surface("second")
         findings = []
         if first.unit != second.unit:
             findings.append(
@@ -59,17 +57,12 @@ class Difference(Operation):
                 break
         return findings
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        first, second = inputs["first"], inputs["second"]
-        assert isinstance(first, Surface) and isinstance(second, Surface)
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
-        return difference(first, second, frame.grid)
+    def run(self, inputs: Inputs, params: NoParams, frame: Frame, progress: Progress) -> Results:
+        return Results(surface=difference(inputs.surface("first"), inputs.surface("second"), frame.grid))
 
 
 @register
-class AccuracyAtCheckpoints(Operation):
+class AccuracyAtCheckpoints(Operation[NoParams]):
     """Error figures of a surface."""
 
     name = "accuracy"
@@ -77,11 +70,35 @@ class AccuracyAtCheckpoints(Operation):
     stage = "Judge"
     summary = "Mean, RMSE, NMAD and quantiles of surface minus checkpoint."
     inputs = {"surface": Role("surface", "Surface"), "checkpoints": Role("points", "Checkpoints")}
+    outputs = {"figures": Output("table", "Accuracy")}
     heights_in = "frame"
-    Params = NoParams
-    produces = "figures"
+    previews = "none"
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> dict[str, Any]:
-        surface, checkpoints = inputs["surface"], inputs["checkpoints"]
-        assert isinstance(surface, Surface) and isinstance(checkpoints, Points)
-        return accuracy(surface, checkpoints).to_dict()
+    def run(self, inputs: Inputs, params: NoParams, frame: Frame, progress: Progress) -> Results:
+        surface = inputs.surface("surface")
+        found = accuracy(surface, inputs.points("checkpoints"))
+        rows = [("all", found.all), *found.by_code.items()]
+        return Results(figures=Table(
+            (Column("code", "Code", type="text"), *columns_of(surface.unit)),
+            [(code, *values_of(figures)) for code, figures in rows],
+            {**found.to_dict(), "unit": surface.unit},
+        ))  # fmt: skip
+
+
+_SHOWN = (
+    ("mean", "Mean"), ("median", "Median"), ("deviation", "Standard deviation"), ("rmse", "RMSE"), ("nmad", "NMAD"), ("mae", "MAE"),
+    ("le68", "LE68"), ("le90", "LE90"), ("le95", "LE95"), ("lowest", "Lowest"), ("highest", "Highest"),
+)  # fmt: skip
+
+
+def columns_of(unit: str) -> tuple[Column, ...]:
+    """The columns of error figures in a unit of height; see `values_of`."""
+    counts = (Column("count", "Points", type="whole"), Column("outliers", "Outliers", type="whole"))
+    return (*counts, *(Column(name, title, unit, decimals=3) for name, title in _SHOWN))
+
+
+def values_of(figures: Figures | None) -> tuple[float | int | None, ...]:
+    """Error figures in the order of `columns_of`; None where there are none."""
+    if figures is None:
+        return (0, *([None] * (len(_SHOWN) + 1)))
+    return (figures.count, figures.outliers, *(getattr(figures, name) for name, _ in _SHOWN))

@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 import math
-from typing import Any, Literal
+from abc import abstractmethod
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Literal
 
 from pydantic import Field
 
-from yama.terrain.findings import Finding, Mend
-from yama.terrain.formats import Held
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.frame import Frame
-from yama.terrain.operations.base import Inputs, Operation, Params, Quantity, Role, register
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import Degrees, GroundMetres, NoParams, P, Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress
+from yama.terrain.quantities import Quantity
 from yama.terrain.relief.contrast import Contrast, contrast
 from yama.terrain.relief.curvature import Curvature, curvature, zevenbergen_thorne_slope
 from yama.terrain.relief.sky import MOST_CELLS, Sight, sight
 from yama.terrain.relief.slope import Light, aspect, hillshade, slope
 from yama.terrain.surface import Surface
-
-
-class NoParams(Params):
-    """Nothing to set."""
 
 
 class SlopeParams(Params):
@@ -33,9 +37,11 @@ class SlopeParams(Params):
 class HillshadeParams(Params):
     """Where the light stands."""
 
-    azimuth: float = Field(315.0, ge=0, le=360, description="Clockwise from north.", json_schema_extra={"unit": "°"})
-    altitude: float = Field(45.0, gt=0, le=90, description="Above the horizon.", json_schema_extra={"unit": "°"})
-    exaggeration: float = Field(1.0, gt=0, le=100, description="Heights are multiplied by this first.")
+    azimuth: Degrees = Field(315.0, ge=0, le=360, description="Clockwise from north.")
+    altitude: Degrees = Field(45.0, gt=0, le=90, description="Above the horizon.")
+    exaggeration: float = Field(
+        1.0, gt=0, le=100, description="Vertical exaggeration: heights are multiplied by this first."
+    )
     lights: Literal["one", "four"] = Field(
         "one", description="Four: weaker lights beside the main one, so that no slope lies in the dark."
     )
@@ -53,9 +59,7 @@ class SkyParams(Params):
     kind: Sight = Field(
         "sky_view", description="Sky view: share of the sky that is seen. Openness: mean angle from zenith or nadir."
     )
-    radius: float = Field(
-        60.0, gt=0, le=10_000, description="How far the horizon is looked for.", json_schema_extra={"unit": "m"}
-    )
+    radius: GroundMetres = Field(60.0, gt=0, le=10_000, description="How far the horizon is looked for.")
 
 
 class ContrastParams(Params):
@@ -64,132 +68,122 @@ class ContrastParams(Params):
     kind: Contrast = Field(
         "above_mean", description="Height above the mean around a place, or the same in standard deviations around it."
     )
-    radius: float = Field(
-        60.0,
-        gt=0,
-        le=10_000,
-        description="How far around a place; what is near weighs most.",
-        json_schema_extra={"unit": "m"},
-    )
+    radius: GroundMetres = Field(60.0, gt=0, le=10_000, description="How far around a place; what is near weighs most.")
 
 
-def _too_far(surface: Held | list[Held], radius: float, what: str) -> list[Finding]:
+def _too_far(surface: Surface, radius: float, what: str) -> list[Finding]:
     """A caution where a radius spans more cells than are looked at."""
-    assert isinstance(surface, Surface)
     cell = min(surface.grid.metres_per_cell())
     if radius <= MOST_CELLS * cell:
         return []
     most = math.floor(MOST_CELLS * cell)
     return [Finding("radius", "caution", f"A radius of {radius:g} m spans more than {MOST_CELLS} cells of {cell:.3g} m; "
-                    f"{what} within {most} m.", "", Mend(f"Take {most} m", {"radius": most}))]  # fmt: skip
+                    f"{what} within {most} m.", "", Fix(f"Take {most} m", {"radius": most}))]  # fmt: skip
 
 
-class _Relief(Operation):
+class _Relief(Operation[P]):
     """Something about one surface's form."""
 
     stage = "Deliver"
     inputs = {"surface": Role("surface", "Surface")}
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> Surface:
-        surface = inputs["surface"]
-        assert isinstance(surface, Surface)
-        return self.of(surface, params)
+    def run(self, inputs: Inputs, params: P, frame: Frame, progress: Progress) -> Results:
+        return Results(surface=self.of(inputs.surface("surface"), params))
 
-    def of(self, surface: Surface, params: Any) -> Surface:
+    @abstractmethod
+    def of(self, surface: Surface, params: P) -> Surface:
         """The live surface."""
-        raise NotImplementedError
 
 
 @register
-class Slope(_Relief):
+class Slope(_Relief[SlopeParams]):
     """Steepness of a surface."""
 
     name = "slope"
-    quantity = "slope"
     title = "Slope"
     summary = "Steepness in degrees, from each cell's neighbours."
-    Params = SlopeParams
+    outputs = {"surface": Output("surface", "Slope", "slope")}
 
-    def of(self, surface: Surface, params: Any) -> Surface:
+    def of(self, surface: Surface, params: SlopeParams) -> Surface:
         return slope(surface) if params.method == "horn" else zevenbergen_thorne_slope(surface)
 
 
 @register
-class Aspect(_Relief):
+class Aspect(_Relief[NoParams]):
     """Direction of fall of a surface."""
 
     name = "aspect"
-    quantity = "aspect"
     title = "Aspect"
     summary = "Direction of fall in degrees clockwise from north; level cells are empty."
-    Params = NoParams
+    outputs = {"surface": Output("surface", "Aspect", "aspect")}
 
-    def of(self, surface: Surface, params: Any) -> Surface:
+    def of(self, surface: Surface, params: NoParams) -> Surface:
         return aspect(surface)
 
 
 @register
-class Hillshade(_Relief):
+class Hillshade(_Relief[HillshadeParams]):
     """A surface lit from one side or from several."""
 
     name = "hillshade"
-    quantity = "brightness"
     title = "Hillshade"
     summary = "Brightness from 0 to 1 under one light or four."
-    Params = HillshadeParams
+    outputs = {"surface": Output("surface", "Hillshade", "brightness")}
 
-    def of(self, surface: Surface, params: Any) -> Surface:
+    def of(self, surface: Surface, params: HillshadeParams) -> Surface:
         return hillshade(surface, Light(params.azimuth, params.altitude, params.lights == "four", params.exaggeration))
 
 
 @register
-class Curved(_Relief):
+class Curved(_Relief[CurvatureParams]):
     """How ground bends."""
 
     name = "curvature"
-    quantity = "curvature"
     title = "Curvature"
     summary = "Bends in 1/km: above 0 on crests, below 0 in hollows."
-    Params = CurvatureParams
+    outputs = {"surface": Output("surface", "Curvature", "curvature")}
 
-    def of(self, surface: Surface, params: Any) -> Surface:
+    def of(self, surface: Surface, params: CurvatureParams) -> Surface:
         return curvature(surface, params.kind)
 
 
 @register
-class Sky(_Relief):
+class Sky(_Relief[SkyParams]):
     """How much sky a place sees."""
 
     name = "sky"
     title = "Sky view and openness"
     summary = "How much of the sky a place sees: form without a side that light comes from."
-    Params = SkyParams
+    outputs = {"surface": Output("surface", "Sky view", "brightness")}
 
-    def quantity_of(self, params: Any) -> Quantity:
-        return "brightness" if params.kind == "sky_view" else "openness"
+    def outputs_for(self, params: SkyParams) -> Mapping[str, Output]:
+        if params.kind == "sky_view":
+            return self.outputs
+        return {"surface": Output("surface", "Openness", "openness")}
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        return _too_far(inputs["surface"], params.radius, "the horizon is looked for")
+    def check(self, inputs: Inputs, params: SkyParams, frame: Frame) -> list[Finding]:
+        return _too_far(inputs.surface("surface"), params.radius, "the horizon is looked for")
 
-    def of(self, surface: Surface, params: Any) -> Surface:
+    def of(self, surface: Surface, params: SkyParams) -> Surface:
         return sight(surface, params.radius, params.kind)
 
 
 @register
-class LocalContrast(_Relief):
+class LocalContrast(_Relief[ContrastParams]):
     """How far ground stands out from its surroundings."""
 
     name = "local_contrast"
     title = "Local contrast"
     summary = "How far ground stands above or below its surroundings: small forms, whatever slope they lie on."
-    Params = ContrastParams
+    outputs = {"surface": Output("surface", "Local contrast", "difference")}
     heights_in = "metres"
 
-    def quantity_of(self, params: Any) -> Quantity:
-        return "difference" if params.kind == "above_mean" else "contrast"
+    def outputs_for(self, params: ContrastParams) -> Mapping[str, Output]:
+        quantity: Quantity = "difference" if params.kind == "above_mean" else "contrast"
+        return {"surface": replace(self.outputs["surface"], quantity=quantity)}
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        return _too_far(inputs["surface"], params.radius, "surroundings count")
+    def check(self, inputs: Inputs, params: ContrastParams, frame: Frame) -> list[Finding]:
+        return _too_far(inputs.surface("surface"), params.radius, "surroundings count")
 
-    def of(self, surface: Surface, params: Any) -> Surface:
+    def of(self, surface: Surface, params: ContrastParams) -> Surface:
         return contrast(surface, params.radius, params.kind)

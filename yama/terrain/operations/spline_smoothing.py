@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
-from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.frame import Frame
 from yama.terrain.interpolate.spline import LEAST_TENSION, TENSION, TensionSpline
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.interpolate_points import Tension, chosen_points
-from yama.terrain.points import Points, merge_duplicates
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.points import merge_duplicates
+from yama.terrain.progress import Progress
+from yama.terrain.table import Column, Table
 
 _SMOOTHINGS = (0.0, 0.001, 0.003, 0.01, 0.03, 0.1, 0.3, 1.0, 3.0, 10.0)
 _FEWEST = 10
@@ -32,7 +37,7 @@ class SplineSmoothingParams(Params):
 
 
 @register
-class SplineSmoothing(Operation):
+class SplineSmoothing(Operation[SplineSmoothingParams]):
     """Leave-one-out errors of a spline in tension by its smoothing, from points in patches spread over all of them."""
 
     name = "spline_smoothing"
@@ -40,30 +45,23 @@ class SplineSmoothing(Operation):
     stage = "Build"
     summary = "What a spline would miss left-out points by, for each smoothing."
     inputs = {"points": Role("points", "Points")}
-    Params = SplineSmoothingParams
-    produces = "figures"
-    quick = True
+    outputs = {"errors": Output("table", "Errors by smoothing")}
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        points = inputs["points"]
-        assert isinstance(points, Points)
+    def check(self, inputs: Inputs, params: SplineSmoothingParams, frame: Frame) -> list[Finding]:
+        points = inputs.points("points")
         if points.height_field not in points.fields or len(chosen_points(points, params, frame)) < _FEWEST:
             return [
                 Finding("too_few", "stop", f"This needs {_FEWEST} points with heights at least.", "Choose more codes.")
             ]
         return []
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> dict[str, Any]:
-        points = inputs["points"]
-        assert isinstance(points, Points)
-        for finding in self.check(inputs, params, frame):
-            raise InputError(f"{finding.sentence} {finding.why}")
+    def run(self, inputs: Inputs, params: SplineSmoothingParams, frame: Frame, progress: Progress) -> Results:
+        points = inputs.points("points")
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates)
         spline = TensionSpline(x, y, z, params.tension or LEAST_TENSION, 0.0)
         errors, _ = spline.left_out_errors(_SMOOTHINGS, plate=not params.tension)
         rmse = np.sqrt(np.mean(errors**2, axis=1))
-        return {
-            "smoothings": list(_SMOOTHINGS), "rmse": rmse.tolist(), "points": int(errors.shape[1]),
-            "best": _SMOOTHINGS[int(rmse.argmin())], "unit": points.unit,
-        }  # fmt: skip
+        columns = (Column("smoothing", "Smoothing"), Column("rmse", "RMSE", points.unit, decimals=3))
+        facts = {"points": int(errors.shape[1]), "best": _SMOOTHINGS[int(rmse.argmin())], "unit": points.unit}
+        return Results(errors=Table(columns, list(zip(_SMOOTHINGS, rmse.tolist(), strict=True)), facts))

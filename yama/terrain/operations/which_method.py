@@ -7,16 +7,21 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
-from yama.terrain.errors import InputError
-from yama.terrain.findings import Finding, Mend
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.frame import Frame
 from yama.terrain.interpolate import validate
 from yama.terrain.interpolate.idw import MOST_NEIGHBOURS
 from yama.terrain.interpolate.kriging import empirical, fit
-from yama.terrain.operations.base import Inputs, Operation, Params, Role, register
+from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.interpolate_points import chosen_points
-from yama.terrain.points import Points, merge_duplicates
-from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.operations.judge import columns_of, values_of
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import GroundMetres, Params
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.points import merge_duplicates
+from yama.terrain.progress import Progress
+from yama.terrain.table import Column, Table
 
 Name = Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"]
 _MOST_ALONE = 5_000
@@ -32,23 +37,22 @@ class WhichMethodParams(Params):
         "random", description="Folds drawn at random, folds of square blocks, or each point alone."
     )
     folds: int = Field(10, ge=2, le=100, description="Parts that are left out in turn.")
-    block: float | None = Field(
-        None, gt=0, description="Side of a block; twelve times the points' spacing where not given.",
-        json_schema_extra={"unit": "m"},
-    )  # fmt: skip
+    block: GroundMetres | None = Field(
+        None, gt=0, description="Side of a block; twelve times the points' spacing where not given."
+    )
     codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
     stray_points: Literal["use", "leave_out"] = "leave_out"
     left_out: list[tuple[float, float]] = Field([], max_length=10_000, description="Places whose points are not used.")
     duplicates: Literal["mean", "first", "lowest", "highest"] = "mean"
     power: float = Field(2.0, gt=0, le=20, description="Inverse distance: the power of distance.")
     neighbours: int = Field(12, ge=1, le=MOST_NEIGHBOURS, description="Inverse distance: points used for a place.")
-    search_radius: float | None = Field(
-        None, gt=0, description="Inverse distance: points farther away are not used.", json_schema_extra={"unit": "m"}
+    search_radius: GroundMetres | None = Field(
+        None, gt=0, description="Inverse distance: points farther away are not used."
     )
 
 
 @register
-class WhichMethod(Operation):
+class WhichMethod(Operation[WhichMethodParams]):
     """Cross-validation of every method on the same points."""
 
     name = "which_method"
@@ -57,12 +61,11 @@ class WhichMethod(Operation):
     summary = "Leave-out errors of every method on the same points, side by side."
     inputs = {"points": Role("points", "Points")}
     heights_in = "metres"
-    Params = WhichMethodParams
-    produces = "figures"
+    outputs = {"errors": Output("table", "Errors by method")}
+    previews = "none"
 
-    def check(self, inputs: Inputs, params: Any, frame: Frame) -> list[Finding]:
-        points = inputs["points"]
-        assert isinstance(points, Points)
+    def check(self, inputs: Inputs, params: WhichMethodParams, frame: Frame) -> list[Finding]:
+        points = inputs.points("points")
         if points.height_field not in points.fields:
             return [Finding("no_height", "stop", "These points have no height field.", "Nothing can be predicted.")]
         count = len(chosen_points(points, params, frame))
@@ -73,24 +76,15 @@ class WhichMethod(Operation):
         if params.scheme == "each" and count > _MOST_ALONE:
             return [Finding("too_many", "stop", f"Leaving out each of {count} points alone would take very long.",
                             f"It is done up to {_MOST_ALONE} points; ten folds say nearly the same.",
-                            Mend("Use ten folds", {"scheme": "random", "folds": 10}))]  # fmt: skip
+                            Fix("Use ten folds", {"scheme": "random", "folds": 10}))]  # fmt: skip
         if params.scheme == "random":
             return [Finding("flatters", "note", "Folds drawn at random flatter every method.",
                             "Each point left out has others close by. Blocks tell how a method fares farther away.",
-                            Mend("Use blocks", {"scheme": "blocks"}))]  # fmt: skip
+                            Fix("Use blocks", {"scheme": "blocks"}))]  # fmt: skip
         return []
 
-    def run(self, inputs: Inputs, params: Any, frame: Frame) -> dict[str, Any]:
-        return self.figures(inputs, params, frame)
-
-    def figures(
-        self, inputs: Inputs, params: Any, frame: Frame, progress: Progress = ignore_progress
-    ) -> dict[str, Any]:
-        points = inputs["points"]
-        assert isinstance(points, Points)
-        for finding in self.check(inputs, params, frame):
-            if finding.weight == "stop":
-                raise InputError(f"{finding.sentence} {finding.why}")
+    def run(self, inputs: Inputs, params: WhichMethodParams, frame: Frame, progress: Progress) -> Results:
+        points = inputs.points("points")
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates)
         across, up = frame.grid.metres_per_unit()
@@ -105,10 +99,15 @@ class WhichMethod(Operation):
         found = validate.compare(
             x * across, y * up, z, folds, {name: known[name] for name in dict.fromkeys(params.methods)}, progress
         )
-        return {
+        columns = (
+            Column("method", "Method", type="text"), Column("seconds", "Time", "s", decimals=2), *columns_of(points.unit),
+        )  # fmt: skip
+        rows = [(name, one.seconds, *values_of(one.figures)) for name, one in found.outcomes.items()]
+        facts = {
             **validate.to_dict(found, x, y), "scheme": params.scheme, "unit": points.unit,
             "block": block if params.scheme == "blocks" else None,
         }  # fmt: skip
+        return Results(errors=Table(columns, rows, facts))
 
 
 def spacing_of(x: Any, y: Any) -> float:

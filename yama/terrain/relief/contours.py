@@ -493,4 +493,4 @@ def smoothed(surface: Surface, radius: float) -> Surface:
         return result[halo:-halo, halo:-halo]
 
     halo = math.ceil(3 * radius / surface.grid.smallest_cell()) + 1
-    return LiveSurface([surface], compute, halo, surface.unit, surface.vertical_datum)
+    return LiveSurface([surface], compute, halo, surface.unit, surface.vertical_datum, of=("smoothed", radius))

@@ -117,4 +117,6 @@ def contrast(surface: Surface, radius: float = 60.0, kind: Contrast = "above_mea
     def compute(arrays: list[Heights], grid: Grid) -> Any:
         return contrast_of(arrays[0], grid, halo, radius, kind, ground=ground)
 
-    return LiveSurface([in_unit(surface, "m")], compute, halo, unit="m" if kind == "above_mean" else "1")
+    return LiveSurface(
+        [in_unit(surface, "m")], compute, halo, unit="m" if kind == "above_mean" else "1", of=("contrast", kind, radius)
+    )

@@ -83,7 +83,11 @@ def curvature(surface: Surface, kind: Curvature = "mean") -> LiveSurface:
     """Live curvature in 1/km."""
     ground = surface.grid.ground()
     return LiveSurface(
-        [in_unit(surface, "m")], lambda arrays, grid: curvature_of(arrays[0], grid, kind, ground), halo=1, unit="1/km"
+        [in_unit(surface, "m")],
+        lambda arrays, grid: curvature_of(arrays[0], grid, kind, ground),
+        halo=1,
+        unit="1/km",
+        of=("curvature", kind),
     )
 
 
@@ -100,4 +104,4 @@ def zevenbergen_thorne_slope(surface: Surface) -> LiveSurface:
     def compute(arrays: list[Heights], grid: Grid) -> Heights:
         return along_columns(arrays[0], grid, 1, ground, work)
 
-    return LiveSurface([in_unit(surface, "m")], compute, halo=1, unit="°")
+    return LiveSurface([in_unit(surface, "m")], compute, halo=1, unit="°", of=("zevenbergen thorne",))

@@ -14,8 +14,8 @@ import numpy.typing as npt
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Grid
-from yama.terrain.operations.base import Quantity
-from yama.terrain.relief.ramps import PATCHES, RAMP_OF, RAMPS, Stop, colours
+from yama.terrain.quantities import QUANTITIES, Quantity
+from yama.terrain.relief.ramps import RAMPS, Stop, colours
 from yama.terrain.relief.slope import Light, hillshade_of
 from yama.terrain.relief.tone import REACH, Shade, rise_at, tone_of
 from yama.terrain.relief.tone import STRENGTH as TONE_STRENGTH
@@ -58,10 +58,9 @@ class Dress:
     @classmethod
     def usual(cls, quantity: Quantity, span: tuple[float, float] | None = None) -> Dress:
         """The look of a quantity where nobody chose one."""
-        if quantity == "source":
-            span = (0.5, len(PATCHES) + 0.5)
-        low, high = span or (None, None)
-        return cls(RAMPS[RAMP_OF.get(quantity, "Foreshore")], low, high, lit=quantity == "height")
+        facts = QUANTITIES[quantity]
+        low, high = (facts.span if facts.categorical else span) or (None, None)
+        return cls(RAMPS[facts.ramp], low, high, lit=facts.lit)
 
     @property
     def halo(self) -> int:

@@ -38,13 +38,6 @@ RAMPS: dict[str, tuple[Stop, ...]] = {
 """Colours with their places from the lowest (0) to the highest value (1)."""
 
 
-RAMP_OF = {
-    "difference": "Seesaw", "slope": "Steep", "aspect": "Kiln", "brightness": "Slate", "spread": "Kiln", "count": "Kiln",
-    "intensity": "Slate", "distance": "Kiln", "curvature": "Seesaw", "openness": "Slate", "contrast": "Seesaw", "source": "Patchwork",
-}  # fmt: skip
-"""The usual ramp of what cells say; Foreshore for heights."""
-
-
 def colours(ramp: Sequence[Stop], shares: npt.NDArray[np.floating]) -> npt.NDArray[np.float32]:
     """Red, green, blue from 0 to 255 `(..., 3)` of shares 0 to 1 along a ramp; NaN stays NaN."""
     at = [place for place, _ in ramp]

@@ -134,4 +134,6 @@ def sight(surface: Surface, radius: float = 60.0, kind: Sight = "sky_view") -> L
     def compute(arrays: list[Heights], grid: Grid) -> Any:
         return sight_of(arrays[0], grid, halo, radius, kind, ground)
 
-    return LiveSurface([in_unit(surface, "m")], compute, halo, unit="1" if kind == "sky_view" else "°")
+    return LiveSurface(
+        [in_unit(surface, "m")], compute, halo, unit="1" if kind == "sky_view" else "°", of=("sight", kind, radius)
+    )

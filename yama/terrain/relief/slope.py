@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -214,24 +215,32 @@ def hillshade_of(heights: Heights, grid: Grid, light: Light = Light(), ground: G
 
 def gradient(surface: Surface, axis: int) -> LiveSurface:
     """Live rise per metre towards east (axis 0) or north (axis 1)."""
-    return _live(surface, lambda heights, grid, ground: gradients_of(heights, grid, ground)[axis], "1")
+    return _live(
+        surface, lambda heights, grid, ground: gradients_of(heights, grid, ground)[axis], "1", ("gradient", axis)
+    )
 
 
 def slope(surface: Surface) -> LiveSurface:
     """Live slope in degrees."""
-    return _live(surface, slope_of, "°")
+    return _live(surface, slope_of, "°", ("slope",))
 
 
 def aspect(surface: Surface) -> LiveSurface:
     """Live aspect in degrees clockwise from north, empty where level."""
-    return _live(surface, aspect_of, "°")
+    return _live(surface, aspect_of, "°", ("aspect",))
 
 
 def hillshade(surface: Surface, light: Light = Light()) -> LiveSurface:
     """Live hillshade from 0 (dark) to 1 (bright)."""
-    return _live(surface, lambda heights, grid, ground: hillshade_of(heights, grid, light, ground), "1")
+    return _live(
+        surface, lambda heights, grid, ground: hillshade_of(heights, grid, light, ground), "1", ("hillshade", light)
+    )
 
 
-def _live(surface: Surface, compute: Callable[[Heights, Grid, Ground], Heights], unit: str) -> LiveSurface:
+def _live(
+    surface: Surface, compute: Callable[[Heights, Grid, Ground], Heights], unit: str, of: tuple[Any, ...]
+) -> LiveSurface:
     ground = surface.grid.ground()  # that of the whole surface, so that every window has the same cells
-    return LiveSurface([in_unit(surface, "m")], lambda arrays, grid: compute(arrays[0], grid, ground), 1, unit=unit)
+    return LiveSurface(
+        [in_unit(surface, "m")], lambda arrays, grid: compute(arrays[0], grid, ground), 1, unit=unit, of=of
+    )

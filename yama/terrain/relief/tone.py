@@ -55,5 +55,9 @@ def tone(surface: Surface, shade: Tone) -> LiveSurface:
     """Live tone of a surface on its own cells, from -1 to 1."""
     ground = surface.grid.ground()
     return LiveSurface(
-        [in_unit(surface, "m")], lambda arrays, grid: tone_of(arrays[0], grid, shade, ground), halo=REACH, unit="1"
+        [in_unit(surface, "m")],
+        lambda arrays, grid: tone_of(arrays[0], grid, shade, ground),
+        halo=REACH,
+        unit="1",
+        of=("tone", shade),
     )

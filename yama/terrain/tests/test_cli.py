@@ -74,7 +74,7 @@ class CommandLineTest(SimpleTestCase):
         status, *_ = self.run_one("do", "accuracy", "--in", "surface=@tin.tif", "--in", "checkpoints=@points.csv",
                                   "--crs", "EPSG:32741", "--out", "@figures.json")  # fmt: skip
         self.assertEqual(status, 0)
-        self.assertLess(json.loads((self.folder / "figures.json").read_text())["all"]["rmse"], 0.05)
+        self.assertLess(json.loads((self.folder / "figures.json").read_text())["facts"]["all"]["rmse"], 0.05)
         status, *_ = self.run_one(
             "do", "difference", "--in", "first=@tin.tif", "--in", "second=@tin.tif", "--out", "@d.tif"
         )

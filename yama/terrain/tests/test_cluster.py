@@ -13,11 +13,10 @@ from yama.terrain.cluster import ADDRESS
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import Masked
 from yama.terrain.fit.reproject import fitted
-from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.kept import Kept
 from yama.terrain.mosaic.fill import Filled
-from yama.terrain.operations.mosaic import Joined, MosaicParams
+from yama.terrain.mosaic.joined import Joined, Joining
 from yama.terrain.surface import EvaluatedSurface, StoredSurface, store
 from yama.terrain.tests.test_surface import FolderTest, rough
 
@@ -35,8 +34,8 @@ class ClusterTest(FolderTest):
             heights[100:106, 150:155] = np.nan
             store(EvaluatedSurface(moved, lambda asked, held=heights: held[: asked.rows, : asked.cols]), path)
             tiles.append(StoredSurface(path))
-        frame = Frame(Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 1100, 1300))
-        joined = Joined(tiles, MosaicParams(rule="seam", levelling="offset"), frame)
+        grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 1100, 1300)
+        joined = Joined(tiles, grid, how=Joining("seam", levelling="offset"))
         aside = Grid("EPSG:32741", 443_521, 5_442_559, 2, 2, 1090, 1290)
         return Masked(fitted(Filled(joined, "plate", 20.0), aside), [shapely.Point(444_700, 5_441_500).buffer(1_000)])
 

@@ -136,7 +136,7 @@ class CellTypeTest(FolderTest):
         found = Statistics(lowest=-3.0, highest=845.0)
         _, (finding,) = encoding_for(found, "int16", 0.01)
         self.assertEqual((finding.code, finding.weight), ("range", "stop"))
-        step = finding.mend.set_params["step"]
+        step = finding.fix.set_params["step"]
         self.assertEqual(step, 0.05)
         self.assertEqual(encoding_for(found, "int16", step)[1], [])
         _, (finding,) = encoding_for(found, "uint16", 0.1)

@@ -68,12 +68,12 @@ class StoreTest(FolderTest):
         surface = StoredSurface(self.folder / "s.tif")
         window = Window(3, 4, 20, 30)
         expected = surface.read(window)
-        with mock.patch("yama.terrain.surface.rasterio.open", wraps=rasterio.open) as opened:
+        with mock.patch("yama.terrain.surface.stored.rasterio.open", wraps=rasterio.open) as opened:
             for _ in range(5):
                 with ThreadPoolExecutor(1) as pool:
                     np.testing.assert_array_equal(pool.submit(surface.read, window).result(), expected)
             self.assertEqual(opened.call_count, 0)  # the handle that read first is lent on
-            with mock.patch("yama.terrain.surface.os.getpid", return_value=-1):
+            with mock.patch("yama.terrain.surface.stored.os.getpid", return_value=-1):
                 surface.read(window)
             self.assertEqual(opened.call_count, 1)  # but not to a process that was forked
 
@@ -101,7 +101,7 @@ class StoreTest(FolderTest):
             if share > 0.2:
                 raise CancelledError("Cancelled.")
 
-        with self.assertRaises(CancelledError), mock.patch("yama.terrain.surface.BLOCK", 64):
+        with self.assertRaises(CancelledError), mock.patch("yama.terrain.surface.walking.BLOCK", 64):
             store(rough(), self.folder / "s.tif", stop)
         self.assertEqual(list(self.folder.iterdir()), [])
 

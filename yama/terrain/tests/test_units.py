@@ -5,7 +5,7 @@ from django.test import SimpleTestCase
 
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid, Window
-from yama.terrain.operations import Task, find, parse_params, take_inputs
+from yama.terrain.operations import Task, find, parse_params
 from yama.terrain.points import Points
 from yama.terrain.relief.curvature import curvature, zevenbergen_thorne_slope
 from yama.terrain.relief.dress import Dress
@@ -31,7 +31,7 @@ FEET = ArraySurface(hills() / FOOT, GRID, "us-ft", "Sundrel mean sea level")
 
 def made(name, frame_unit, given, **params):
     operation = find(name)
-    inputs = take_inputs(operation, given)
+    inputs = given
     return Task(operation, inputs, parse_params(operation, params), Frame(GRID, frame_unit, ""))
 
 
@@ -73,62 +73,62 @@ class InUnitTest(SimpleTestCase):
 
 class TaskTest(SimpleTestCase):
     def test_what_is_built_comes_out_in_the_frames_unit(self):
-        metric = made("interpolate_points", "m", {"points": scattered()}).run()
-        feet = made("interpolate_points", "us-ft", {"points": scattered()}).run()
+        metric = made("interpolate_points", "m", {"points": scattered()}).run().surface("surface")
+        feet = made("interpolate_points", "us-ft", {"points": scattered()}).run().surface("surface")
         self.assertEqual((metric.unit, feet.unit), ("m", "us-ft"))
         np.testing.assert_allclose(feet.read_all() * FOOT, metric.read_all(), rtol=1e-6)
 
     def test_what_it_says_is_in_metres_as_its_settings_are(self):
         task = made("interpolate_points", "ft", {"points": scattered()}, whole=True)
-        self.assertTrue(all(" ft" not in one.sentence for one in task.check()))
-        self.assertNotIn("unit", [one.code for one in task.check()])
+        self.assertTrue(all(" ft" not in one.sentence for one in task.findings))
+        self.assertNotIn("unit", [one.code for one in task.findings])
 
     def test_what_is_no_height_is_not_converted(self):
         feet, metric = (
-            made("interpolate_points", unit, {"points": scattered()}, result="distance").run() for unit in ("ft", "m")
+            made("interpolate_points", unit, {"points": scattered()}).run().surface("distance") for unit in ("ft", "m")
         )
         self.assertIs(in_unit(feet, "ft"), feet)
         np.testing.assert_array_equal(feet.read_all(), metric.read_all())
-        fitted = made("fit_to_frame", "ft", {"surface": metric}).run()
+        fitted = made("fit_to_frame", "ft", {"surface": metric}).run().surface("surface")
         np.testing.assert_array_equal(fitted.read_all(), metric.read_all())
 
     def test_an_expression_is_in_the_frames_unit_and_a_condition_in_none(self):
         given = {"surfaces": [METRES, FEET]}
-        zero = made("calculate", "us-ft", given, expression="a - b", quantity="difference").run()
+        zero = made("calculate", "us-ft", given, expression="a - b", quantity="difference").run().surface("surface")
         self.assertEqual(zero.unit, "us-ft")
         np.testing.assert_allclose(zero.read_all(), 0, atol=1e-3)
-        high = made("calculate", "us-ft", given, expression="a > 700").run()
+        high = made("calculate", "us-ft", given, expression="a > 700").run().surface("surface")
         self.assertIs(in_unit(high, "m"), high)
         np.testing.assert_array_equal(high.read_all(), hills().astype(np.float32) > 700 * FOOT)
         masked = made("calculate", "us-ft", {"surfaces": [high, METRES]}, expression="a * b")
-        self.assertEqual([one.code for one in masked.check() if one.weight == "stop"], [])
-        self.assertEqual(masked.run().unit, "us-ft")
+        self.assertEqual([one.code for one in masked.findings if one.weight == "stop"], [])
+        self.assertEqual(masked.run().surface("surface").unit, "us-ft")
 
     def test_surfaces_in_either_unit_join_without_a_step(self):
         west = ArraySurface(hills()[:, :30], GRID.part(Window(0, 0, 40, 30)), "m")
         east = ArraySurface(hills()[:, 20:] / FOOT, GRID.part(Window(0, 20, 40, 30)), "us-ft")
         for unit in ("m", "us-ft"):
             task = made("mosaic", unit, {"surfaces": [west, east]}, rule="last")
-            self.assertEqual([one for one in task.check() if one.weight == "stop"], [])
-            result = task.run()
+            self.assertEqual([one for one in task.findings if one.weight == "stop"], [])
+            result = task.run().surface("surface")
             self.assertEqual(result.unit, unit)
             np.testing.assert_allclose(result.read_all() * UNITS[unit], hills(), rtol=1e-6)
-            (pair,) = made("overlaps", unit, {"surfaces": [west, east]}).figures()["pairs"]
+            (pair,) = made("overlaps", unit, {"surfaces": [west, east]}).run()["overlaps"].facts["pairs"]
             self.assertAlmostEqual(pair["mean"], 0.0, places=3)
 
     def test_fitting_brings_a_surface_into_the_frames_unit(self):
         for unit, given in (("m", FEET), ("us-ft", METRES)):
-            result = made("fit_to_frame", unit, {"surface": given}).run()
+            result = made("fit_to_frame", unit, {"surface": given}).run().surface("surface")
             self.assertEqual(result.unit, unit)
             np.testing.assert_allclose(result.read_all() * UNITS[unit], hills(), rtol=1e-6)
 
     def test_a_difference_across_units_is_one_of_heights(self):
-        result = made("difference", "m", {"first": FEET, "second": METRES}).run()
+        result = made("difference", "m", {"first": FEET, "second": METRES}).run().surface("surface")
         self.assertEqual(result.unit, "m")
         np.testing.assert_allclose(result.read_all(), 0, atol=1e-4)
 
     def test_what_keeps_a_surface_as_it_is_keeps_its_unit(self):
         box = Bounds(448_010, 5_437_930, 448_080, 5_437_990)
-        result = made("clip", "m", {"surface": FEET}, bounds=list(box)).run()
+        result = made("clip", "m", {"surface": FEET}, bounds=list(box)).run().surface("surface")
         self.assertEqual(result.unit, "us-ft")
         np.testing.assert_allclose(result.read(Window(0, 0, 5, 5)), FEET.read(Window(5, 5, 5, 5)), rtol=1e-7)

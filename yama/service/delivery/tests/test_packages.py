@@ -120,7 +120,7 @@ class PackageTest(ServiceTest):
         self.assertEqual(codes["range"]["weight"], "stop")
         self.assertLessEqual({"datum", "checkpoints"}, set(codes))
         self.assertIn("holds", self.ask("POST", "/packages", body, 422)["detail"])
-        mended = codes["range"]["mend"]["set_params"]["step"]
+        mended = codes["range"]["fix"]["set_params"]["step"]
         self.assertEqual(mended, found["members"][0]["step"])
         body["wanted"]["step"] = mended
         self.assertNotIn("range", [one["code"] for one in self.ask("POST", "/packages/check", body)["findings"]])

@@ -21,7 +21,8 @@ from yama.service.depots.api import finest_cell
 from yama.service.depots.models import Order, Part
 from yama.service.holdings.models import Holding
 from yama.service.jobs.models import Job
-from yama.service.jobs.tasks import look_after_jobs, run_job
+from yama.service.jobs.tasks import run_job
+from yama.service.jobs.watch import look_after_jobs
 from yama.service.tests.base import ServiceTest
 
 

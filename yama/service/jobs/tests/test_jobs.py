@@ -9,13 +9,12 @@ from django.db import OperationalError
 from django.utils import timezone
 
 from yama.service.holdings.models import Holding, project_dir
-from yama.service.jobs import tasks
-from yama.service.jobs.kinds import WORK
+from yama.service.jobs import register, running, tasks
 from yama.service.jobs.models import Job
+from yama.service.jobs.outcome import LaterError, Outcome
 from yama.service.jobs.queue import submit
-from yama.service.jobs.retry import LaterError
 from yama.service.jobs.sweeping import sweep
-from yama.service.jobs.work import Outcome
+from yama.service.jobs.watch import look_after_jobs
 from yama.service.tests.base import ServiceTest, table
 from yama.terrain.errors import CancelledError, InputError
 
@@ -26,7 +25,7 @@ class JobTest(ServiceTest):
 
     def run_with(self, work, job=None):
         job = job or self.job()
-        with mock.patch.dict(WORK, {"test": work}):
+        with mock.patch.dict(register._KINDS, {"test": register.Kind(work, lambda job: None)}):
             tasks.run_job(str(job.pk))
         job.refresh_from_db()
         return job
@@ -36,8 +35,8 @@ class JobTest(ServiceTest):
 
     def test_a_job_is_claimed_once(self):
         job = self.job()
-        self.assertIsNotNone(tasks.claim(str(job.pk)))
-        self.assertIsNone(tasks.claim(str(job.pk)))
+        self.assertIsNotNone(running.claim(str(job.pk)))
+        self.assertIsNone(running.claim(str(job.pk)))
 
     def test_each_way_to_end(self):
         def refuse(job, progress):
@@ -73,16 +72,16 @@ class JobTest(ServiceTest):
     def test_cancelling_before_it_begins(self):
         job = self.job()
         self.assertEqual(self.ask("POST", f"/jobs/{job.pk}/cancel")["state"], "cancelled")
-        self.assertIsNone(tasks.claim(str(job.pk)))
+        self.assertIsNone(running.claim(str(job.pk)))
 
     def test_a_lost_workers_job_runs_once_more_then_fails(self):
         job = self.job()
         for tries in (1, 2):
-            claimed = tasks.claim(str(job.pk))
+            claimed = running.claim(str(job.pk))
             self.assertEqual(claimed.tries, tries)
-            self.assertEqual(tasks.look_after_jobs(), 0, "it was heard of just now")
+            self.assertEqual(look_after_jobs(), 0, "it was heard of just now")
             self.go_silent(job)
-            self.assertEqual(tasks.look_after_jobs(), 1)
+            self.assertEqual(look_after_jobs(), 1)
             job.refresh_from_db()
             self.assertEqual(job.state, "queued" if tries == 1 else "failed")
         self.assertIn("ended twice in the middle", job.message)
@@ -90,29 +89,29 @@ class JobTest(ServiceTest):
 
     def test_a_worker_given_up_for_dead_cannot_end_the_job(self):
         job = self.job()
-        first = tasks.claim(str(job.pk))
+        first = running.claim(str(job.pk))
         self.go_silent(job)
-        tasks.look_after_jobs()
-        second = tasks.claim(str(job.pk))
-        tasks._end(first, Job.State.DONE)
+        look_after_jobs()
+        second = running.claim(str(job.pk))
+        running._end(first, Job.State.DONE)
         job.refresh_from_db()
         self.assertEqual((job.state, job.worker), ("running", second.worker))
 
     def test_a_lost_job_that_was_cancelled_is_not_run_again(self):
         job = self.job()
-        tasks.claim(str(job.pk))
+        running.claim(str(job.pk))
         Job.objects.update(cancel_requested=True)
         self.go_silent(job)
-        tasks.look_after_jobs()
+        look_after_jobs()
         job.refresh_from_db()
         self.assertEqual(job.state, "cancelled")
 
     def test_a_job_whose_message_was_lost_is_woken(self):
         job = self.job()
         Job.objects.update(created_at=timezone.now() - timedelta(seconds=60))
-        self.assertEqual(tasks.look_after_jobs(), 1)
+        self.assertEqual(look_after_jobs(), 1)
         self.assertEqual(self.woken.call_args.args, (str(job.pk),))
-        self.assertEqual(tasks.look_after_jobs(), 0, "not again at once")
+        self.assertEqual(look_after_jobs(), 0, "not again at once")
 
     def test_while_it_runs_it_is_heard_of(self):
         def work(job, progress):
@@ -137,10 +136,10 @@ class JobTest(ServiceTest):
         job = Job.objects.filter(kind="run").get()
         part = project_dir(self.project.pk) / f"{job.key}.tif.abcd.raw.part"
         part.write_bytes(b"half")
-        tasks.claim(str(job.pk))  # and then nothing more was heard of it
+        running.claim(str(job.pk))  # and then nothing more was heard of it
         self.assertEqual(Holding.objects.filter(kind="surface").count(), 0)
         self.go_silent(job)
-        tasks.look_after_jobs()
+        look_after_jobs()
         self.run_jobs()
         job.refresh_from_db()
         self.assertEqual((job.state, job.tries), ("done", 2))
@@ -201,7 +200,7 @@ class JobTest(ServiceTest):
 
         patched = mock.patch.object(Job.objects, "filter", side_effect=away)
         self.addCleanup(patched.stop)
-        with mock.patch.object(tasks.Running, "_beat"):
+        with mock.patch.object(running.Running, "_beat"):
             done = self.run_with(work)
         self.assertEqual((done.state, len(calls)), ("done", 2))
 
@@ -226,11 +225,11 @@ class JobTest(ServiceTest):
         job = self.run_with(wait)
         self.assertEqual((job.state, job.tries, job.worker), ("queued", 0, ""))
         self.woken.reset_mock()
-        tasks.look_after_jobs()
+        look_after_jobs()
         self.woken.assert_not_called()
-        self.assertIsNone(tasks.claim(str(job.pk)))
+        self.assertIsNone(running.claim(str(job.pk)))
         Job.objects.filter(pk=job.pk).update(not_before=timezone.now())
-        tasks.look_after_jobs()
+        look_after_jobs()
         self.woken.assert_called_once_with(str(job.pk))
         job = self.run_with(lambda job, progress: Outcome(), job)
         self.assertEqual((job.state, job.tries), ("done", 1))

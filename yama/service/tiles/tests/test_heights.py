@@ -22,7 +22,7 @@ class HeightsTest(ServiceTest):
         self.ask("POST", "/runs", {**run, "name": "Heights"}, 202)
         job = self.run_jobs()[0]
         self.assertEqual(job.state, "done", job.message + job.log)
-        self.assertEqual(self.ask("GET", f"/jobs/{job.pk}/figures"), found)
+        self.assertEqual(self.ask("GET", f"/holdings/{job.holding_id}/table")["facts"], {**found, "unit": "m"})
 
     def test_areas_meet(self):
         held = self.add_surface()

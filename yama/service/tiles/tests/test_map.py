@@ -224,10 +224,11 @@ class PreviewTest(ServiceTest):
         body = {"operation": "variogram", "params": {}, "inputs": {"points": points.pk}}
         found = self.ask("POST", "/previews", body)
         self.assertIsNone(found["key"])
-        self.assertEqual(set(found["figures"]["fitted"]["spherical"]), {"nugget", "sill", "reach"})
-        self.assertIsNone(self.preview(points)["figures"])
+        self.assertEqual(set(found["table"]["facts"]["fitted"]["spherical"]), {"nugget", "sill", "range"})
+        self.assertEqual([one["unit"] for one in found["table"]["columns"]], ["m", "m²", ""])
+        self.assertIsNone(self.preview(points)["table"])
         stopped = self.ask("POST", "/previews", {**body, "params": {"codes": ["none"]}})
-        self.assertEqual((stopped["figures"], stopped["findings"][0]["code"]), (None, "too_few"))
+        self.assertEqual((stopped["table"], stopped["findings"][0]["code"]), (None, "too_few"))
 
     def test_what_stops_a_run_stops_its_preview(self):
         points = self.add_points()
@@ -327,7 +328,7 @@ class MosaicTest(ServiceTest):
     def test_overlaps_come_at_once_and_the_probe_names_the_source(self):
         first, second = self.add_surface(2.0), self.add_surface()
         body = {"operation": "overlaps", "params": {"rule": "first"}, "inputs": {"surfaces": [first.pk, second.pk]}}
-        (pair,) = self.ask("POST", "/previews", body)["figures"]["pairs"]
+        (pair,) = self.ask("POST", "/previews", body)["table"]["facts"]["pairs"]
         self.assertAlmostEqual(pair["mean"], 2.0, places=3)
         self.assertGreater(pair["cells"], 0)
         run = {**body, "operation": "mosaic"}
@@ -342,6 +343,6 @@ class MosaicTest(ServiceTest):
         other = self.ask("POST", "/previews", swapped)["key"]
         self.assertNotEqual(other, live["key"])
         self.assertEqual(self.ask("GET", f"{at}&a={other}")["readings"]["a"]["source"], second.name)
-        sources = self.ask("POST", "/previews", {**run, "params": {"rule": "first", "result": "source"}})
+        sources = self.ask("POST", "/previews", {**run, "output": "source"})
         self.assertEqual(sources["quantity"], "source")
         self.assertEqual(self.ask("GET", f"{at}&a={sources['key']}")["readings"]["a"]["height"], 1.0)

@@ -2,8 +2,8 @@
 
 import numpy as np
 
+from yama.service.surfaces import keys
 from yama.service.tests.base import ServiceTest
-from yama.service.tiles import surfaces
 from yama.terrain.surface import sample
 
 
@@ -19,7 +19,7 @@ class ProfilesTest(ServiceTest):
         for holding in (stored, live):
             course = found["courses"][holding.key]
             heights = np.array([np.nan if value is None else value for value in course["heights"]])
-            wanted = sample(surfaces.surface_of_holding(holding), found["x"], found["y"])
+            wanted = sample(keys.surface_of_holding(holding), found["x"], found["y"])
             np.testing.assert_allclose(heights, wanted, atol=0.005)
             self.assertAlmostEqual(course["highest"], np.nanmax(heights), delta=0.001)
         self.assertIsNone(found["courses"][stored.key]["heights"][-1])  # its end lies beyond the surface

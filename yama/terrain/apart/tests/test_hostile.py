@@ -11,6 +11,7 @@ from yama.terrain.apart import readers
 from yama.terrain.apart.tests import hostile
 from yama.terrain.errors import InputError
 from yama.terrain.formats.declared import NOTHING
+from yama.terrain.kinds.surface import CELLS
 
 SAID = {
     hostile.endless_view: "endless.gpkg was given up",
@@ -39,7 +40,7 @@ class HostileTest(SimpleTestCase):
             with self.subTest(path.name):
                 with self.assertRaisesMessage(InputError, sentence):
                     self.take(path)
-                self.assertFalse((self.folder / "out" / readers.CELLS).exists())
+                self.assertFalse((self.folder / "out" / CELLS).exists())
 
     def test_what_is_only_odd_is_read(self):
         circle = self.take(hostile.large_circle(self.folder))

@@ -11,7 +11,7 @@ import shapely
 from django.test import SimpleTestCase
 
 from yama.terrain.features import Features
-from yama.terrain.fit.clip import Burned, Flattened, Masked, inside, polygons_of, rim_levels, whole_numbers
+from yama.terrain.fit.clip import Burned, Flattened, Masked, Rounded, inside, polygons_of, rim_levels
 from yama.terrain.grid import Grid, Window
 from yama.terrain.surface import ArraySurface, StoredSurface, Surface, store
 
@@ -124,6 +124,6 @@ class ClipTest(SimpleTestCase):
         np.testing.assert_allclose(surface.read(Window(0, 0, 30, 35), 1), means, rtol=1e-6)
 
     def test_whole_numbers(self) -> None:
-        surface = whole_numbers(Masked(tilted(), [RING]))
+        surface = Rounded(Masked(tilted(), [RING]))
         np.testing.assert_array_equal(surface.read_all()[within()], np.rint(tilted().read_all())[within()])
         self.same_stored(surface)

@@ -12,8 +12,9 @@ from yama.terrain.errors import InputError
 from yama.terrain.fit.expression import MOST_NESTED, ExpressionError, is_condition, names_in, parse
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
-from yama.terrain.operations import find, parse_params, take_inputs
+from yama.terrain.operations import find, parse_params
 from yama.terrain.operations.calculate import calculated
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.surface import ArraySurface, StoredSurface, store
 
 GRID = Grid("EPSG:32741", 1_000.0, 3_000.0, 2.0, 2.0, 40, 50)
@@ -141,12 +142,12 @@ class CalculateTest(SimpleTestCase):
     operation = find("calculate")
 
     def run_it(self, surfaces: list[ArraySurface], **params):
-        taken = take_inputs(self.operation, {"surfaces": surfaces})
-        return self.operation.run(taken, parse_params(self.operation, params), FRAME)
+        taken = {"surfaces": surfaces}
+        return first_of(task_for(self.operation.name, taken, FRAME, params))
 
     def found(self, surfaces: list[ArraySurface], **params) -> dict:
-        taken = take_inputs(self.operation, {"surfaces": surfaces})
-        return {one.code: one for one in self.operation.check(taken, parse_params(self.operation, params), FRAME)}
+        taken = {"surfaces": surfaces}
+        return {one.code: one for one in task_for(self.operation.name, taken, FRAME, params).findings}
 
     def test_live_is_stored_with_neighbourhoods(self) -> None:
         live = self.run_it(
@@ -178,7 +179,7 @@ class CalculateTest(SimpleTestCase):
         away = ArraySurface(A, Grid(GRID.crs, GRID.west + 9_000, GRID.north, 2.0, 2.0, 40, 50))
         degrees = ArraySurface(A, Grid("EPSG:4326", 62.4, -41.2, 0.01, 0.01, 40, 50))
         self.assertEqual(self.found([one, one]), {})
-        self.assertEqual(self.found([one, feet])["unit"].weight, "stop")
+        self.assertEqual(self.found([one, feet]), {})  # a task puts both into the frame's unit
         self.assertEqual(self.found([one, other])["datum"].weight, "caution")
         self.assertIn("0.50 cell east or west and 0.25 north", self.found([one, half])["grid-b"].sentence)
         self.assertIn("cells of 5 m, the frame of 2 m", self.found([one, wide])["grid-b"].sentence)
@@ -196,7 +197,7 @@ class CalculateTest(SimpleTestCase):
     def test_what_cells_are(self) -> None:
         for expression, quantity in (("a > 1", "count"), ("a - b", "difference"), ("a +", "difference")):
             params = parse_params(self.operation, {"expression": expression, "quantity": "difference"})
-            self.assertEqual(self.operation.quantity_of(params), quantity)
+            self.assertEqual(self.operation.outputs_for(params)["surface"].quantity, quantity)
 
     def test_too_large_numbers_are_empty(self) -> None:
         found = self.run_it([ArraySurface(A, GRID)], expression="a * 1e300 * 1e300").read_all()
@@ -207,12 +208,12 @@ class ChangeHeightsTest(SimpleTestCase):
     operation = find("change_heights")
 
     def run_it(self, surface: ArraySurface, geoid: ArraySurface | None = None, **params):
-        taken = take_inputs(self.operation, {"surface": surface, **({"geoid": geoid} if geoid else {})})
-        return self.operation.run(taken, parse_params(self.operation, params), FRAME)
+        taken = {"surface": surface, **({"geoid": geoid} if geoid else {})}
+        return first_of(task_for(self.operation.name, taken, FRAME, params))
 
     def found(self, surface: ArraySurface, geoid: ArraySurface | None = None, **params) -> dict:
-        taken = take_inputs(self.operation, {"surface": surface, **({"geoid": geoid} if geoid else {})})
-        return {one.code: one for one in self.operation.check(taken, parse_params(self.operation, params), FRAME)}
+        taken = {"surface": surface, **({"geoid": geoid} if geoid else {})}
+        return {one.code: one for one in task_for(self.operation.name, taken, FRAME, params).findings}
 
     def test_units_there_and_back(self) -> None:
         metres = ArraySurface(A, GRID)
@@ -234,9 +235,9 @@ class ChangeHeightsTest(SimpleTestCase):
         down = self.run_it(ArraySurface(A, GRID), geoid, vertical_datum="mean sea level", offset=0.25)
         np.testing.assert_allclose(down.read_all(), A - wanted + 0.25, atol=1e-4)
         self.assertEqual(down.vertical_datum, "mean sea level")
-        taken = take_inputs(self.operation, {"surface": ArraySurface(A, GRID), "geoid": geoid})
+        taken = {"surface": ArraySurface(A, GRID), "geoid": geoid}
         params = parse_params(self.operation, {"geoid": "add", "to_unit": "ft", "vertical_datum": "ellipsoid"})
-        up = self.operation.run(taken, params, FRAME)
+        up = first_of(task_for(self.operation.name, taken, FRAME, params))
         np.testing.assert_allclose(up.read_all(), (A + wanted) / 0.3048, rtol=1e-5, atol=1e-3)
 
     def test_findings(self) -> None:

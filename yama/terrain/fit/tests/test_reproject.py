@@ -12,7 +12,8 @@ from yama.terrain.fit import reproject
 from yama.terrain.fit.reproject import FittedSurface, Resampling, difference, fitted, source_positions
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
-from yama.terrain.operations import find, parse_params
+from yama.terrain.operations import find
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.surface import ArraySurface
 
 UTM = Grid("EPSG:32741", 447_000.0, 5_439_000.0, 2.0, 2.0, 300, 400)
@@ -243,8 +244,7 @@ class OperationTest(SimpleTestCase):
 
     def found(self, surface, **params):
         return {
-            one.code: one
-            for one in self.operation.check({"surface": surface}, parse_params(self.operation, params), self.frame)
+            one.code: one for one in task_for(self.operation.name, {"surface": surface}, self.frame, params).findings
         }
 
     def test_findings(self):
@@ -252,7 +252,7 @@ class OperationTest(SimpleTestCase):
         half = ArraySurface(np.ones((60, 72)), Grid("EPSG:32741", 448_001.0, 5_438_000.0, 2.0, 2.0, 60, 72))
         away = ArraySurface(np.ones((9, 9)), Grid("EPSG:32741", 948_003.0, 5_437_990.0, 10.0, 10.0, 9, 9))
         self.assertEqual(set(self.found(half)), set())
-        self.assertEqual(self.found(half, resampling="nearest")["nearest"].mend.set_params, {"resampling": "bilinear"})
+        self.assertEqual(self.found(half, resampling="nearest")["nearest"].fix.set_params, {"resampling": "bilinear"})
         self.assertEqual(set(self.found(coarse)), {"finer"})
         self.assertEqual(self.found(coarse, resampling="lowest")["no_area"].weight, "caution")
         self.assertEqual(set(self.found(coarse, resampling="mean", cell_size=20)), set())
@@ -261,18 +261,18 @@ class OperationTest(SimpleTestCase):
         )
         self.assertEqual(self.found(away)["outside"].weight, "stop")
         with self.assertRaisesMessage(InputError, "outside the frame"):
-            self.operation.run({"surface": away}, parse_params(self.operation, {}), self.frame)
+            first_of(task_for(self.operation.name, {"surface": away}, self.frame, {}))
 
     def test_the_result_lies_on_the_frames_cells(self):
         coarse = ArraySurface(
             np.arange(81.0).reshape(9, 9), Grid("EPSG:32741", 448_003.0, 5_437_990.0, 10.0, 10.0, 9, 9)
         )
-        made = self.operation.run({"surface": coarse}, parse_params(self.operation, {}), self.frame)
+        made = first_of(task_for(self.operation.name, {"surface": coarse}, self.frame, {}))
         self.assertTrue(made.grid.is_in_step_with(self.frame.grid))
         self.assertLess(made.grid.cell_count, self.frame.grid.cell_count)
         row, col = self.frame.grid.offset_of(made.grid)
-        whole = self.operation.run({"surface": coarse}, parse_params(self.operation, {"trim": False}), self.frame)
+        whole = first_of(task_for(self.operation.name, {"surface": coarse}, self.frame, {"trim": False}))
         np.testing.assert_array_equal(made.read_all(), whole.read(Window(row, col, made.grid.rows, made.grid.cols)))
         self.assertEqual(np.isfinite(made.read_all()).sum(), np.isfinite(whole.read_all()).sum())
-        wide = self.operation.run({"surface": coarse}, parse_params(self.operation, {"cell_size": 4.0}), self.frame)
+        wide = first_of(task_for(self.operation.name, {"surface": coarse}, self.frame, {"cell_size": 4.0}))
         self.assertEqual(wide.grid.cell_width, 4.0)

@@ -19,6 +19,7 @@ from yama.terrain.formats import delimited, height_tile, las, vector
 from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.grid import Grid
 from yama.terrain.interpolate.binning import GriddedCloud
+from yama.terrain.kinds.surface import CELLS
 from yama.terrain.points import Points
 from yama.terrain.surface import ArraySurface, StoredSurface, sample, store
 
@@ -58,7 +59,7 @@ class TileTest(BroughtTest):
         self.assertEqual((facts.statistics.empty, facts.holes.count), (50, 1))
         taken = self.take(path)
         self.assertEqual(taken.statistics.empty, 50)
-        stored = StoredSurface(self.folder / "out" / readers.CELLS)
+        stored = StoredSurface(self.folder / "out" / CELLS)
         np.testing.assert_array_equal(stored.read_all(), surface.read_all())
 
     def test_every_quarter_of_the_earth(self):
@@ -247,7 +248,7 @@ class VectorHeightsTest(BroughtTest):
         path = self.points({"reading": [10.0, 11, 12, 13, 14, 15], "other": [0.0] * 6})
         facts, held = vector.look(path)
         self.assertEqual(facts.kind, "features")
-        mends = [one.mend.set_params for one in facts.findings if one.mend]
+        mends = [one.fix.set_params for one in facts.findings if one.fix]
         self.assertEqual(mends, [{"height": "reading"}, {"height": "other"}])
         facts, points = vector.look(path, Declared(height="reading"))
         self.assertEqual((facts.kind, points.z.tolist()), ("points", [10, 11, 12, 13, 14, 15]))
@@ -283,7 +284,7 @@ class VectorHeightsTest(BroughtTest):
         path = self.folder / "lines.gpkg"
         vector.write(Features(CRS, lines, {"elev_ft": [328.0]}), path)
         facts, _ = vector.look(path)
-        self.assertEqual([one.mend.set_params for one in facts.findings if one.mend], [{"unit": "ft"}])
+        self.assertEqual([one.fix.set_params for one in facts.findings if one.fix], [{"unit": "ft"}])
         _, held = vector.look(path, Declared(unit="ft"))
         self.assertAlmostEqual(shapely.get_coordinates(held.geometries[0], include_z=True)[1, 2], 656 * 0.3048)
         self.assertAlmostEqual(held.attributes["elev_ft"][0], 328 * 0.3048)
@@ -327,8 +328,8 @@ class CloudStraysTest(BroughtTest):
         made.write(str(path))
         declared = Declared(crs=CRS)
         facts = las.inspect(path, declared)
-        (mend, *_) = [one.mend for one in facts.findings if one.code == "strays"]
-        better = declared.also(mend.set_params)
+        (fix, *_) = [one.fix for one in facts.findings if one.code == "strays"]
+        better = declared.also(fix.set_params)
         mended = las.inspect(path, better)
         self.assertEqual((facts.count, mended.count), (9_000, 8_996))
         self.assertNotIn("strays", {one.code for one in mended.findings})

@@ -116,7 +116,7 @@ class RasterFindingsTest(FindingTest):
         degrees = Affine(1 / 3600, 0, 62.4, 0, -1 / 3600, -41.2)
         cells = self.hills.astype(np.float32)
         finding = self.found(self.tif(cells, transform=degrees))["degrees"]
-        mended = self.found(self.tif(cells, transform=degrees), Declared(**finding.mend.set_params))
+        mended = self.found(self.tif(cells, transform=degrees), Declared(**finding.fix.set_params))
         self.assertEqual(mended, {})
         self.assertEqual(self.found(self.tif(cells, "EPSG:4326"))["not_degrees"].weight, "stop")
         self.assertEqual(self.found(self.tif(cells, "EPSG:4326", degrees)), {})
@@ -152,7 +152,7 @@ class PointFindingsTest(FindingTest):
         found = self.found(self.table(rows))
         self.assertEqual(set(found), {"swapped"})
         path = self.table(rows)
-        self.assertEqual(self.found(path, Declared(**found["swapped"].mend.set_params)), {})
+        self.assertEqual(self.found(path, Declared(**found["swapped"].fix.set_params)), {})
         rows = self.places()
         rows[7][0] += 90_000
         found = self.found(self.table(rows))
@@ -170,7 +170,7 @@ class PointFindingsTest(FindingTest):
         rows = [[a, b, c * 100] for a, b, c in rows]
         found = self.found(self.table(rows))
         self.assertEqual(set(found), {"feet"})
-        read = formats.read(self.table(rows), Declared(**found["feet"].mend.set_params), frame_crs=CRS)
+        read = formats.read(self.table(rows), Declared(**found["feet"].fix.set_params), frame_crs=CRS)
         self.assertAlmostEqual(read.z[0], rows[0][2] * 0.3048)
 
     def test_latitude_first(self):

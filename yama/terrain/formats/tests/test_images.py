@@ -8,7 +8,7 @@ import numpy as np
 import rasterio
 from django.test import SimpleTestCase
 
-from yama.terrain import formats
+from yama.terrain import formats, kinds
 from yama.terrain.errors import InputError
 from yama.terrain.formats import image, rpc
 from yama.terrain.formats.declared import Declared
@@ -105,7 +105,7 @@ class ImageTest(SimpleTestCase):
         with self.assertRaisesRegex(InputError, "do not lead"):
             image.inspect(self.tif(col_numerator=(0.0,) * 20))
         with self.assertRaisesRegex(InputError, "taken away as it came"):
-            formats.write(formats.read(self.tif()), self.folder / "out.tif")
+            kinds.write(formats.read(self.tif()), self.folder / "out.tif")
 
     def test_names_that_belong_together(self):
         for text in ("a/left_RPC.TXT", "a/left_rpc.txt", "a/left.rpc", "a/left.tif.rpc"):

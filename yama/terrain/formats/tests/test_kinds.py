@@ -180,7 +180,7 @@ class VectorTest(KindTest):
             path,
         )
         facts = formats.inspect(path)
-        self.assertEqual(facts.findings[0].mend.set_params, {"crs": "EPSG:4326"})
+        self.assertEqual(facts.findings[0].fix.set_params, {"crs": "EPSG:4326"})
         self.assertEqual(formats.inspect(path, Declared(crs="EPSG:4326")).findings, [])
 
     def test_drawings(self):

@@ -11,7 +11,7 @@ import shapely
 from django.test import SimpleTestCase
 from scipy.io import netcdf_file
 
-from yama.terrain import formats
+from yama.terrain import formats, kinds
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.formats import las, text_grid
@@ -41,7 +41,7 @@ class SurfaceTest(RoundTrip):
 
     def read_again(self, suffix, surface, declared=None):
         path = self.folder / f"made{suffix}"
-        formats.write(surface, path)
+        kinds.write(surface, path)
         return formats.read(path, *([declared] if declared else []), frame_crs=CRS)
 
     def test_geotiff_is_exact(self):
@@ -90,7 +90,7 @@ class SurfaceTest(RoundTrip):
             (self.surface(), ".png", "written as .tif"),
         ):
             with self.subTest(words), self.assertRaisesRegex(InputError, words):
-                formats.write(surface, self.folder / f"no{suffix}")
+                kinds.write(surface, self.folder / f"no{suffix}")
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_netcdf_is_read(self):
@@ -124,7 +124,7 @@ class PointsTest(RoundTrip):
             for crs, apart in ((CRS, 6e-4), ("EPSG:4326", 6e-10)):
                 with self.subTest(suffix, crs=crs):
                     path = self.folder / f"{crs[-4:]}{suffix}"
-                    formats.write(self.points(crs), path)
+                    kinds.write(self.points(crs), path)
                     again = formats.read(path, frame_crs=crs)
                     self.assertEqual((again.crs, again.height_field), (crs, "height"))
                     np.testing.assert_allclose(again.x, self.points(crs).x, rtol=0, atol=apart)
@@ -134,7 +134,7 @@ class PointsTest(RoundTrip):
 
     def test_other_names_are_refused(self):
         with self.assertRaisesRegex(InputError, ".csv or .xlsx"):
-            formats.write(self.points(), self.folder / "a.parquet")
+            kinds.write(self.points(), self.folder / "a.parquet")
 
 
 class CloudTest(RoundTrip):
@@ -157,7 +157,7 @@ class CloudTest(RoundTrip):
         path, made = self.cloud()
         for suffix in (".las", ".laz"):
             out = self.folder / f"again{suffix}"
-            formats.write(formats.read(path), out)
+            kinds.write(formats.read(path), out)
             again = laspy.read(out)
             self.assertEqual(formats.read(out).crs, CRS)
             for name in made.point_format.dimension_names:
@@ -193,7 +193,7 @@ class FeaturesTest(RoundTrip):
         ):
             with self.subTest(suffix):
                 path = self.folder / f"made{suffix}"
-                formats.write(self.features(), path)
+                kinds.write(self.features(), path)
                 if suffix == ".shp":
                     path = self.folder / "made.zip"
                     with zipfile.ZipFile(path, "w") as pack:
@@ -213,11 +213,11 @@ class FeaturesTest(RoundTrip):
     def test_polygons_become_rings_in_a_drawing(self):
         path = self.folder / "lake.dxf"
         lake = shapely.Polygon([(0, 0), (90, 0), (90, 60), (0, 60)], [[(10, 10), (20, 10), (20, 20)]])
-        formats.write(Features(CRS, np.array([lake], dtype=object), {"kind": ['water: "old"']}), path)
+        kinds.write(Features(CRS, np.array([lake], dtype=object), {"kind": ['water: "old"']}), path)
         again = formats.read(path, frame_crs=CRS)
         self.assertEqual(again.counts(), {"lines": 2})
         self.assertEqual(again.attributes["layer"][0], "water_ _old_")
 
     def test_other_names_are_refused(self):
         with self.assertRaisesRegex(InputError, ".gpkg"):
-            formats.write(self.features(), self.folder / "a.svg")
+            kinds.write(self.features(), self.folder / "a.svg")

@@ -179,7 +179,7 @@ class PointsTest(SilentTest):
             facts = formats.inspect(path, NOTHING, frame_crs=CRS)
             (found,) = (one for one in facts.findings if one.code == "void_value")
             self.assertIn(f"{count} point", found.sentence)
-            mended = formats.read(path, NOTHING.also(found.mend.set_params), frame_crs=CRS)
+            mended = formats.read(path, NOTHING.also(found.fix.set_params), frame_crs=CRS)
             self.assertEqual(len(mended), 60)
             self.assertLess(np.abs(mended.z).max(), 301)
         self.assertNotIn("void_value", self.codes(formats.inspect(self.table(rows), NOTHING, frame_crs=CRS)))

@@ -10,6 +10,7 @@ from yama.terrain.features import Features
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.interpolate.breaklines import MOST_SOFT, along, lines_of, mesh_with
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.points import Points
 
 CRS = "EPSG:32741"
@@ -87,10 +88,12 @@ class OperationTest(SimpleTestCase):
         given = {"points": [Points(CRS, x, y, {"z": z})]}
         if lines:
             given["breaklines"] = [features(*lines)]
-        taken = operations.take_inputs(operation, given)
+        taken = given
         parsed = operations.parse_params(operation, {"method": method, "reach_limit": 40, **params})
         frame = Frame(GRID, "m", "")
-        return {f.code: f for f in operation.check(taken, parsed, frame)}, lambda: operation.run(taken, parsed, frame)
+        return {f.code: f for f in task_for(operation.name, taken, frame, parsed).findings}, lambda: first_of(
+            task_for(operation.name, taken, frame, parsed)
+        )
 
     def test_a_ditch_is_kept_sharp(self):
         found, run = self.made(ditch())
@@ -148,10 +151,8 @@ class OperationTest(SimpleTestCase):
                 self.assertTrue(np.isfinite(run().read_all()).any())
 
     def test_points_are_asked_for_and_breaklines_may_be_missing(self):
-        operation = operations.find("interpolate_points")
-        self.assertEqual(
-            list(operations.take_inputs(operation, {"points": [Points(CRS, *ground()[:2], {"z": ground()[2]})]})),
-            ["points"],
-        )
+        held = Points(CRS, *ground()[:2], {"z": ground()[2]})
+        taken = task_for("interpolate_points", {"points": held}, Frame(GRID, "m", "")).inputs
+        self.assertEqual((taken.points("points"), taken.features("breaklines")), (held, []))
         with self.assertRaisesRegex(InputError, "needs points"):
-            operations.take_inputs(operation, {"breaklines": [features(*ditch())]})
+            task_for("interpolate_points", {"breaklines": [features(*ditch())]}, Frame(GRID, "m", ""))

@@ -13,7 +13,7 @@ from scipy import ndimage
 
 from yama.terrain.cloud import Cloud, Reclassified
 from yama.terrain.errors import InputError
-from yama.terrain.formats import las, write
+from yama.terrain.formats import las
 from yama.terrain.formats.declared import Declared
 from yama.terrain.interpolate import ground
 from yama.terrain.interpolate.ground import (
@@ -26,6 +26,7 @@ from yama.terrain.interpolate.ground import (
     ground_surface,
     opening,
 )
+from yama.terrain.kinds import write
 
 CRS = "EPSG:32741"
 

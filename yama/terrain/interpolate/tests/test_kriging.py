@@ -26,7 +26,7 @@ def by_equations(x, y, z, px, py, variogram, k, mean=None):
         return np.hypot(along, across)
 
     def covariance(far):
-        return variogram.sill - Variogram(variogram.model, 0.0, variogram.sill, variogram.reach).at(far).reshape(
+        return variogram.sill - Variogram(variogram.model, 0.0, variogram.sill, variogram.range).at(far).reshape(
             far.shape
         )
 
@@ -165,7 +165,7 @@ class VariogramTest(SimpleTestCase):
         for model in MODELS:
             made = Variogram(model, 1.5, 30.0, 45.0)
             again = fit(type(found)(found.distances, made.at(found.distances), found.pairs), model)
-            for name in ("nugget", "sill", "reach"):
+            for name in ("nugget", "sill", "range"):
                 self.assertAlmostEqual(getattr(again, name) / getattr(made, name), 1.0, delta=0.02)
 
     def test_many_points_are_thinned_and_the_answer_stays(self):

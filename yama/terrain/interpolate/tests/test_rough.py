@@ -10,7 +10,7 @@ from yama.terrain.interpolate.kriging import Variogram
 from yama.terrain.interpolate.kriging import kriged as kriged_surface
 from yama.terrain.interpolate.rough import RoughSpline, Sparse, thinned
 from yama.terrain.interpolate.spline import tension_spline
-from yama.terrain.operations import Task, find, parse_params
+from yama.terrain.operations import Task, View, find, parse_params
 from yama.terrain.points import Points
 
 GRID = Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, 150, 130)
@@ -95,10 +95,10 @@ class RoughTaskTest(SimpleTestCase):
         for method in ("triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"):
             params = parse_params(operation, {"method": method, "reach_limit": 20})
             task = Task(operation, {"points": points}, params, Frame(GRID, "ft", "Sundrel mean sea level"))
-            rough = task.rough()
-            self.assertEqual(rough is not None, method in ("spline", "kriging"))
-            if rough is not None:
-                exact = task.run()
+            found = task.preview(View(GRID.bounds, 0))
+            self.assertEqual(found is not None, method in ("spline", "kriging"))
+            if found is not None:
+                rough, exact = found.surface("surface"), task.run().surface("surface")
                 self.assertEqual((rough.unit, rough.vertical_datum), (exact.unit, exact.vertical_datum))
                 near = np.abs(rough.read_all() - exact.read_all())
                 self.assertLess(np.nanmedian(near), 2.0)

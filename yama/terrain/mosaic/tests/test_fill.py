@@ -16,7 +16,8 @@ from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.mosaic import fill
 from yama.terrain.mosaic.fill import Filled, FilledCells, Method, fill_hole
-from yama.terrain.operations import find, parse_params, take_inputs
+from yama.terrain.operations import find, parse_params
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.surface import ArraySurface, StoredSurface, store
 from yama.terrain.tests.places import LOCAL
 
@@ -174,26 +175,26 @@ class OperationTest(SimpleTestCase):
 
     def found(self, other=None, surface=None, **params) -> dict:
         inputs = {"surface": surface or holed(rough()), **({"other": other} if other else {})}
-        taken = take_inputs(self.operation, inputs)
-        return {one.code: one for one in self.operation.check(taken, parse_params(self.operation, params), self.frame)}
+        taken = inputs
+        return {one.code: one for one in task_for(self.operation.name, taken, self.frame, params).findings}
 
     def test_findings(self) -> None:
         self.assertEqual(self.found(), {})
-        self.assertEqual(self.found(across=9_000, across_in="m")["wide"].mend.set_params, {"across": 4_000})
-        self.assertEqual(self.found(across=2_001)["wide"].mend.set_params, {"across": 2_000})
+        self.assertEqual(self.found(across=9_000, across_in="m")["wide"].fix.set_params, {"across": 4_000})
+        self.assertEqual(self.found(across=2_001)["wide"].fix.set_params, {"across": 2_000})
         self.assertEqual(self.found(across=2_000), {k: v for k, v in self.found(across=2_000).items() if k == "guess"})
         self.assertEqual(self.found(across=1, across_in="m")["narrow"].weight, "stop")
         self.assertEqual(self.found(across=300, across_in="m")["guess"].weight, "note")
-        self.assertEqual(self.found(method="other")["no_other"].mend.set_params, {"method": "facets"})
+        self.assertEqual(self.found(method="other")["no_other"].fix.set_params, {"method": "facets"})
         feet = ArraySurface(np.ones((90, 110)), GRID, "ft")
         away = ArraySurface(np.ones((4, 4)), Grid(LOCAL, 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))
         self.assertEqual(set(self.found(feet, method="other")), {"unit"})
         self.assertEqual(set(self.found(away, method="other")), {"outside"})
         with self.assertRaisesMessage(InputError, "lies elsewhere"):
-            self.operation.run(
-                {"surface": holed(rough()), "other": away},
-                parse_params(self.operation, {"method": "other"}),
-                self.frame,
+            first_of(
+                task_for(
+                    self.operation.name, {"surface": holed(rough()), "other": away}, self.frame, {"method": "other"}
+                )
             )
 
     def test_a_coarser_surface_is_fitted_before_it_fills(self) -> None:
@@ -201,31 +202,32 @@ class OperationTest(SimpleTestCase):
         x, y = np.meshgrid(coarse.x_of(np.arange(45)), coarse.y_of(np.arange(40)))
         other = ArraySurface(107 - 0.1 * (x - 1_001) - 0.15 * (y - 2_999), coarse)  # the plane, 7 m too high
         params = parse_params(self.operation, {"method": "other", "across": 100, "across_in": "m"})
-        found = self.operation.run({"surface": holed(plane()), "other": other}, params, self.frame).read_all()
+        found = first_of(
+            task_for(self.operation.name, {"surface": holed(plane()), "other": other}, self.frame, params)
+        ).read_all()
         filled = ~np.isnan(found)
         np.testing.assert_allclose(found[filled], plane()[filled], atol=0.02)
-        marks = parse_params(self.operation, {"result": "filled"})
-        self.assertEqual(self.operation.quantity_of(marks), "count")
-        self.assertIsInstance(self.operation.run({"surface": holed(plane())}, marks, self.frame), FilledCells)
+        marks = task_for("fill_voids", {"surface": holed(plane())}, self.frame)
+        self.assertEqual(marks.outputs["filled"].quantity, "count")
+        filled = marks.run().surface("filled")
+        self.assertEqual(set(np.unique(filled.read_all()[~np.isnan(filled.read_all())])), {1.0})
 
     def test_a_width_in_cells_fills_whatever_the_size_of_a_cell(self) -> None:
         for size in (2.0, 90.0, 1 / 1200):
             crs = "EPSG:4326" if size < 1 else LOCAL
             grid = Grid(crs, 10.0, 20.0, size, size, 90, 110)
             surface = ArraySurface(holed(rough()).read_all(), grid)
-            run = self.operation.run({"surface": surface}, parse_params(self.operation, {"across": 11}), Frame(grid))
+            run = first_of(task_for(self.operation.name, {"surface": surface}, Frame(grid), {"across": 11}))
             found = run.read_all()
             self.assertTrue(np.isfinite(found[10:14, 20:25]).all() and np.isfinite(found[50:61, 20:31]).all(), size)
             self.assertTrue(np.isnan(found[60:85, 60:100]).all())
 
     def test_what_was_filled_and_what_is_left_is_said(self) -> None:
         with mock.patch.object(fill, "BLOCK", 32):
-            made = self.operation.run(
-                {"surface": holed(rough())}, parse_params(self.operation, {"across": 12}), self.frame
-            )
-            self.assertEqual(self.operation.found(made), [])  # nothing is known before it is made
+            made = first_of(task_for(self.operation.name, {"surface": holed(rough())}, self.frame, {"across": 12}))
+            self.assertEqual(made.findings, [])  # nothing is known before it is made
             before, after = np.isnan(holed(rough()).read_all()), np.isnan(made.read_all())
-            filled, left = self.operation.found(made)
+            filled, left = made.findings
         self.assertEqual(filled.sentence, f"{int((before & ~after).sum())} cells were filled.")
         self.assertEqual((left.weight, left.code), ("caution", "left"))
         self.assertIn("1 hole with 1000 empty cells left, the largest 40 cells (80 m) across", left.sentence)

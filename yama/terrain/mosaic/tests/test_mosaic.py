@@ -15,11 +15,11 @@ from yama.terrain.errors import InputError
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.mosaic.levelling import Plane, level
-from yama.terrain.mosaic.mosaic import Mosaic, SourceSurface, place
+from yama.terrain.mosaic.mosaic import Mosaic, place
 from yama.terrain.mosaic.overlap import FEET, overlaps
 from yama.terrain.mosaic.rules import RuleName, edge_weights
 from yama.terrain.mosaic.seams import Seams
-from yama.terrain.operations import find, parse_params, take_inputs
+from yama.terrain.operations.tests.running import task_for
 from yama.terrain.surface import ArraySurface, StoredSurface, store
 from yama.terrain.tests.places import LOCAL
 
@@ -147,7 +147,7 @@ class RulesTest(SimpleTestCase):
         layers = stack(tiles())
         for rule in ("first", "last", "lowest", "highest", "nearest", "seam"):
             live = mosaic(rule)
-            sources = SourceSurface(live).read_all()
+            sources = live.companions["source"].read_all()
             heights = live.read_all()
             np.testing.assert_array_equal(np.isnan(sources), np.isnan(heights))
             filled = ~np.isnan(sources)
@@ -304,19 +304,19 @@ class PairTest(SimpleTestCase):
         heights = ground(GRID)
         left = ArraySurface(heights[:, :65], GRID.part(Window(0, 0, 80, 65)))
         right = ArraySurface(heights[:, 25:] + 2.5, GRID.part(Window(0, 25, 80, 65)))
-        operation = find("mosaic")
+        given = {"surfaces": [left, right]}
         for levelling, wanted in (("none", -2.5), ("offset", 0.0)):
-            given = {"rule": "first", "result": "difference", "pair": [0, 1], "levelling": levelling}
-            params = parse_params(operation, given)
-            inputs = take_inputs(operation, {"surfaces": [left, right]})
-            self.assertEqual(operation.quantity_of(params), "difference")
-            found = operation.run(inputs, params, Frame(GRID)).read_all()
+            task = task_for("mosaic", given, Frame(GRID), {"rule": "first", "pair": [0, 1], "levelling": levelling})
+            self.assertEqual(task.outputs["difference"].quantity, "difference")
+            found = task.run().surface("difference").read_all()
             self.assertTrue(np.isnan(found[:, :25]).all() and np.isnan(found[:, 65:]).all())
             np.testing.assert_allclose(found[:, 25:65], wanted, atol=1e-4)
-        for pair in ([], [0], [0, 0], [0, 2], [-1, 0]):
-            findings = operation.check(
-                inputs, parse_params(operation, {"result": "difference", "pair": pair}), Frame(GRID)
-            )
+        without = task_for("mosaic", given, Frame(GRID))
+        self.assertNotIn("difference", without.outputs)
+        with self.assertRaisesMessage(InputError, "gives no difference of a pair with these settings"):
+            without.chosen(["difference"])
+        for pair in ([0], [0, 0], [0, 2], [-1, 0]):
+            findings = task_for("mosaic", given, Frame(GRID), {"pair": pair}).findings
             self.assertIn("pair", [one.code for one in findings])
 
 

@@ -4,9 +4,12 @@ import numpy as np
 import rasterio
 
 from yama.terrain import operations
+from yama.terrain.cog import Encoding
 from yama.terrain.errors import InputError
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
+from yama.terrain.operations.cell_type import Encoded
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.surface import ArraySurface, StoredSurface, store
 from yama.terrain.tests.test_surface import FolderTest, rough
 
@@ -22,9 +25,11 @@ class CellTypeTest(FolderTest):
         """Findings by code, and the surface."""
         operation = operations.find("cell_type")
         params = operations.parse_params(operation, values)
-        inputs = operations.take_inputs(operation, {"surface": ArraySurface(self.heights, self.grid, "m", "sea")})
+        inputs = {"surface": ArraySurface(self.heights, self.grid, "m", "sea")}
         frame = Frame(self.grid, "m")
-        return {one.code: one for one in operation.check(inputs, params, frame)}, operation.run(inputs, params, frame)
+        return {one.code: one for one in task_for(operation.name, inputs, frame, params).findings}, first_of(
+            task_for(operation.name, inputs, frame, params)
+        )
 
     def test_live_is_stored_for_every_type(self):
         for values, nodata in (
@@ -50,9 +55,13 @@ class CellTypeTest(FolderTest):
 
     def test_what_a_type_cannot_hold_is_said_before_and_never_written(self):
         self.heights[100:, 100:] = 4_500.0
-        findings, surface = self.made(step=0.1)
-        self.assertEqual(findings["range"].weight, "stop")
-        self.assertEqual(findings["range"].mend.set_params, {"step": 0.2})
+        held = ArraySurface(self.heights, self.grid, "m", "sea")
+        task = task_for("cell_type", {"surface": held}, Frame(self.grid, "m"), {"step": 0.1})
+        (finding,) = task.findings
+        self.assertEqual((finding.code, finding.weight, finding.fix.set_params), ("range", "stop", {"step": 0.2}))
+        with self.assertRaisesRegex(InputError, "heights run from"):
+            task.run()
+        surface = Encoded(held, Encoding("int16", 0.1, -32768.0))
         with self.assertRaisesRegex(InputError, "4500.00 m as int16 in steps of 0.1 m lies outside"):
             store(surface, self.folder / "no.tif")
         self.assertEqual(list(self.folder.iterdir()), [])
@@ -71,6 +80,6 @@ class CellTypeTest(FolderTest):
         inputs = {"surface": ArraySurface(self.heights, self.grid)}
         for nodata in (99_999, 0.5):
             params = operations.parse_params(operation, {"nodata": nodata})
-            self.assertEqual(operation.check(inputs, params, Frame(self.grid, "m"))[0].weight, "stop")
+            self.assertEqual(task_for(operation.name, inputs, Frame(self.grid, "m"), params).findings[0].weight, "stop")
         with self.assertRaisesRegex(InputError, "step"):
             operations.parse_params(operation, {"step": 0})

@@ -14,7 +14,8 @@ from yama.terrain.features import Features
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
 from yama.terrain.mosaic.tests.test_mosaic import GRID, ground
-from yama.terrain.operations import find, parse_params, take_inputs
+from yama.terrain.operations import find
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.surface import ArraySurface, StoredSurface, store
 
 FRAME = Frame(GRID, "m", "")
@@ -25,15 +26,15 @@ AREAS = Features(GRID.crs, np.array([LAKE, POND], dtype=object), {"kind": ["lake
 
 
 def inputs(area: Features | None = AREAS) -> dict:
-    return take_inputs(OPERATION, {"surface": ArraySurface(ground(GRID), GRID), **({"area": area} if area else {})})
+    return {"surface": ArraySurface(ground(GRID), GRID), **({"area": area} if area else {})}
 
 
 def clipped(area: Features | None = AREAS, **params):
-    return OPERATION.run(inputs(area), parse_params(OPERATION, params), FRAME)
+    return first_of(task_for(OPERATION.name, inputs(area), FRAME, params))
 
 
 def found(area: Features | None = AREAS, **params) -> dict:
-    return {one.code: one for one in OPERATION.check(inputs(area), parse_params(OPERATION, params), FRAME)}
+    return {one.code: one for one in task_for(OPERATION.name, inputs(area), FRAME, params).findings}
 
 
 def within(shape) -> np.ndarray:
@@ -105,7 +106,7 @@ class ClipTest(SimpleTestCase):
         self.assertEqual(found(lines)["no_area"].weight, "stop")
         self.assertEqual(found(column="kind", value="sea")["no_area"].weight, "stop")
         self.assertEqual(found(column="nothing", value="sea")["no_area"].weight, "stop")
-        self.assertEqual(found(margin=-500)["margin"].mend.set_params, {"margin": 0})
+        self.assertEqual(found(margin=-500)["margin"].fix.set_params, {"margin": 0})
         self.assertEqual(found(None, bounds=(5, 5, 5, 9))["bounds"].weight, "stop")
         self.assertEqual(found(None, bounds=(0, 0, 5, 9))["outside"].weight, "stop")
         bow = clipped(Features(GRID.crs, np.array([crossed], dtype=object), {}), trim=False).read_all()
@@ -119,5 +120,5 @@ class ClipTest(SimpleTestCase):
         np.testing.assert_array_equal(np.isnan(there), np.isnan(clipped(trim=False).read_all()))
         far = ArraySurface(ground(GRID), Grid("EPSG:32741", 0.0, 9_000.0, 2.0, 2.0, 80, 90))
         self.assertEqual(
-            OPERATION.check({"surface": far, "area": [AREAS]}, parse_params(OPERATION, {}), FRAME)[0].code, "outside"
+            task_for(OPERATION.name, {"surface": far, "area": [AREAS]}, FRAME, {}).findings[0].code, "outside"
         )

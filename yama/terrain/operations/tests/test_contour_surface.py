@@ -12,7 +12,8 @@ from yama.terrain.errors import InputError
 from yama.terrain.features import Features, Value
 from yama.terrain.frame import Frame
 from yama.terrain.grid import FloatArray, Grid
-from yama.terrain.operations import find, parse_params
+from yama.terrain.operations import find
+from yama.terrain.operations.tests.running import first_of, task_for
 
 FRAME = Frame(Grid("EPSG:32741", 500_000.0, 5_400_000.0, 5.0, 5.0, 120, 120), "m", "")
 OPERATION = find("contour_surface")
@@ -26,7 +27,7 @@ def sheet(heights: list[Value], lines: list[FloatArray] | None = None, column: s
 
 
 def codes(features: Features, **params: Any) -> dict[str, str]:
-    found = OPERATION.check({"contours": features}, parse_params(OPERATION, params), FRAME)
+    found = task_for(OPERATION.name, {"contours": features}, FRAME, params).findings
     return {finding.code: finding.weight for finding in found}
 
 
@@ -48,12 +49,12 @@ class FindingsTest(unittest.TestCase):
         far = [line - 400_000 for line in (np.array([[0.0, 0], [9, 9]]), np.array([[0.0, 3], [9, 12]]))]
         self.assertEqual(codes(sheet([10, 20], far)), {"outside": "stop"})
         with self.assertRaisesRegex(InputError, "All contours have the height 10 m"):
-            OPERATION.run({"contours": sheet([10, 10])}, parse_params(OPERATION, {}), FRAME)
+            first_of(task_for(OPERATION.name, {"contours": sheet([10, 10])}, FRAME, {}))
 
     def test_lakes_over_every_contour(self) -> None:
         lake = Features("EPSG:32741", np.array([shapely.box(500_000, 5_399_400, 500_600, 5_400_000)], dtype=object), {})
         with self.assertRaisesRegex(InputError, "Every contour runs through a lake"):
-            OPERATION.run({"contours": sheet([10, 20]), "lakes": [lake]}, parse_params(OPERATION, {}), FRAME)
+            first_of(task_for(OPERATION.name, {"contours": sheet([10, 20]), "lakes": [lake]}, FRAME, {}))
 
     def test_lines_without_height_are_counted(self) -> None:
         self.assertEqual(codes(sheet([10, 20, None, 40, 50]))["without"], "caution")

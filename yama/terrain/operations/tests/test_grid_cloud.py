@@ -14,6 +14,7 @@ from yama.terrain.features import Features
 from yama.terrain.formats import vector
 from yama.terrain.frame import Frame
 from yama.terrain.interpolate.tests.test_binning import GRID, CloudTest
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.surface import StoredSurface
 from yama.terrain.tests.test_editing import LINE, features
 
@@ -23,17 +24,17 @@ FRAME = Frame(GRID, "m", "Sundrel mean sea level")
 class GridCloudTest(CloudTest):
     def gridded(self, clouds, **params):
         operation = operations.find("grid_cloud")
-        taken = operations.take_inputs(operation, {"clouds": clouds})
+        taken = {"clouds": clouds}
         parsed = operations.parse_params(operation, params)
-        found = {finding.code: finding for finding in operation.check(taken, parsed, FRAME)}
-        return operation, parsed, found, lambda: operation.run(taken, parsed, FRAME)
+        found = {finding.code: finding for finding in task_for(operation.name, taken, FRAME, parsed).findings}
+        return operation, parsed, found, lambda: first_of(task_for(operation.name, taken, FRAME, parsed))
 
     def test_ground_of_several_clouds_on_the_frame(self):
         clouds = [self.cloud("a")[0], self.cloud("b", seed=2, west=448_060.0)[0]]
         operation, params, found, run = self.gridded(clouds, gap=12)
         surface = run()
         self.assertEqual((surface.grid, surface.unit, surface.vertical_datum), (GRID, "m", "Sundrel mean sea level"))
-        self.assertEqual((operation.quantity_of(params), found), ("height", {}))
+        self.assertEqual((operation.outputs_for(params)["surface"].quantity, found), ("height", {}))
         filled = np.isfinite(surface.read_all())
         self.assertTrue(filled[4:-4, 4:-4].all())
         self.assertGreater(filled.mean(), 0.95)
@@ -44,7 +45,7 @@ class GridCloudTest(CloudTest):
             ("count", "count", "points"), ("intensity", "intensity", ""), ("deviation", "spread", "m"), ("median", "height", "m"),
         ):  # fmt: skip
             operation, params, _, run = self.gridded([cloud], rule=rule)
-            self.assertEqual((operation.quantity_of(params), run().unit), (quantity, unit))
+            self.assertEqual((operation.outputs_for(params)["surface"].quantity, run().unit), (quantity, unit))
 
     def test_findings_both_ways(self):
         near, far = self.cloud("near", count=20_000)[0], self.cloud("far", west=500_000.0)[0]
@@ -67,7 +68,7 @@ class GridCloudTest(CloudTest):
                     with self.assertRaises(InputError):
                         run()
         *_, found, _ = self.gridded([near], classes=[2, 7])
-        *_, after, _ = self.gridded([near], **{"classes": [2, 7], **found["noise"].mend.set_params})
+        *_, after, _ = self.gridded([near], **{"classes": [2, 7], **found["noise"].fix.set_params})
         self.assertEqual(after, {})
 
     def test_impossible_settings_are_named(self):
@@ -81,12 +82,11 @@ class GridCloudTest(CloudTest):
                 self.gridded([self.cloud("a", count=50)[0]], **params)
 
     def test_one_of_a_kind_takes_one(self):
-        operation = operations.find("slope")
         surface = self.gridded([self.cloud("a")[0]])[3]()
         with self.assertRaisesRegex(InputError, "takes one surface"):
-            operations.take_inputs(operation, {"surface": [surface, surface]})
+            task_for("slope", {"surface": [surface, surface]}, FRAME)
         with self.assertRaisesRegex(InputError, "needs point clouds"):
-            operations.take_inputs(operations.find("grid_cloud"), {"clouds": []})
+            task_for("grid_cloud", {"clouds": []}, FRAME)
 
 
 class CommandLineTest(CloudTest):
@@ -130,10 +130,10 @@ class BesideCloudsTest(CloudTest):
     def beside(self, clouds, params, **inputs):
         """Findings by code and the surface, with features beside the clouds."""
         operation = operations.find("grid_cloud")
-        taken = operations.take_inputs(operation, {"clouds": clouds, **inputs})
+        taken = {"clouds": clouds, **inputs}
         parsed = operations.parse_params(operation, params)
-        return {one.code: one for one in operation.check(taken, parsed, FRAME)}, lambda: operation.run(
-            taken, parsed, FRAME
+        return {one.code: one for one in task_for(operation.name, taken, FRAME, parsed).findings}, lambda: first_of(
+            task_for(operation.name, taken, FRAME, parsed)
         )
 
     def test_breaklines_water_and_area_count_more_than_points(self):
@@ -167,7 +167,7 @@ class BesideCloudsTest(CloudTest):
         cloud = self.cloud("a", count=20_000)[0]
         found, run = self.beside([cloud], {"rule": "facets"})
         self.assertEqual(found["facets"].weight, "stop")
-        self.assertEqual(found["facets"].mend.set_params, {"gap": 12})
+        self.assertEqual(found["facets"].fix.set_params, {"gap": 12})
         with self.assertRaises(InputError):
             run()
         self.assertGreater(np.isfinite(self.beside([cloud], {"rule": "facets", "gap": 12})[1]().read_all()).mean(), 0.9)

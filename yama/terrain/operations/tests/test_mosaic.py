@@ -13,21 +13,24 @@ from yama.terrain.grid import Grid
 from yama.terrain.mosaic.mosaic import sheet
 from yama.terrain.mosaic.overlap import FEET
 from yama.terrain.mosaic.tests.test_mosaic import GRID, ground, tile, tiles
-from yama.terrain.operations import find, parse_params, take_inputs
+from yama.terrain.operations import find
+from yama.terrain.operations.tests.running import first_of, quantity_of, task_for
 from yama.terrain.surface import ArraySurface
+from yama.terrain.table import Table
 
 FRAME = Frame(GRID, "m", "Sundrel mean sea level")
 MOSAIC, OVERLAPS = find("mosaic"), find("overlaps")
 
 
 def run(operation, surfaces, area=None, **params):
-    inputs = take_inputs(operation, {"surfaces": surfaces, **({"area": [area]} if area else {})})
-    return operation.run(inputs, parse_params(operation, params), FRAME)
+    inputs = {"surfaces": surfaces, **({"area": [area]} if area else {})}
+    made = first_of(task_for(operation.name, inputs, FRAME, params))
+    return made.facts if isinstance(made, Table) else made
 
 
 def found(surfaces, **params):
-    taken = take_inputs(MOSAIC, {"surfaces": surfaces})
-    return {one.code: one for one in MOSAIC.check(taken, parse_params(MOSAIC, params), FRAME)}
+    taken = {"surfaces": surfaces}
+    return {one.code: one for one in task_for(MOSAIC.name, taken, FRAME, params).findings}
 
 
 class MosaicTest(SimpleTestCase):
@@ -36,27 +39,29 @@ class MosaicTest(SimpleTestCase):
         for levelling in ("none", "offset", "tilt"):
             surface = run(MOSAIC, tiles(), rule="first", levelling=levelling)
             errors[levelling] = np.nanstd(surface.read_all() - ground(GRID))
-            findings = MOSAIC.found(surface)
+            findings = surface.findings
             self.assertEqual([one.code for one in findings], [] if levelling == "none" else ["levelled"])
         self.assertGreater(errors["none"], 0.8)
         self.assertLess(max(errors["offset"], errors["tilt"]), 0.32)
-        self.assertIn("2 by \u22121.5", MOSAIC.found(run(MOSAIC, tiles(), levelling="offset"))[0].sentence)
+        self.assertIn("2 by \u22121.5", run(MOSAIC, tiles(), levelling="offset").findings[0].sentence)
 
     def test_an_area_and_the_sources(self) -> None:
         box = Features(GRID.crs, np.array([shapely.box(1_020, 2_900, 1_120, 2_980)], dtype=object), {})
-        live = run(MOSAIC, tiles(), box, rule="first", result="source")
+        live = (
+            task_for("mosaic", {"surfaces": tiles(), "area": [box]}, FRAME, {"rule": "first"}).run().surface("source")
+        )
         sources = live.read_all()
         self.assertEqual(set(np.unique(sources[~np.isnan(sources)])), {1, 2, 3})
         self.assertEqual(np.count_nonzero(~np.isnan(sources)), np.count_nonzero(~np.isnan(sources[10:50, 10:60])))
-        self.assertEqual(MOSAIC.quantity_of(parse_params(MOSAIC, {"result": "source"})), "source")
-        self.assertEqual(MOSAIC.quantity_of(parse_params(MOSAIC, {"rule": "count"})), "count")
-        self.assertEqual(MOSAIC.found(live), [])
+        self.assertEqual([one.inputs for one in live.categories], [(0,), (1,), (2,), (3,)])
+        self.assertEqual(quantity_of("mosaic", {"rule": "count"}), "count")
+        self.assertEqual(live.findings, [])
 
     def test_what_fits_needs_nothing(self) -> None:
         self.assertEqual(found(tiles()), {})
 
     def test_findings(self) -> None:
-        feet = ArraySurface(np.ones((4, 4)), GRID.part(GRID.whole._replace(rows=4, cols=4)), "ft")
+        feet = ArraySurface(np.ones((4, 4)), GRID.part(GRID.whole._replace(rows=4, cols=4)), "points")
         away = ArraySurface(np.ones((4, 4)), Grid(GRID.crs, 90_000.0, 3_000.0, 2.0, 2.0, 4, 4))
         degrees = ArraySurface(np.ones((4, 4)), Grid("EPSG:4326", 62.0, -41.0, 0.01, 0.01, 4, 4))
         half = ArraySurface(np.ones((4, 4)), Grid(GRID.crs, 1_001.0, 3_000.0, 2.0, 2.0, 4, 4))
@@ -64,7 +69,7 @@ class MosaicTest(SimpleTestCase):
         datum = ArraySurface(np.ones((4, 4)), GRID.part(GRID.whole._replace(rows=4, cols=4)), "m", "mean sea level")
         one = tiles()[0]
         for surfaces, code, weight, says in (
-            ([one, feet], "unit", "stop", "Surface 2 is in ft"),
+            ([one, feet], "unit", "stop", "Surface 2 is in points"),
             ([one, away], "outside", "caution", "Surface 2 lies outside"),
             ([away, away], "outside", "stop", "None of the surfaces"),
             ([one, half, half], "phase", "note", "Surfaces 2 and 3 are not on the frame's cells"),
@@ -75,7 +80,7 @@ class MosaicTest(SimpleTestCase):
             self.assertEqual(finding.weight, weight)
             self.assertIn(says, finding.sentence)
         self.assertIn("outside", found([one, degrees]))
-        self.assertEqual(found(tiles(), levelling="offset", held=4)["held"].mend.set_params, {"held": 0})
+        self.assertEqual(found(tiles(), levelling="offset", held=4)["held"].fix.set_params, {"held": 0})
         self.assertEqual(found([one] * 64, rule="seam")["many"].weight, "stop")
         self.assertEqual(found(tiles(), rule="first")["steps"].weight, "note")
         for surfaces, params in (([one, feet], {}), ([away, away], {}), (tiles(), {"levelling": "tilt", "held": 9})):
@@ -155,7 +160,7 @@ class SheetTest(SimpleTestCase):
         parts = self.parts()
         off = Grid(GRID.crs, 1_001.0, 3_000.0, 5.0, 5.0, 4, 4)
         stray = ArraySurface(np.ones((4, 4)), off)
-        feet = ArraySurface(parts[1].read_all(), parts[1].grid, "ft")
+        feet = ArraySurface(parts[1].read_all(), parts[1].grid, "points")
         for other, code in ((stray, "lattice"), (feet, "unit")):
             self.assertEqual(found([parts[0], other], groups=[0, 0])[code].weight, "stop")
         for groups in ([0], [0, 2], [1, 1], [0, 10**15], [-1, 0]):

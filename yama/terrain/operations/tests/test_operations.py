@@ -11,6 +11,7 @@ from yama.terrain.errors import GridError, InputError
 from yama.terrain.features import Features
 from yama.terrain.frame import Frame, extent_of_points, propose, utm_zone
 from yama.terrain.grid import Bounds, Grid
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.points import Points, merge_duplicates
 from yama.terrain.surface import ArraySurface, Surface
 
@@ -35,9 +36,9 @@ def interpolate(held, **values):
     """Findings by code, and the surface."""
     operation = operations.find("interpolate_points")
     params = operations.parse_params(operation, values)
-    inputs = operations.take_inputs(operation, {"points": held})
-    found = {finding.code: finding for finding in operation.check(inputs, params, FRAME)}
-    return found, lambda: operation.run(inputs, params, FRAME)
+    inputs = {"points": held}
+    found = {finding.code: finding for finding in task_for(operation.name, inputs, FRAME, params).findings}
+    return found, lambda: first_of(task_for(operation.name, inputs, FRAME, params))
 
 
 class CatalogueTest(SimpleTestCase):
@@ -63,7 +64,6 @@ class CatalogueTest(SimpleTestCase):
                 operations.parse_params(operation, values)
 
     def test_missing_wrong_and_surplus_inputs(self):
-        operation = operations.find("difference")
         surface = ArraySurface(np.zeros((100, 100)), FRAME.grid)
         for given, words in (
             ({"first": surface}, "needs second surface"),
@@ -71,7 +71,7 @@ class CatalogueTest(SimpleTestCase):
             ({"first": surface, "second": surface, "third": surface}, "takes no input 'third'"),
         ):
             with self.assertRaisesMessage(InputError, words):
-                operations.take_inputs(operation, given)
+                task_for("difference", given, FRAME)
         with self.assertRaisesMessage(InputError, "There is no operation"):
             operations.find("guess")
 
@@ -96,16 +96,18 @@ class InterpolateTest(SimpleTestCase):
             self.assertGreater(np.isfinite(surface.read_all()).mean(), 0.8)
 
     def test_kriging_fits_what_is_not_given_and_can_tell_its_own_error(self):
-        operation = operations.find("interpolate_points")
         _, fitted = interpolate(points(), method="kriging", reach_limit=50)
         _, variogram = interpolate(
-            points(), method="kriging", reach_limit=50, nugget=0.5, sill=90.0, variogram_reach=80.0
+            points(), method="kriging", reach_limit=50, nugget=0.5, sill=90.0, variogram_range=80.0
         )
         self.assertGreater(float(np.nanmax(np.abs(fitted().read_all() - variogram().read_all()))), 1e-3)
-        params = operations.parse_params(operation, {"method": "kriging", "result": "deviation"})
-        self.assertEqual(operation.quantity_of(params), "spread")
-        _, doubt = interpolate(points(), method="kriging", result="deviation", sill=90.0, variogram_reach=80.0)
-        cells = doubt().read_all()
+        given = {"method": "kriging", "sill": 90.0, "variogram_range": 80.0}
+        task = task_for("interpolate_points", {"points": points()}, FRAME, given)
+        self.assertEqual(task.outputs["uncertainty"].quantity, "spread")
+        made = task.run()
+        cells = made.surface("uncertainty").read_all()
+        np.testing.assert_array_equal(made.surface("surface").companions["uncertainty"].read_all(), cells)
+        self.assertNotIn("uncertainty", task_for("interpolate_points", {"points": points()}, FRAME).outputs)
         self.assertTrue((cells >= 0).all() and cells.max() <= 1.1 * 90**0.5)
 
     def test_points_are_left_out_by_their_place_and_come_back(self):
@@ -122,23 +124,23 @@ class InterpolateTest(SimpleTestCase):
 
     def test_smoothing_is_proposed_from_points_left_out(self):
         operation = operations.find("spline_smoothing")
-        self.assertTrue(operation.quick)
-        found = operation.run({"points": points()}, operations.parse_params(operation, {"tension": 2}), FRAME)
-        self.assertEqual(found["best"], found["smoothings"][int(np.argmin(found["rmse"]))])
-        self.assertEqual(found["unit"], "m")
+        self.assertEqual(operation.previews, "exact")
+        found = first_of(task_for(operation.name, {"points": points()}, FRAME, {"tension": 2}))
+        self.assertEqual(found.facts["best"], found.column("smoothing")[int(np.argmin(found.column("rmse")))])
+        self.assertEqual(found.columns[1].unit, "m")
         few = points()
         few = few.kept(np.arange(len(few)) < 5)
         with self.assertRaisesMessage(InputError, "needs 10 points"):
-            operation.run({"points": few}, operations.parse_params(operation, {}), FRAME)
+            first_of(task_for(operation.name, {"points": few}, FRAME, {}))
 
     def test_a_variogram_is_found_at_once_for_every_model(self):
         operation = operations.find("variogram")
         params = operations.parse_params(operation, {})
-        found = operation.run({"points": points()}, params, FRAME)
-        self.assertEqual(set(found["fitted"]), {"spherical", "exponential", "gaussian", "matern"})
-        self.assertEqual(len(found["distances"]), len(found["values"]))
-        self.assertTrue(operation.quick)
-        few = operation.check({"points": points().kept(np.arange(len(points())) < 5)}, params, FRAME)
+        found = first_of(task_for(operation.name, {"points": points()}, FRAME, params))
+        self.assertEqual(set(found.facts["fitted"]), {"spherical", "exponential", "gaussian", "matern"})
+        self.assertGreater(len(found), 5)
+        self.assertEqual(operation.previews, "exact")
+        few = task_for(operation.name, {"points": points().kept(np.arange(len(points())) < 5)}, FRAME, params).findings
         self.assertEqual(few[0].weight, "stop")
 
     def test_codes_and_cell_size(self):
@@ -155,7 +157,7 @@ class InterpolateTest(SimpleTestCase):
         self.assertIn("At 3 places", found["duplicates"].sentence)
         self.assertIn("1.50 m", found["duplicates"].sentence)
         self.assertEqual(len(found["duplicates"].places), 3)
-        found, _ = interpolate(twice, **found["duplicates"].mend.set_params)
+        found, _ = interpolate(twice, **found["duplicates"].fix.set_params)
         self.assertNotIn("duplicates", found)
 
     def test_duplicate_rules(self):
@@ -173,7 +175,7 @@ class InterpolateTest(SimpleTestCase):
         found, _ = interpolate(swapped)
         self.assertIn("1 point lies far outside", found["strays"].sentence)
         self.assertIn("swapped", found["strays"].why)
-        found, run = interpolate(swapped, **found["strays"].mend.set_params)
+        found, run = interpolate(swapped, **found["strays"].fix.set_params)
         self.assertNotIn("strays", found)
         x, y = np.meshgrid(*FRAME.grid.centres(FRAME.grid.whole))
         heights = run().read_all()
@@ -214,14 +216,18 @@ class OtherOperationsTest(SimpleTestCase):
 
     def run_one(self, name, **inputs):
         operation = operations.find(name)
-        return operation.run(inputs, operations.parse_params(operation, {}), FRAME)
+        return first_of(task_for(operation.name, inputs, FRAME, {}))
 
     def test_difference_refuses_other_units_and_warns_of_other_zero_levels(self):
         operation = operations.find("difference")
         params = operations.parse_params(operation, {})
-        found = operation.check({"first": self.surface(), "second": self.surface(unit="ft")}, params, FRAME)
+        found = task_for(
+            operation.name, {"first": self.surface(), "second": self.surface(unit="points")}, FRAME, params
+        ).findings
         self.assertEqual([finding.weight for finding in found], ["stop"])
-        found = operation.check({"first": self.surface(datum="a"), "second": self.surface(datum="b")}, params, FRAME)
+        found = task_for(
+            operation.name, {"first": self.surface(datum="a"), "second": self.surface(datum="b")}, FRAME, params
+        ).findings
         self.assertEqual([finding.code for finding in found], ["datum"])
         np.testing.assert_allclose(
             self.run_one("difference", first=self.surface(1.5), second=self.surface()).read_all(), 1.5, atol=1e-5
@@ -236,8 +242,8 @@ class OtherOperationsTest(SimpleTestCase):
         x, y = rng.uniform(448_010, 448_190, 30), rng.uniform(5_438_010, 5_438_190, 30)
         checkpoints = Points("EPSG:32741", x, y, {"z": (x - 448_000) * 0.5})
         figures = self.run_one("accuracy", surface=self.surface(0.25), checkpoints=checkpoints)
-        self.assertAlmostEqual(figures["all"]["mean"], 0.25, places=3)
-        self.assertEqual(figures["all"]["count"], 30)
+        self.assertAlmostEqual(figures.facts["all"]["mean"], 0.25, places=3)
+        self.assertEqual(figures.facts["all"]["count"], 30)
 
 
 class FrameTest(SimpleTestCase):
@@ -267,17 +273,14 @@ class BesideThePointsTest(SimpleTestCase):
     def shape(self, *shapes):
         return Features(FRAME.grid.crs, np.array(shapes, dtype=object), {})
 
-    def made(self, values, **beside):
-        operation = operations.find("interpolate_points")
-        params = operations.parse_params(operation, values)
-        inputs = operations.take_inputs(operation, {"points": points(600), **beside})
-        found = {finding.code: finding for finding in operation.check(inputs, params, FRAME)}
-        return found, operation, params, lambda: operation.run(inputs, params, FRAME)
+    def made(self, values, output="surface", **beside):
+        task = task_for("interpolate_points", {"points": points(600), **beside}, FRAME, values)
+        return {one.code: one for one in task.findings}, task, lambda: task.run()[output]
 
     def test_a_lake_is_level_with_every_method(self):
         lake = shapely.box(448_060, 5_438_060, 448_120, 5_438_120)
         for method in ("triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"):
-            surface = self.made({"method": method, "reach_limit": 80}, lakes=[self.shape(lake)])[3]()
+            surface = self.made({"method": method, "reach_limit": 80}, lakes=[self.shape(lake)])[2]()
             x, y = np.meshgrid(*FRAME.grid.centres(FRAME.grid.whole))
             level = surface.read_all()[shapely.contains_xy(lake, x, y)]
             self.assertEqual(np.ptp(level), 0.0, method)
@@ -285,7 +288,7 @@ class BesideThePointsTest(SimpleTestCase):
 
     def test_facets_come_down_to_the_rim_of_a_lake(self):
         lake = shapely.box(448_060, 5_438_060, 448_120, 5_438_120)
-        surface = self.made({"reach_limit": 80}, lakes=[self.shape(lake)])[3]()
+        surface = self.made({"reach_limit": 80}, lakes=[self.shape(lake)])[2]()
         row = surface.read_all()[50].astype(float)
         east = row[60] - row[59]  # over the rim: from the lake's level on, not from where the slope was
         self.assertLess(abs(east), 1.5)
@@ -310,15 +313,15 @@ class BesideThePointsTest(SimpleTestCase):
         self.assertNotIn("whole", self.made({})[0])
 
     def test_the_distance_to_the_nearest_point(self):
-        _, operation, params, run = self.made({"result": "distance", "reach_limit": 60})
-        self.assertEqual(operation.quantity_of(params), "distance")
+        _, task, run = self.made({"reach_limit": 60}, "distance")
+        self.assertEqual(task.outputs["distance"].quantity, "distance")
         cells = run().read_all()
         self.assertTrue(0 <= np.nanmin(cells) < 3 and np.nanmax(cells) <= 60)
 
     def test_sectors_share_the_neighbours(self):
-        one = self.made({"method": "inverse_distance", "neighbours": 8, "reach_limit": 50})[3]().read_all()
+        one = self.made({"method": "inverse_distance", "neighbours": 8, "reach_limit": 50})[2]().read_all()
         four = self.made({"method": "inverse_distance", "neighbours": 8, "sectors": 4, "reach_limit": 50})[
-            3
+            2
         ]().read_all()
         self.assertFalse(np.array_equal(one, four, equal_nan=True))
         with self.assertRaisesMessage(InputError, "sectors"):
@@ -330,18 +333,17 @@ class BesideThePointsTest(SimpleTestCase):
         self.assertNotIn("plate", found)
         np.testing.assert_allclose(cells[np.isfinite(cells)], plane_of(FRAME.grid)[np.isfinite(cells)], atol=1e-3)
         many = interpolate(points(5_001), method="spline", tension=0)[0]
-        self.assertEqual((many["plate"].weight, many["plate"].mend.set_params), ("stop", {"tension": 0.5}))
+        self.assertEqual((many["plate"].weight, many["plate"].fix.set_params), ("stop", {"tension": 0.5}))
         with self.assertRaisesMessage(InputError, "0 for a thin plate, or 0.5 or more"):
             operations.parse_params(operations.find("interpolate_points"), {"tension": 0.2})
 
     def test_simple_kriging_and_what_its_error_holds(self):
-        given = {"method": "kriging", "reach_limit": 50, "nugget": 4.0, "sill": 9.0, "variogram_reach": 8.0}
-        ordinary = self.made(given)[3]().read_all()
-        simple = self.made({**given, "kriging": "simple", "kriging_mean": 500.0})[3]().read_all()
+        given = {"method": "kriging", "reach_limit": 50, "nugget": 4.0, "sill": 9.0, "variogram_range": 8.0}
+        ordinary = self.made(given)[2]().read_all()
+        simple = self.made({**given, "kriging": "simple", "kriging_mean": 500.0})[2]().read_all()
         self.assertGreater(np.nanmean(simple), np.nanmean(ordinary) + 100)  # drawn to a mean that is far off
         surface, measurement = (
-            self.made({**given, "result": "deviation", "error_of": of})[3]().read_all()
-            for of in ("surface", "measurement")
+            self.made({**given, "error_of": of}, "uncertainty")[2]().read_all() for of in ("surface", "measurement")
         )
         np.testing.assert_allclose(measurement**2, surface**2 + 4.0, rtol=1e-4)
 
@@ -359,8 +361,8 @@ class FeetOfGroundTest(SimpleTestCase):
         z = 20 + 8 * np.sin(x / 60) + 5 * np.cos(y / 45)
         frame = Frame(Grid(crs, 500_000 / unit, 500_400 / unit, 4 / unit, 4 / unit, 100, 100), "m")
         held = Points(crs, x / unit, y / unit, {"z": z}, np.full(90, "a"))
-        operation = operations.find("interpolate_points")
-        return operation.run({"points": held}, operations.parse_params(operation, values), frame)
+        output = values.pop("output", "surface")
+        return task_for("interpolate_points", {"points": held}, frame, values).run()[output]
 
     def test_limits_radii_reaches_and_cells(self):
         for values in (
@@ -370,12 +372,12 @@ class FeetOfGroundTest(SimpleTestCase):
             {"method": "nearest", "reach_limit": 15},
             {"method": "spline", "reach_limit": 20},
             {"method": "spline", "tension": 0, "reach_limit": 20},
-            {"method": "kriging", "nugget": 1.0, "sill": 30.0, "variogram_reach": 90.0, "reach_limit": 20},
+            {"method": "kriging", "nugget": 1.0, "sill": 30.0, "variogram_range": 90.0, "reach_limit": 20},
             {"method": "triangulation", "cell_size": 10, "reach_limit": 20},
-            {"result": "distance", "reach_limit": 20},
+            {"output": "distance", "reach_limit": 20},
         ):  # fmt: skip
             metres, feet = (
-                self.made(crs, unit, **values) for crs, unit in ((self.METRES, 1.0), (self.FEET, self.FOOT))
+                self.made(crs, unit, **dict(values)) for crs, unit in ((self.METRES, 1.0), (self.FEET, self.FOOT))
             )
             one, other = metres.read_all(), feet.read_all()
             with self.subTest(values):
@@ -394,11 +396,10 @@ class FeetOfGroundTest(SimpleTestCase):
         for crs, unit in ((self.METRES, 1.0), (self.FEET, self.FOOT)):
             frame = Frame(Grid(crs, 500_000 / unit, 500_400 / unit, 4 / unit, 4 / unit, 100, 100), "m")
             held = Points(crs, x / unit, y / unit, {"z": z}, np.full(200, "a"))
-            found.append(operation.run({"points": held}, operations.parse_params(operation, {"farthest": 150}), frame))
-        np.testing.assert_allclose(found[0]["distances"], found[1]["distances"], rtol=1e-6)
-        self.assertAlmostEqual(
-            found[0]["fitted"]["spherical"]["reach"], found[1]["fitted"]["spherical"]["reach"], delta=0.5
-        )
+            found.append(first_of(task_for(operation.name, {"points": held}, frame, {"farthest": 150})))
+        np.testing.assert_allclose(found[0].column("distance"), found[1].column("distance"), rtol=1e-6)
+        metres, feet = (one.facts["fitted"]["spherical"]["range"] for one in found)
+        self.assertAlmostEqual(metres, feet, delta=0.5)
 
     def test_the_cells_of_a_frame_in_feet_and_in_degrees(self):
         feet = Frame(Grid(self.FEET, 500_000 / self.FOOT, 500_400 / self.FOOT, 4 / self.FOOT, 4 / self.FOOT, 100, 100))

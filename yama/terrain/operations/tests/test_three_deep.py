@@ -11,8 +11,8 @@ from django.test import SimpleTestCase
 from yama.terrain.features import Features
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
-from yama.terrain.operations import catalogue, find, parse_params, take_inputs
-from yama.terrain.operations.base import Task
+from yama.terrain.operations import Task, catalogue, find
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.surface import ArraySurface, StoredSurface, Surface, store
 
 FRAME = Frame(Grid("EPSG:32741", 448_000, 5_440_000, 2, 2, 560, 620), "m")
@@ -49,16 +49,14 @@ class ThreeDeepTest(SimpleTestCase):
             inputs["area"] = [AREA]
         if name == "difference":
             inputs["second"] = tile("EPSG:32741", 447_900, 5_440_100, 7, 200, 220, 9)
-        return Task(operation, take_inputs(operation, inputs), parse_params(operation, settings), FRAME).run()
+        return first_of(Task(operation, inputs, settings, FRAME))
 
     def test_every_operation_on_a_live_mosaic_and_on_its_stored_copy(self):
         sources = [
             tile("EPSG:32741", 448_000, 5_440_000, 5, 210, 160, 1), tile("EPSG:32741", 448_600, 5_440_001, 3, 300, 220, 2),
             tile("EPSG:4326", 62.38, -41.19, 5e-5, 240, 260, 3),
         ]  # fmt: skip
-        mosaic = find("mosaic")
-        taken = take_inputs(mosaic, {"surfaces": sources})
-        live = Task(mosaic, taken, parse_params(mosaic, {"rule": "feather"}), FRAME).run()
+        live = first_of(task_for("mosaic", {"surfaces": sources}, FRAME, {"rule": "feather"}))
         makers = {
             name for name, one in catalogue().items() if any(role.kind == "surface" for role in one.inputs.values())
         }
@@ -78,7 +76,9 @@ class ThreeDeepTest(SimpleTestCase):
                     np.testing.assert_array_equal(cells, second.read_all())
                     tried += 1
             self.assertEqual(tried, len(SETTINGS))
-            of_surfaces = {name for name in makers if catalogue()[name].produces == "surface"}
+            of_surfaces = {
+                name for name in makers if catalogue()[name].outputs[catalogue()[name].first].kind == "surface"
+            }
             self.assertEqual(of_surfaces, set(SETTINGS))
             lines = [self.run_on("contours", one, interval=5.0) for one in (live, stored)]
             self.assertTrue(shapely.equals_exact(lines[0].geometries, lines[1].geometries, 0.0).all())

@@ -11,8 +11,9 @@ from pyproj import Geod, Transformer
 from yama.terrain.errors import InputError
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
-from yama.terrain.operations import find, parse_params, take_inputs
+from yama.terrain.operations import find, parse_params
 from yama.terrain.operations.contours import suggested
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.relief.contours import Levels, contours, lengths, longer_than, smoothed
 from yama.terrain.surface import ArraySurface, sample
 from yama.terrain.tests.test_surface import rough
@@ -189,51 +190,44 @@ class ContoursTest(SimpleTestCase):
 class OperationTest(SimpleTestCase):
     def setUp(self):
         self.operation = find("contours")
-        self.inputs = take_inputs(self.operation, {"surface": hills()})
+        self.inputs = {"surface": hills()}
 
     def test_lines_know_their_height_and_every_fifth_is_an_index_line(self):
-        made = self.operation.run(self.inputs, parse_params(self.operation, {"interval": 4, "base": 2}), Frame(GRID))
+        made = first_of(task_for(self.operation.name, self.inputs, Frame(GRID), {"interval": 4, "base_height": 2}))
         heights = np.array(made.attributes["height"])
         np.testing.assert_array_equal((heights - 2) % 4, 0)
         index = np.array(made.attributes["kind"]) == "index"
         np.testing.assert_array_equal(index, (heights - 2) % 20 == 0)
-        none = self.operation.run(
-            self.inputs, parse_params(self.operation, {"interval": 4, "index_every": 0}), Frame(GRID)
-        )
+        none = first_of(task_for(self.operation.name, self.inputs, Frame(GRID), {"interval": 4, "index_every": 0}))
         self.assertEqual(set(none.attributes["kind"]), {"line"})
 
     def test_heights_can_be_listed(self):
         params = parse_params(self.operation, {"levels": [300, 331.5, 300], "unit": "ft"})
-        made = self.operation.run(self.inputs, params, Frame(GRID))
+        made = first_of(task_for(self.operation.name, self.inputs, Frame(GRID), params))
         self.assertEqual(set(made.attributes["height"]), {300.0, 331.5})
         self.assertEqual(set(made.attributes["kind"]), {"index"})
-        none = self.operation.check(self.inputs, parse_params(self.operation, {"levels": [9_000]}), Frame(GRID))
-        self.assertEqual((none[0].code, none[0].mend.set_params["levels"]), ("none", None))
+        none = task_for(self.operation.name, self.inputs, Frame(GRID), {"levels": [9_000]}).findings
+        self.assertEqual((none[0].code, none[0].fix.set_params["levels"]), ("none", None))
         with self.assertRaises(InputError):
             parse_params(self.operation, {"levels": []})
 
     def test_in_feet_they_lie_at_round_feet(self):
-        made = self.operation.run(
-            self.inputs, parse_params(self.operation, {"interval": 25, "unit": "ft"}), Frame(GRID)
-        )
+        made = first_of(task_for(self.operation.name, self.inputs, Frame(GRID), {"interval": 25, "unit": "ft"}))
         np.testing.assert_array_equal(np.array(made.attributes["height"]) % 25, 0)
         x, y = shapely.get_coordinates(made.geometries[0])[0]
         self.assertAlmostEqual(float(sample(hills(), [x], [y])[0]) / 0.3048, made.attributes["height"][0], delta=0.01)
 
     def test_findings_offer_a_round_interval(self):
         def codes(**params):
-            return {
-                one.code: one
-                for one in self.operation.check(self.inputs, parse_params(self.operation, params), Frame(GRID))
-            }
+            return {one.code: one for one in task_for(self.operation.name, self.inputs, Frame(GRID), params).findings}
 
         self.assertEqual(codes(interval=0.001)["levels"].weight, "stop")
-        self.assertEqual(codes(interval=500, base=-100)["none"].weight, "stop")
+        self.assertEqual(codes(interval=500, base_height=-100)["none"].weight, "stop")
         level = {"surface": ArraySurface(np.full((GRID.rows, GRID.cols), 5, np.float32), GRID)}
-        (said,) = self.operation.check(level, parse_params(self.operation, {"interval": 10}), Frame(GRID))
+        (said,) = task_for(self.operation.name, level, Frame(GRID), {"interval": 10}).findings
         self.assertEqual((said.code, said.weight), ("level", "stop"))
         self.assertIn("lies at 5.00 m", said.sentence)
-        self.assertEqual(codes(interval=0.1)["many"].mend.set_params, {"interval": 5.0})
+        self.assertEqual(codes(interval=0.1)["many"].fix.set_params, {"interval": 5.0})
         self.assertIn("dense", codes(interval=0.5))
         self.assertEqual(codes(interval=10), {})
         for wrong in ({"interval": 0}, {"interval": -5}, {"interval": float("nan")}):

@@ -8,6 +8,7 @@ from django.test import SimpleTestCase
 from yama.terrain import operations
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
+from yama.terrain.operations.tests.running import first_of, task_for
 from yama.terrain.relief.contrast import contrast, contrast_of
 from yama.terrain.relief.curvature import curvature, zevenbergen_thorne_slope
 from yama.terrain.relief.dress import Dress
@@ -109,8 +110,8 @@ class ContrastTest(SimpleTestCase):
             ("deviation", "1", 1, "contrast"),
         ):
             params = operations.parse_params(operation, {"kind": kind, "radius": 20})
-            found = operations.Task(operation, inputs, params, frame).run()
-            self.assertEqual((found.unit, operation.quantity_of(params)), (unit, quantity))
+            found = operations.Task(operation, inputs, params, frame).run().surface("surface")
+            self.assertEqual((found.unit, operation.outputs_for(params)["surface"].quantity), (unit, quantity))
             np.testing.assert_allclose(
                 found.read_all(), contrast(inputs["surface"], 20.0, kind).read_all() * factor, rtol=1e-5, atol=1e-6
             )
@@ -118,9 +119,9 @@ class ContrastTest(SimpleTestCase):
     def test_a_radius_that_spans_too_many_cells_is_told(self):
         operation = operations.find("local_contrast")
         params = operations.parse_params(operation, {"radius": 1000})
-        (told,) = operations.Task(operation, {"surface": made(0 * X)}, params, Frame(GRID)).check()
+        (told,) = operations.Task(operation, {"surface": made(0 * X)}, params, Frame(GRID)).findings
         self.assertIn("within 240 m", told.sentence)
-        self.assertEqual(told.mend.set_params, {"radius": 240})
+        self.assertEqual(told.fix.set_params, {"radius": 240})
 
 
 class ToneTest(SimpleTestCase):
@@ -242,8 +243,12 @@ class LightsTest(SimpleTestCase):
         ):  # fmt: skip
             operation = operations.find(name)
             params = operations.parse_params(operation, values)
-            self.assertEqual(operation.quantity_of(params), quantity)
-            self.assertFalse(np.isnan(operation.run({"surface": surface}, params, Frame(GRID, "m")).read_all()).any())
+            self.assertEqual(operation.outputs_for(params)["surface"].quantity, quantity)
+            self.assertFalse(
+                np.isnan(
+                    first_of(task_for(operation.name, {"surface": surface}, Frame(GRID, "m"), params)).read_all()
+                ).any()
+            )
         sky = operations.find("sky")
-        found = sky.check({"surface": surface}, operations.parse_params(sky, {"radius": 900}), Frame(GRID, "m"))
-        self.assertEqual((found[0].weight, found[0].mend.set_params), ("caution", {"radius": 240}))
+        found = task_for(sky.name, {"surface": surface}, Frame(GRID, "m"), {"radius": 900}).findings
+        self.assertEqual((found[0].weight, found[0].fix.set_params), ("caution", {"radius": 240}))

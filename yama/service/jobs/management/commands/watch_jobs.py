@@ -10,7 +10,7 @@ from django.core.management.base import BaseCommand
 from django.db import InterfaceError, OperationalError, close_old_connections
 
 from yama.service.jobs.sweeping import sweep
-from yama.service.jobs.tasks import look_after_jobs
+from yama.service.jobs.watch import look_after_jobs
 
 _log = logging.getLogger(__name__)
 _EVERY_SECONDS = 1.0

@@ -1,4 +1,4 @@
-"""`manage.py export_api`: write what the front end takes from the code, the API's description and the ramps.
+"""`manage.py export_api`: write what the front end takes from the code, the API's description, the ramps and the quantities.
 
 With --check nothing is written; it fails where a file is not what the code says.
 """
@@ -13,6 +13,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
 from yama.service.api import api
+from yama.terrain.quantities import QUANTITIES
 from yama.terrain.relief.ramps import RAMPS
 
 
@@ -21,6 +22,9 @@ def exported() -> dict[Path, str]:
     values = {
         settings.BASE_DIR / "yama" / "service" / "openapi.json": api.get_openapi_schema(),
         settings.BASE_DIR / "web" / "src" / "map" / "ramps.json": RAMPS,
+        settings.BASE_DIR / "web" / "src" / "map" / "quantities.json": {
+            name: vars(one) for name, one in QUANTITIES.items()
+        },
     }
     return {path: json.dumps(value, indent=1, default=str) + "\n" for path, value in values.items()}
 

@@ -1,0 +1,102 @@
+"""Parameters of operations: their base, and fields that say what their numbers are in.
+
+A person types lengths and heights in metres. What an operation computes with depends on the frame, whose coordinates may be in feet or
+degrees and whose heights in feet. A field says which it is, and `Task` converts it, once, before the operation runs; `check` sees what
+was typed, so that its sentences say it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal, TypeVar, get_args
+
+from pydantic import BaseModel, ConfigDict
+
+from yama.terrain.frame import Frame
+from yama.terrain.units import UNITS
+
+Becomes = Literal["as typed", "crs length", "height", "squared height"]
+
+
+@dataclass(frozen=True)
+class Unit:
+    """What a parameter's number is in when it is typed, and what it becomes."""
+
+    symbol: str
+    becomes: Becomes = "as typed"
+
+
+Metres = Annotated[float, Unit("m", "crs length")]
+"""A length over the ground, typed in metres; `run` gets it in units of the frame's CRS, by their size at the frame's middle."""
+GroundMetres = Annotated[float, Unit("m")]
+"""A length over the ground in metres, for what measures the ground itself, row by row."""
+CellSize = Annotated[float, Unit("m")]
+"""The side of a cell, as the frame counts it."""
+HeightMetres = Annotated[float, Unit("m", "height")]
+"""A height or difference of heights, typed in metres; `run` gets it in the unit in which the operation works."""
+SquaredHeightMetres = Annotated[float, Unit("m²", "squared height")]
+"""A variance of heights, typed in square metres."""
+Degrees = Annotated[float, Unit("°")]
+Percent = Annotated[float, Unit("%")]
+
+
+def _unit_in(annotation: Any) -> Unit | None:
+    """The unit that stands anywhere in an annotation, such as in `Metres | None`."""
+    if isinstance(annotation, Unit):
+        return annotation
+    return next((found for part in get_args(annotation) if (found := _unit_in(part)) is not None), None)
+
+
+class Params(BaseModel):
+    """Base of all parameters: unknown names are refused, numbers must be finite."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    @classmethod
+    def units(cls) -> dict[str, Unit]:
+        """The units of the parameters that have one, by name."""
+        found = {}
+        for name, field in cls.model_fields.items():
+            unit = next((one for one in field.metadata if isinstance(one, Unit)), None) or _unit_in(field.annotation)
+            if unit is not None:
+                found[name] = unit
+        return found
+
+    @classmethod
+    def schema_with_units(cls) -> dict[str, Any]:
+        """The JSON Schema of the parameters, with `unit` at those that have one."""
+        schema = cls.model_json_schema()
+        for name, unit in cls.units().items():
+            schema["properties"][name]["unit"] = unit.symbol
+        return schema
+
+
+P = TypeVar("P", bound=Params)
+
+
+class NoParams(Params):
+    """Nothing to set."""
+
+
+def converted(params: P, frame: Frame) -> P:
+    """The parameters with their lengths and heights as an operation computes with them; see the fields above.
+
+    Parameters
+    ----------
+    params : Params
+        As they were typed.
+    frame : Frame
+        Its CRS, and the unit of height in which the operation works.
+    """
+    changed: dict[str, float] = {}
+    across, up = frame.grid.metres_per_unit()
+    lengths = {
+        "crs length": (across * up) ** 0.5,
+        "height": UNITS[frame.unit],
+        "squared height": UNITS[frame.unit] ** 2,
+    }
+    for name, unit in type(params).units().items():
+        value = getattr(params, name)
+        if unit.becomes != "as typed" and value is not None and lengths[unit.becomes] != 1.0:
+            changed[name] = value / lengths[unit.becomes]
+    return params.model_copy(update=changed) if changed else params

@@ -1,0 +1,61 @@
+"""Values of a surface at positions."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from yama.terrain.grid import FloatArray, Window
+from yama.terrain.kernels import kernel
+from yama.terrain.surface.base import Surface
+
+_NEAR = 256
+"""Cells of a square whose positions are read together."""
+
+
+def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike, nearest: bool = False) -> FloatArray:
+    """Heights at positions by bilinear interpolation between cell centres, or those of the nearest cells.
+
+    x, y: `(points,)` in the surface's CRS. Returns float64 `(points,)`, NaN outside and where any of the
+    cells that carry weight is empty. Positions are read in blocks, so that scattered ones stay cheap.
+    """
+    grid = surface.grid
+    cols = np.atleast_1d(grid.col_of(x))
+    rows = np.atleast_1d(grid.row_of(y))
+    if nearest:
+        cols, rows = np.rint(cols), np.rint(rows)
+    result = np.full(cols.size, np.nan)
+    inside = np.isfinite(cols) & np.isfinite(rows)
+    inside &= (cols > -1) & (rows > -1) & (cols < grid.cols) & (rows < grid.rows)
+    usable = np.flatnonzero(inside)
+    down, across = (np.floor(at[usable] / _NEAR).astype(np.int64) for at in (rows, cols))
+    blocks = down * (grid.cols // _NEAR + 2) + across
+    order = np.argsort(blocks, kind="stable")
+    for chosen in np.split(usable[order], np.flatnonzero(np.diff(blocks[order])) + 1):
+        if not chosen.size:
+            continue
+        top, left = int(np.floor(rows[chosen].min())), int(np.floor(cols[chosen].min()))
+        bottom, right = int(np.floor(rows[chosen].max())) + 2, int(np.floor(cols[chosen].max())) + 2
+        heights = surface.read(Window(top, left, bottom - top, right - left))
+        found = np.empty(chosen.size)
+        _bilinear(heights, rows[chosen] - top, cols[chosen] - left, found)
+        result[chosen] = found
+    return result
+
+
+@kernel
+def _bilinear(heights, rows, cols, result):
+    for i in range(result.size):
+        r0 = min(max(int(np.floor(rows[i])), 0), heights.shape[0] - 1)
+        c0 = min(max(int(np.floor(cols[i])), 0), heights.shape[1] - 1)
+        r1 = min(r0 + 1, heights.shape[0] - 1)
+        c1 = min(c0 + 1, heights.shape[1] - 1)
+        down = rows[i] - r0
+        right = cols[i] - c0
+        total = 0.0
+        for dr in range(2):
+            for dc in range(2):
+                weight = (down if dr else 1.0 - down) * (right if dc else 1.0 - right)
+                if abs(weight) > 1e-9:  # a neighbour of no weight may be empty
+                    total += weight * heights[r1 if dr else r0, c1 if dc else c0]
+        result[i] = total
