@@ -1,7 +1,17 @@
+import type QUANTITIES from "../map/quantities.json";
 import type { components } from "./schema";
 
 type Schemas = components["schemas"];
-export type Holding = Schemas["HoldingOut"];
+type Kinds = "surface" | "points" | "features" | "cloud" | "image" | "table";
+/** What a kind of holding does not tell is not there. */
+type Told<T> = T & { [K in Exclude<Kinds, keyof T>]?: undefined };
+export type SurfaceHolding = Told<Schemas["SurfaceOut"]>;
+export type PointsHolding = Told<Schemas["PointsOut"]>;
+export type FeaturesHolding = Told<Schemas["FeaturesOut"]>;
+export type CloudHolding = Told<Schemas["CloudOut"]>;
+export type ImageHolding = Told<Schemas["ImageOut"]>;
+export type TableHolding = Told<Schemas["TableHoldingOut"]>;
+export type Holding = SurfaceHolding | PointsHolding | FeaturesHolding | CloudHolding | ImageHolding | TableHolding;
 export type Job = Schemas["JobOut"];
 export type Gone = Schemas["DeletedOut"];
 export type Uses = Schemas["UsesOut"];
@@ -12,7 +22,7 @@ export type Operation = Schemas["OperationOut"];
 /** The desk makes findings of its own too, which ask nothing. */
 export type Finding = Omit<Schemas["FindingOut"], "answers"> & Partial<Pick<Schemas["FindingOut"], "answers">>;
 export type Preview = Schemas["PreviewOut"];
-export type ContourLine = Schemas["ContourOut"];
+export type ContourLine = Schemas["LineOut"];
 export type Distribution = Schemas["DistributionOut"];
 export type Heights = Schemas["HeightsOut"];
 export type Profile = Schemas["ProfileOut"];
@@ -24,6 +34,7 @@ export type Reading = Schemas["ReadingOut"];
 export type ViewFigures = Schemas["ViewOut"];
 export type Accepted = Schemas["AcceptedOut"];
 export type Table = Schemas["TableOut"];
+export type TableLook = Schemas["TableLookOut"];
 export type Question = Schemas["QuestionOut"];
 export type Layout = Schemas["LayoutOut"];
 export type Received = Schemas["ReceivedOut"];
@@ -39,20 +50,7 @@ export type Crs = Schemas["CrsOut"];
 export type Facets = Schemas["FacetsOut"];
 export type Draft = Schemas["DraftOut"];
 export type Member = Schemas["MemberOut"];
-export type Quantity =
-  | "height"
-  | "difference"
-  | "slope"
-  | "aspect"
-  | "brightness"
-  | "spread"
-  | "count"
-  | "intensity"
-  | "distance"
-  | "source"
-  | "curvature"
-  | "openness"
-  | "contrast";
+export type Quantity = keyof typeof QUANTITIES;
 /** Holdings by role; several where the role takes many. */
 export type Inputs = Record<string, number | number[]>;
 

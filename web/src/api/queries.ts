@@ -72,6 +72,8 @@ export interface RunBody {
   operation: string;
   params: Record<string, unknown>;
   inputs: Inputs;
+  /** Which of what it gives is looked at; the first where there is none. */
+  output?: string;
 }
 
 /** The preview of an operation; the last one stays in sight while the next is made. */

@@ -8,10 +8,11 @@ import { ProfileTab } from "./tabs/ProfileTab";
 import { ReadingsTab } from "./tabs/ReadingsTab";
 import { RecipeTab } from "./tabs/RecipeTab";
 import { SurfacesTab } from "./tabs/SurfacesTab";
+import { TablesTab } from "./tabs/TablesTab";
 
 /** What is held, as pictures and tables, along the foot of the desk. */
 export function Strip() {
-  const { surfaces, points, features, clouds, images } = useHeld();
+  const { surfaces, points, features, clouds, images, tables } = useHeld();
   const tab = useDesk((desk) => desk.tab);
   const pinned = useDesk((desk) => desk.pinned);
   const joining = useDesk((desk) => desk.operation === "mosaic");
@@ -19,6 +20,7 @@ export function Strip() {
   const tabs: [Tab, string, number | null][] = [
     ["surfaces", "Surfaces", surfaces.length],
     ["lines", "Lines & points", points.length + features.length + clouds.length + images.length],
+    ["tables", "Tables", tables.length],
     ["profile", "Profile", null],
     ["heights", "Heights", null],
     ["readings", "Readings", pinned.length],
@@ -48,11 +50,12 @@ export function Strip() {
             Newest first. Point at a picture and press <kbd>A</kbd> or <kbd>B</kbd>
           </span>
         )}
-        {(tab === "surfaces" || tab === "lines") && <Deleted />}
+        {(tab === "surfaces" || tab === "lines" || tab === "tables") && <Deleted />}
       </div>
       <div className="body" id="strip-body" role="tabpanel" aria-labelledby={`tab-${tab}`}>
         {tab === "surfaces" && <SurfacesTab />}
         {tab === "lines" && <LinesTab />}
+        {tab === "tables" && <TablesTab />}
         {tab === "profile" && <ProfileTab />}
         {tab === "heights" && <HeightsTab />}
         {tab === "readings" && <ReadingsTab />}

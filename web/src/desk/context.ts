@@ -1,6 +1,7 @@
 import { createContext, useContext, useMemo } from "react";
 import type { Holding, Project, Quantity } from "../api/client";
 import { useHoldings } from "../api/queries";
+import QUANTITIES from "../map/quantities.json";
 import { shortUnit } from "./format";
 import { useDesk } from "./store";
 
@@ -14,6 +15,11 @@ export function useProject(): Project {
   return project;
 }
 
+const isOf =
+  <K extends Holding["kind"]>(kind: K) =>
+  (holding: Holding): holding is Extract<Holding, { kind: K }> =>
+    holding.kind === kind;
+
 export const quantityOf = (holding: Holding | undefined): Quantity =>
   (holding?.surface?.quantity ?? "height") as Quantity;
 
@@ -24,34 +30,22 @@ export function useHeld() {
   const slots = useDesk((desk) => desk.slots);
   return useMemo(() => {
     const all = data ?? [];
-    const byKey = (key: string | null) => all.find((holding) => holding.kind === "surface" && holding.key === key);
+    const byKey = (key: string | null) => all.filter(isOf("surface")).find((holding) => holding.key === key);
     return {
       all,
       isLoading,
-      surfaces: all.filter((holding) => holding.kind === "surface"),
-      points: all.filter((holding) => holding.kind === "points"),
-      features: all.filter((holding) => holding.kind === "features"),
-      images: all.filter((holding) => holding.kind === "image"),
-      clouds: all.filter((holding) => holding.kind === "cloud"),
+      surfaces: all.filter(isOf("surface")),
+      points: all.filter(isOf("points")),
+      features: all.filter(isOf("features")),
+      images: all.filter(isOf("image")),
+      clouds: all.filter(isOf("cloud")),
+      tables: all.filter(isOf("table")),
       a: byKey(slots.a),
       b: byKey(slots.b),
     };
   }, [data, isLoading, slots]);
 }
 
+/** What stands behind a value of a quantity. */
 export const unitOf = (quantity: Quantity, heightUnit: string): string =>
-  ({
-    height: shortUnit(heightUnit),
-    difference: shortUnit(heightUnit),
-    slope: "°",
-    aspect: "°",
-    brightness: "",
-    spread: shortUnit(heightUnit),
-    count: "",
-    intensity: "",
-    distance: "m",
-    source: "",
-    curvature: "1/km",
-    openness: "°",
-    contrast: "SD",
-  })[quantity];
+  QUANTITIES[quantity].unit ?? shortUnit(heightUnit);

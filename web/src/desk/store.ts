@@ -1,14 +1,15 @@
 import { create } from "zustand";
 import type { ContourLine, Inputs, Probe, Quantity } from "../api/client";
 import type { Dress } from "../map/dress";
-import { PATCHES, type Stop } from "../map/ramps";
+import QUANTITIES from "../map/quantities.json";
+import type { Stop } from "../map/ramps";
 import type { ShownAs } from "../map/useShown";
 
 export type Slot = "a" | "b";
 export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
 export type Stage = "Gather" | "Build" | "Join" | "Fit" | "Mend" | "Judge" | "Drain" | "Deliver";
 export type Stretch = "whole" | "view" | "middle" | "typed";
-export type Tab = "surfaces" | "lines" | "profile" | "heights" | "readings" | "recipe" | "overlaps";
+export type Tab = "surfaces" | "lines" | "profile" | "heights" | "readings" | "recipe" | "overlaps" | "tables";
 
 export const STAGES: Stage[] = ["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"];
 
@@ -69,6 +70,8 @@ export interface Sheet {
   inputs: Inputs;
   params: Record<string, unknown>;
   name: string;
+  /** Which of what it gives is looked at, and made beside what is always made; the first where there is none. */
+  output?: string | null;
   /** The holding that is made again with something changed. */
   again?: number | null;
 }
@@ -140,8 +143,10 @@ interface Desk extends Remembered {
   flying: boolean;
   /** Levels that the map shows: below the lower as under water, above the upper bleached. */
   levels: [number, number] | null;
-  /** Jobs that find figures on every cell, by what was asked for. */
-  measuring: Record<string, string>;
+  /** Jobs that find figures on every cell, or the table that is there, by what was asked for. */
+  measuring: Record<string, string | number>;
+  /** The table that is open in the strip. */
+  tabled: number | null;
   feet: Foot[];
   /** A foot that was pressed on the map. */
   pressed: string | null;
@@ -188,21 +193,12 @@ export const FRESH: Remembered = {
   slots: { a: null, b: null },
   mode: "alone",
   curtain: 0.6,
-  looks: {
-    height: look("Foreshore", [0, 600], "whole"),
-    difference: look("Seesaw", [-10, 10], "middle"),
-    slope: look("Steep", [0, 45], "typed"),
-    aspect: look("Kiln", [0, 360], "typed"),
-    brightness: look("Slate", [0, 1], "typed"),
-    spread: look("Kiln", [0, 2], "middle"),
-    count: look("Kiln", [0, 20], "middle"),
-    intensity: look("Slate", [0, 3000], "middle"),
-    distance: look("Kiln", [0, 100], "middle"),
-    curvature: look("Seesaw", [-20, 20], "middle"),
-    openness: look("Slate", [70, 100], "middle"),
-    contrast: look("Seesaw", [-2, 2], "typed"),
-    source: look("Patchwork", [0.5, PATCHES.length + 0.5], "typed"),
-  },
+  looks: Object.fromEntries(
+    Object.entries(QUANTITIES).map(([name, { ramp, span, stretch }]) => [
+      name,
+      look(ramp, [span[0] ?? 0, span[1] ?? 1], stretch === "given" ? "typed" : (stretch as Stretch)),
+    ]),
+  ) as Record<Quantity, Look>,
   light: { azimuth: 315, altitude: 45, several: false, strength: 1, rise: 1, shade: "none", depth: 1 },
   shownAs: "height",
   ramps: {},
@@ -237,6 +233,7 @@ export const useDesk = create<Desk>((set) => ({
   lineAt: null,
   overMap: false,
   measuring: {},
+  tabled: null,
   levels: null,
   flying: false,
   dressing: null,

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { call } from "../api/client";
+import { call, type Table } from "../api/client";
 import { isOpen, type RunBody, useJobs, useStart } from "../api/queries";
 import { useProject } from "./context";
 import { useDesk } from "./store";
@@ -13,20 +13,22 @@ export function useMeasured<Figures>(body: RunBody, name: string) {
   const set = useDesk((desk) => desk.set);
   const { data: jobs = [] } = useJobs(project.id);
   const job = jobs.find((one) => one.id === begun);
+  const held = typeof begun === "number" ? begun : job?.state === "done" ? job.holding_id : null;
   const { data: exact } = useQuery({
-    queryKey: ["figures-of", project.id, job?.id],
-    queryFn: () => call<Figures>("GET", `/projects/${project.id}/jobs/${job?.id}/figures`),
-    enabled: job?.state === "done",
+    queryKey: ["table", project.id, held],
+    queryFn: () => call<Table>("GET", `/projects/${project.id}/holdings/${held}/table`),
+    enabled: held != null,
     staleTime: Infinity,
+    select: (table) => table.facts as Figures,
   });
-  const keep = (id: string) => set({ measuring: { ...useDesk.getState().measuring, [signature]: id } });
+  const keep = (id: string | number) => set({ measuring: { ...useDesk.getState().measuring, [signature]: id } });
   return {
-    exact: job ? exact : undefined,
+    exact: held != null ? exact : undefined,
     measure: {
       start: () =>
         start.mutate(
           { path: "/runs", body: { ...body, name } },
-          { onSuccess: ({ job: made }) => made && keep(made.id) },
+          { onSuccess: ({ job: made, holding_id }) => keep(made?.id ?? holding_id ?? "") },
         ),
       running: start.isPending || (job !== undefined && isOpen(job)),
       progress: job?.progress ?? 0,

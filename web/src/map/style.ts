@@ -1,6 +1,7 @@
 import type { Style } from "ol/layer/WebGLTile";
 import type { Quantity } from "../api/client";
 import type { Light, Look } from "../desk/store";
+import QUANTITIES from "./quantities.json";
 import { stopsOf } from "./ramps";
 
 /** What stands for an empty cell on the GPU, where NaN is not dependable. */
@@ -10,24 +11,8 @@ const NO_HEIGHT = -500_000_000;
 
 type Expression = (string | number | Expression)[];
 
-const RELIEF: Record<Quantity, number> = {
-  height: 1,
-  difference: 0,
-  slope: 0,
-  aspect: 0,
-  brightness: 0,
-  spread: 0,
-  count: 0,
-  intensity: 0,
-  distance: 0,
-  source: 0,
-  curvature: 0,
-  openness: 0,
-  contrast: 0,
-};
-
 /** Whether a quantity is drawn under relief. */
-export const isLit = (quantity: Quantity): boolean => RELIEF[quantity] > 0;
+export const isLit = (quantity: Quantity): boolean => QUANTITIES[quantity].lit;
 
 /** A neighbour's height, or the cell's own where the neighbour is empty, as in the core's Horn gradients. */
 function at(dx: number, dy: number): Expression {

@@ -90,7 +90,7 @@ export function GenericSheet({ operation }: { operation: Operation }) {
           </p>
         )}
       </Section>
-      <Findings findings={work.findings} onMend={work.setParams} />
+      <Findings findings={work.findings} onFix={work.setParams} />
     </Sheet>
   );
 }

@@ -226,7 +226,10 @@ export function Worksheet({ open }: { open: (id: number) => void }) {
   const listed = [
     ...OWN.filter((entry) => entry.stage === stage),
     ...operations.filter(
-      (one) => one.stage === stage && one.produces === "surface" && !OWN.some((entry) => entry.name === one.name),
+      (one) =>
+        one.stage === stage &&
+        Object.values(one.outputs)[0]?.kind === "surface" &&
+        !OWN.some((entry) => entry.name === one.name),
     ),
   ];
   return (

@@ -233,14 +233,14 @@ export function NameRow(props: { value: string; usual: string; onChange: (name: 
 
 const WORD = { note: "Note.", caution: "Caution.", stop: "Stop." };
 
-/** Findings with their mends. `onMend` sets parameters; places can be shown on the map. */
+/** Findings with their fixes. `onFix` sets parameters; places can be shown on the map. */
 export function Findings({
   findings,
-  onMend,
+  onFix,
   bare,
 }: {
   findings: Finding[];
-  onMend?: (change: Record<string, unknown>) => void;
+  onFix?: (change: Record<string, unknown>) => void;
   /** Without a heading of its own. */
   bare?: boolean;
 }) {
@@ -248,14 +248,14 @@ export function Findings({
   const shown = useDesk((desk) => desk.places);
   if (!findings.length) return null;
   const listed = findings.map((finding) => (
-    <div key={`${finding.code}${finding.mend?.label ?? ""}`} className={`find ${finding.weight}`}>
+    <div key={`${finding.code}${finding.fix?.label ?? ""}`} className={`find ${finding.weight}`}>
       <WeightIcon weight={finding.weight} />
       <b>{WORD[finding.weight]}</b> <Sentence text={`${finding.sentence} ${finding.why}`} />
-      {((finding.mend && onMend) || finding.places.length > 0) && (
+      {((finding.fix && onFix) || finding.places.length > 0) && (
         <div className="acts">
-          {finding.mend && onMend && (
-            <button type="button" className="btn" onClick={() => onMend(finding.mend?.set_params ?? {})}>
-              {finding.mend.label}
+          {finding.fix && onFix && (
+            <button type="button" className="btn" onClick={() => onFix(finding.fix?.set_params ?? {})}>
+              {finding.fix.label}
             </button>
           )}
           {finding.places.length > 0 && (

@@ -26,7 +26,8 @@ export function useWorksheet(operation: string, roles: string[]) {
   const inputs = Object.fromEntries(
     Object.entries(sheet.inputs).filter(([, given]) => !Array.isArray(given) || given.length > 0),
   );
-  const body: RunBody | null = complete ? { operation, params, inputs } : null;
+  const output = sheet.output ?? null;
+  const body: RunBody | null = complete ? { operation, params, inputs, ...(output ? { output } : {}) } : null;
   const asked = useSettled(body, 250);
   const canRun = project.role !== "viewer";
   const preview = usePreview(project.id, canRun ? asked : null);
@@ -66,6 +67,9 @@ export function useWorksheet(operation: string, roles: string[]) {
     params: sheet.params,
     setInput: (role: string, id: number | number[]) => change(operation, { inputs: { ...sheet.inputs, [role]: id } }),
     setParams: (values: Record<string, unknown>) => change(operation, { params: { ...sheet.params, ...values } }),
+    /** Which of what it gives is looked at; null for the first. */
+    output,
+    setOutput: (next: string | null) => change(operation, { output: next }),
     setName: (name: string) => change(operation, { name }),
     /** What this is a newer take of is forgotten. */
     forgetAgain: () => change(operation, { again: null }),
@@ -78,7 +82,18 @@ export function useWorksheet(operation: string, roles: string[]) {
     run: async (name: string, live = false) => {
       if (!body) return;
       setMade(
-        await start.mutateAsync({ path: "/runs", body: { ...body, name, live, instead_of: sheet.again ?? null } }),
+        await start.mutateAsync({
+          path: "/runs",
+          body: {
+            operation,
+            params,
+            inputs,
+            outputs: output ? [output] : [],
+            name,
+            live,
+            instead_of: sheet.again ?? null,
+          },
+        }),
       );
     },
     starting: start.isPending,

@@ -2,7 +2,15 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { configure, render } from "@testing-library/react";
 import type { ReactElement } from "react";
 import { vi } from "vitest";
-import type { Holding, Job, Project } from "../api/client";
+import type {
+  CloudHolding,
+  FeaturesHolding,
+  Job,
+  PointsHolding,
+  Project,
+  SurfaceHolding,
+  TableHolding,
+} from "../api/client";
 import { ProjectProvider } from "../desk/context";
 import { FRESH, useDesk } from "../desk/store";
 
@@ -24,62 +32,63 @@ export const project: Project = {
   checkpoints_id: null,
 };
 
-export function surface(id: number, name: string, change: Partial<Holding> = {}): Holding {
-  return {
-    id,
-    name,
-    kind: "surface",
-    key: `key${id}`,
-    live: false,
-    original: "",
-    created_at: "2026-11-24T00:00:00Z",
-    points: null,
-    cloud: null,
-    features: null,
-    image: null,
-    file: null,
-    declared: {},
-    origin: {},
-    uploaded: false,
-    mended_by: "",
-    instead_of: null,
-    outdated: false,
-    bounds: null,
-    holes: null,
-    findings: [],
-    recipe: null,
-    accuracy: null,
-    surface: {
-      cell_size: 2,
-      rows: 10,
-      cols: 10,
-      crs: "EPSG:32741",
-      unit: "m",
-      vertical_datum: "",
-      statistics: { cells: 100, empty: 25, lowest: 1, highest: 9, mean: 5, deviation: 2 },
-      quantity: "height",
-      coarse: false,
-      on_frame: true,
-    },
-    ...change,
-  };
-}
+const anything = (id: number, name: string) => ({
+  id,
+  name,
+  key: `key${id}`,
+  live: false,
+  original: "",
+  created_at: "2026-11-24T00:00:00Z",
+  file: null,
+  declared: {},
+  origin: {},
+  uploaded: false,
+  mended_by: "",
+  instead_of: null,
+  outdated: false,
+  bounds: null,
+  holes: null,
+  findings: [],
+  recipe: null,
+  accuracy: null,
+});
 
-export function points(id: number, name: string, codes: Record<string, number>): Holding {
-  const count = Object.values(codes).reduce((sum, one) => sum + one, 0);
-  return {
-    ...surface(id, name),
-    kind: "points",
-    surface: null,
-    points: { count, codes, fields: ["z_m"], height_field: "z_m", unit: "m", crs: "EPSG:32741" },
-  };
-}
+export const surface = (id: number, name: string, change: Partial<SurfaceHolding> = {}): SurfaceHolding => ({
+  ...anything(id, name),
+  kind: "surface",
+  surface: {
+    cell_size: 2,
+    rows: 10,
+    cols: 10,
+    crs: "EPSG:32741",
+    unit: "m",
+    vertical_datum: "",
+    statistics: { cells: 100, empty: 25, lowest: 1, highest: 9, mean: 5, deviation: 2 },
+    quantity: "height",
+    coarse: false,
+    on_frame: true,
+    categories: [],
+  },
+  ...change,
+});
+
+export const points = (id: number, name: string, codes: Record<string, number>): PointsHolding => ({
+  ...anything(id, name),
+  kind: "points",
+  points: {
+    count: Object.values(codes).reduce((sum, one) => sum + one, 0),
+    codes,
+    fields: ["z_m"],
+    height_field: "z_m",
+    unit: "m",
+    crs: "EPSG:32741",
+  },
+});
 
 /** A cloud with so many points of each class. */
-export const cloud = (id: number, name: string, classes: Record<string, number>): Holding => ({
-  ...surface(id, name),
+export const cloud = (id: number, name: string, classes: Record<string, number>): CloudHolding => ({
+  ...anything(id, name),
   kind: "cloud",
-  surface: null,
   cloud: {
     count: Object.values(classes).reduce((sum, one) => sum + one, 0),
     crs: "EPSG:32741",
@@ -95,22 +104,33 @@ export const cloud = (id: number, name: string, classes: Record<string, number>)
     strips: 1,
   },
 });
+
 /** Lines with a name each, numbered from 0. */
-export function lines(id: number, name: string, names: string[]): Holding {
-  return {
-    ...surface(id, name),
-    kind: "features",
-    surface: null,
-    features: {
-      counts: { lines: names.length },
-      vertices: 2 * names.length,
-      attributes: { name: "text", width: "number" },
-      crs: "EPSG:32741",
-      layer: "",
-      layers: [],
-    },
-  };
-}
+export const lines = (id: number, name: string, names: string[]): FeaturesHolding => ({
+  ...anything(id, name),
+  kind: "features",
+  features: {
+    counts: { lines: names.length },
+    vertices: 2 * names.length,
+    attributes: { name: "text", width: "number" },
+    crs: "EPSG:32741",
+    layer: "",
+    layers: [],
+  },
+});
+
+/** A table of figures with two columns. */
+export const figures = (id: number, name: string): TableHolding => ({
+  ...anything(id, name),
+  kind: "table",
+  table: {
+    columns: [
+      { name: "method", title: "Method", unit: "", type: "text", decimals: null },
+      { name: "rmse", title: "RMSE", unit: "m", type: "number", decimals: 2 },
+    ],
+    rows: 2,
+  },
+});
 
 export function job(id: string, change: Partial<Job> = {}): Job {
   return {

@@ -12,7 +12,7 @@ from django.utils import timezone
 from ninja import Router, Schema
 
 from yama.service.jobs.models import Job
-from yama.service.jobs.register import kind_of
+from yama.service.jobs.register import question_of
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
 from yama.service.schemas import FindingOut
@@ -56,7 +56,7 @@ class JobOut(Schema):
     @staticmethod
     def resolve_question(job: Job) -> dict[str, Any] | None:
         """As the kind of job has it."""
-        return kind_of(job).question(job) if job.state == Job.State.FAILED and not job.seen else None
+        return question_of(job) if job.state == Job.State.FAILED and not job.seen else None
 
 
 class AcceptedOut(Schema):

@@ -39,6 +39,7 @@ def kind_of(job: Job) -> Kind:
     return _KINDS[job.kind]
 
 
-def kinds() -> set[str]:
-    """The names of all kinds."""
-    return set(_KINDS)
+def question_of(job: Job) -> dict[str, Any] | None:
+    """What a failed job asked for want of an answer; None where it asks nothing, or no app does such jobs any more."""
+    kind = _KINDS.get(job.kind)
+    return kind.question(job) if kind else None

@@ -30,14 +30,14 @@ describe("findings", () => {
       weight: "caution" as const,
       sentence: "1 point lies far outside the frame.",
       why: "",
-      mend: { label: "Leave out", set_params: { stray_points: "leave_out" } },
+      fix: { label: "Leave out", set_params: { stray_points: "leave_out" } },
       places: [],
       answers: [],
     };
     const { getByRole, getByText } = render(
       <Findings
         findings={[finding]}
-        onMend={(change) => {
+        onFix={(change) => {
           set = change;
         }}
       />,

@@ -105,7 +105,7 @@ export function OverlapsTab() {
         <tbody>
           {overlaps.pairs.map((pair) => {
             const numbers = [pair.first, pair.second];
-            const shown = sheet?.params.result === "difference" && String(sheet.params.pair) === String(numbers);
+            const shown = sheet?.output === "difference" && String(sheet.params.pair) === String(numbers);
             return (
               <tr key={`${pair.first}-${pair.second}`} className={shown ? "shown" : ""}>
                 <td>
@@ -115,8 +115,8 @@ export function OverlapsTab() {
                     aria-pressed={shown}
                     title={shown ? "Show the heights again" : "Show the difference on the map"}
                     onClick={() => {
-                      const told = shown ? { result: null, pair: null } : { result: "difference", pair: numbers };
-                      change("mosaic", { params: { ...sheet?.params, ...told } });
+                      const params = { ...sheet?.params, pair: shown ? null : numbers };
+                      change("mosaic", { params, output: shown ? null : "difference" });
                       set({ previewOn: true });
                     }}
                   >

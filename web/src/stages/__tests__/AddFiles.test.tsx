@@ -94,7 +94,7 @@ describe("adding files", () => {
       weight: "stop",
       sentence: "hill.tif does not say in what its heights are.",
       why: "",
-      mend: null,
+      fix: null,
       places: [],
       answers: [
         { label: "In US survey feet", set_params: { unit: "us-ft" } },
@@ -152,7 +152,7 @@ describe("adding files", () => {
       sentence: "heights.png does not say where it lies.",
       why: "",
       places: [],
-      mend: null,
+      fix: null,
       answers: [{ label: "Use this tile", set_params: { tile: "" } }],
     };
     Sent.answers = {

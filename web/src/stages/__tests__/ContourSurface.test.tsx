@@ -8,9 +8,9 @@ import { ContourSurface } from "../build/ContourSurface";
 
 afterEach(cleanup);
 
-const shaped = (id: number, name: string, counts: Record<string, number>, columns: Record<string, string>): Holding => {
+const shaped = (id: number, name: string, counts: Record<string, number>, columns: Record<string, string>) => {
   const held = lines(id, name, []);
-  return { ...held, features: { ...held.features, counts, attributes: columns } as Holding["features"] };
+  return { ...held, features: { ...held.features, counts, attributes: columns } };
 };
 const HELD = [
   shaped(3, "Rivers", { lines: 40 }, { kind: "text" }),
@@ -23,7 +23,7 @@ const FINDING = {
   weight: "caution",
   sentence: "23 contours are broken, by up to 231 m.",
   why: "Between their ends the surface knows less.",
-  mend: { label: "Join up to 235 m", set_params: { join_gaps: 235 } },
+  fix: { label: "Join up to 235 m", set_params: { join_gaps: 235 } },
   places: [[1, 2]],
 };
 const preview = {

@@ -82,7 +82,7 @@ describe("contours", () => {
       weight: "stop",
       sentence: "An interval of 0.01 m makes 61 000 heights.",
       why: "",
-      mend: { label: "Take 50 m", set_params: { interval: 50 } },
+      fix: { label: "Take 50 m", set_params: { interval: 50 } },
       places: [],
     };
     const asked = open({ "POST /projects/1/previews": { ...preview, findings: [stop] } });

@@ -48,12 +48,13 @@ describe("filling holes", () => {
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "Counted in" }));
     fireEvent.click(await screen.findByRole("option", { name: "metres" }));
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "Cells say" }));
-    fireEvent.click(await screen.findByRole("option", { name: "which cells were filled" }));
+    fireEvent.click(await screen.findByRole("option", { name: "which cells were filled too" }));
     await waitFor(() =>
       expect(last(asked)).toEqual({
         operation: "fill_voids",
-        params: { method: "other", across: 600, across_in: "m", result: "filled" },
+        params: { method: "other", across: 600, across_in: "m" },
         inputs: { surface: 6, other: [7] },
+        output: "filled",
       }),
     );
   });

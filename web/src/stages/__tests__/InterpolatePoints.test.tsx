@@ -17,7 +17,7 @@ const preview = {
       weight: "note",
       sentence: "Cells beyond 60 m of a point stay empty.",
       why: "",
-      mend: null,
+      fix: null,
       places: [],
     },
   ],
@@ -165,16 +165,16 @@ describe("interpolating points", () => {
     await pick("Lakes", /Ponds/);
     await pick("Area", /Ponds/);
     await pick("Gives", /distance/);
-    expect(screen.queryByLabelText(/In whole metres/)).toBeNull();
     await waitFor(() =>
       expect(bodies(asked, "/previews").at(-1)).toEqual({
         operation: "interpolate_points",
-        params: { reach_limit: 60, result: "distance" },
+        params: { reach_limit: 60 },
         inputs: { points: 5, lakes: [7], area: [7] },
+        output: "distance",
       }),
     );
-    await pick("Gives", /heights/);
-    fireEvent.click(screen.getByLabelText(/In whole metres/));
+    await pick("Gives", /^heights/);
+    fireEvent.click(screen.getByLabelText(/in whole metres/));
     expect(useDesk.getState().sheets.interpolate_points?.params.whole).toBe(true);
   });
 
@@ -185,16 +185,24 @@ describe("interpolating points", () => {
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "Taken from" }));
     fireEvent.click(await screen.findByRole("option", { name: /8 sectors/ }));
     expect(useDesk.getState().sheets.interpolate_points?.params.sectors).toBe(8);
-    useDesk.getState().sheet("interpolate_points", { params: { method: "kriging", result: "deviation" } });
+    useDesk.getState().sheet("interpolate_points", { params: { method: "kriging" }, output: "uncertainty" });
     fireEvent.click(await screen.findByLabelText("Spline"));
-    expect(useDesk.getState().sheets.interpolate_points?.params).toMatchObject({ method: "spline", result: "height" });
+    expect(useDesk.getState().sheets.interpolate_points).toMatchObject({ params: { method: "spline" }, output: null });
   });
 });
 
 describe("smoothing a spline", () => {
   it("shows what each smoothing misses left-out points by, and takes the best on a press", async () => {
-    const figures = { smoothings: [0, 0.01, 0.1], rmse: [5.2, 5.0, 4.9], points: 480, best: 0.1, unit: "m" };
-    const asked = service({ ...base, "POST /projects/1/previews": { ...preview, figures } });
+    const table = {
+      columns: [{ name: "smoothing" }, { name: "rmse" }],
+      rows: [
+        [0, 5.2],
+        [0.01, 5.0],
+        [0.1, 4.9],
+      ],
+      facts: { points: 480, best: 0.1, unit: "m" },
+    };
+    const asked = service({ ...base, "POST /projects/1/previews": { ...preview, table } });
     draw(<InterpolatePoints />);
     fireEvent.click(await screen.findByLabelText("Spline"));
     await screen.findByRole("group", { name: /by smoothing/ });

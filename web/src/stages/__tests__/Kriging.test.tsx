@@ -8,12 +8,21 @@ import { alike, type Model, valueAt } from "../build/VariogramChart";
 
 afterEach(cleanup);
 
-const fitted = { nugget: 2, sill: 90, reach: 120 };
+const fitted = { nugget: 2, sill: 90, range: 120 };
 const found = {
-  distances: [10, 50, 150],
-  values: [12, 60, 92],
-  pairs: [40, 300, 900],
-  fitted: { spherical: fitted, exponential: { ...fitted, reach: 150 }, gaussian: fitted, matern: fitted },
+  columns: ["distance", "semivariance", "pairs"].map((name) => ({
+    name,
+    title: name,
+    unit: "",
+    type: "number",
+    decimals: null,
+  })),
+  rows: [
+    [10, 12, 40],
+    [50, 60, 300],
+    [150, 92, 900],
+  ],
+  facts: { fitted: { spherical: fitted, exponential: { ...fitted, range: 150 }, gaussian: fitted, matern: fitted } },
 };
 let latest: Record<string, unknown> = {};
 
@@ -24,12 +33,13 @@ function Held() {
     <Kriging
       points={points(5, "Survey points", { ground: 90 })}
       params={params}
+      error={false}
       setParams={(change) => setParams((before) => ({ ...before, ...change }))}
     />
   );
 }
 const open = async () => {
-  const asked = service({ "POST /projects/1/previews": { figures: found } });
+  const asked = service({ "POST /projects/1/previews": { table: found } });
   draw(<Held />);
   await screen.findByRole("group", { name: "Variogram" });
   return asked;
@@ -41,7 +51,7 @@ describe("the models of a variogram", () => {
     ["exponential", 0.0498],
     ["gaussian", 0.0498],
     ["matern", 0.05],
-  ])("%s has risen at its reach", (model, left) => {
+  ])("%s has risen at its range", (model, left) => {
     expect(alike(model, 0)).toBe(1);
     expect(alike(model, 1)).toBeCloseTo(left, 3);
     expect(valueAt(model, fitted, 1e-9)).toBeCloseTo(2, 4);
@@ -52,19 +62,19 @@ describe("the models of a variogram", () => {
 describe("kriging's settings", () => {
   it("show what was fitted until something else is given", async () => {
     await open();
-    expect(screen.getByLabelText("Reach").getAttribute("placeholder")).toBe("120, fitted");
+    expect(screen.getByLabelText("Range").getAttribute("placeholder")).toBe("120, fitted");
     expect(screen.queryByRole("button", { name: "Back to the fitted model" })).toBeNull();
     fireEvent.change(screen.getByLabelText("Sill"), { target: { value: "70" } });
     expect(latest.sill).toBe(70);
-    expect(screen.getByRole("slider", { name: "Reach and sill" }).getAttribute("aria-valuetext")).toContain("sill 70");
+    expect(screen.getByRole("slider", { name: "Range and sill" }).getAttribute("aria-valuetext")).toContain("sill 70");
     fireEvent.click(screen.getByRole("button", { name: "Back to the fitted model" }));
-    expect(latest).toMatchObject({ sill: null, nugget: null, variogram_reach: null });
+    expect(latest).toMatchObject({ sill: null, nugget: null, variogram_range: null });
   });
 
   it("move with the knobs by arrow keys, and the total stays when the nugget moves", async () => {
     await open();
-    fireEvent.keyDown(screen.getByRole("slider", { name: "Reach and sill" }), { key: "ArrowRight" });
-    expect(latest.variogram_reach as number).toBeGreaterThan(120);
+    fireEvent.keyDown(screen.getByRole("slider", { name: "Range and sill" }), { key: "ArrowRight" });
+    expect(latest.variogram_range as number).toBeGreaterThan(120);
     fireEvent.keyDown(screen.getByRole("slider", { name: "Nugget" }), { key: "ArrowUp" });
     expect(latest.nugget as number).toBeGreaterThan(2);
     expect((latest.nugget as number) + (latest.sill as number)).toBeCloseTo(92, 0);
@@ -76,6 +86,6 @@ describe("kriging's settings", () => {
     fireEvent.mouseDown(screen.getByRole("combobox", { name: /Variogram/ }));
     fireEvent.click(screen.getByRole("option", { name: "exponential" }));
     expect(latest).toMatchObject({ variogram: "exponential", nugget: null });
-    await waitFor(() => expect(screen.getByLabelText("Reach").getAttribute("placeholder")).toBe("150, fitted"));
+    await waitFor(() => expect(screen.getByLabelText("Range").getAttribute("placeholder")).toBe("150, fitted"));
   });
 });

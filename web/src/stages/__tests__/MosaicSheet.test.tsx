@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { act, cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
-import type { Holding } from "../../api/client";
+import type { Holding, SurfaceHolding } from "../../api/client";
 import { useDesk } from "../../desk/store";
 import { OverlapsTab, typesOf } from "../../desk/tabs/OverlapsTab";
 import { type Asked, draw, service, surface } from "../../testing/render";
@@ -12,7 +12,7 @@ import type { Overlap, Overlaps } from "../join/useOverlaps";
 afterEach(cleanup);
 
 const accuracy = (rmse: number, nmad: number, count = 10) => ({ count, mean: 0, rmse, nmad, checkpoints: 200 });
-const tile = (id: number, name: string, change: Partial<Holding> = {}): Holding => ({
+const tile = (id: number, name: string, change: Partial<SurfaceHolding> = {}): SurfaceHolding => ({
   ...surface(id, `Skerry 5 ${name}`, { accuracy: accuracy(0.6, 0.5) as unknown as Holding["accuracy"] }),
   origin: { depot: "skerry", product: "skerry-5", tile: name, order: 1 },
   ...change,
@@ -23,7 +23,7 @@ const feet = {
   weight: "caution" as const,
   sentence: "Heights look like feet.",
   why: "They would be wrong.",
-  mend: null,
+  fix: null,
   places: [],
   answers: [],
 };
@@ -48,6 +48,7 @@ const pair = (first: number, second: number, change: Partial<Overlap> = {}): Ove
   phase: { kind: "aligned", off: 0 },
   ...change,
 });
+const table = (facts: unknown) => ({ columns: [], rows: [], facts });
 const figures: Overlaps = {
   cell: 16,
   finest: 2,
@@ -75,7 +76,7 @@ const preview = {
   holding_id: null,
 };
 const answer = ({ body }: Asked) =>
-  (body as { operation: string }).operation === "overlaps" ? { ...preview, key: null, figures } : preview;
+  (body as { operation: string }).operation === "overlaps" ? { ...preview, key: null, table: table(figures) } : preview;
 const base = {
   "GET /projects/1/holdings": [tiles[0], lidar, ...tiles.slice(1)],
   "GET /projects/1/jobs": [],
@@ -94,7 +95,15 @@ const open = async () => {
 };
 const last = (asked: Asked[], operation: string) =>
   asked
-    .map((one) => one.body as { operation: string; params: Record<string, unknown>; inputs: { surfaces: number[] } })
+    .map(
+      (one) =>
+        one.body as {
+          operation: string;
+          params: Record<string, unknown>;
+          inputs: { surfaces: number[] };
+          output?: string;
+        },
+    )
     .filter((body) => body?.operation === operation)
     .at(-1);
 
@@ -183,9 +192,9 @@ describe("joining", () => {
     expect(screen.queryByLabelText("Fades over")).toBeNull();
     fireEvent.change(screen.getByLabelText("Within"), { target: { value: "300" } });
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "Cells say" }));
-    fireEvent.click(await screen.findByRole("option", { name: "which surface it is" }));
+    fireEvent.click(await screen.findByRole("option", { name: "which surface it is too" }));
     await waitFor(() =>
-      expect(last(asked, "mosaic")?.params).toMatchObject({ rule: "seam", band: 300, result: "source" }),
+      expect(last(asked, "mosaic")).toMatchObject({ params: { rule: "seam", band: 300 }, output: "source" }),
     );
   });
 
@@ -248,7 +257,7 @@ describe("joining", () => {
       ...base,
       "POST /projects/1/previews": (one: Asked) =>
         (one.body as { operation: string }).operation === "overlaps"
-          ? { ...preview, key: null, figures: { ...figures, seams: [line] } }
+          ? { ...preview, key: null, table: table({ ...figures, seams: [line] }) }
           : preview,
     });
     const drawn = draw(<MosaicSheet />);
@@ -281,7 +290,7 @@ describe("overlaps", () => {
       "Skerry 5 E450 stands 3.28 times as high as Lidar ground.",
       "Lidar ground stands 1.60 m below Skerry 5 at the median.",
     ]);
-    expect(found[1]?.mend?.set_params).toEqual({ levelling: "offset" });
+    expect(found[1]?.fix?.set_params).toEqual({ levelling: "offset" });
     expect(aboutOverlaps(figures, names, "offset")).toHaveLength(1);
     const left = { ...figures, pairs: [pair(0, 1, { after: 2 })] };
     expect(aboutOverlaps(left, names, "tilt")[0]?.sentence).toContain("one overlap still differs");
@@ -295,23 +304,33 @@ describe("overlaps", () => {
     expect(rows[1]?.textContent).toContain("−0.02 m");
     expect(rows[2]?.textContent).toContain("waits: feet?");
     fireEvent.click(within(rows[2] as HTMLElement).getByRole("button"));
-    await waitFor(() => expect(last(asked, "mosaic")?.params).toMatchObject({ result: "difference", pair: [0, 2] }));
-    expect(screen.getByPlaceholderText("Lidar ground minus Skerry 5 E450")).toBeTruthy();
-    expect(last(asked, "overlaps")?.params.result).toBeUndefined();
+    await waitFor(() =>
+      expect(last(asked, "mosaic")).toMatchObject({ params: { pair: [0, 2] }, output: "difference" }),
+    );
+    expect(last(asked, "overlaps")?.params.pair).toBeUndefined();
     // moved, they are still the two; without one of them there is no difference
     fireEvent.keyDown(screen.getByRole("button", { name: "Skerry 5, place 2 of 3" }), { key: "ArrowUp" });
     await waitFor(() => expect(last(asked, "mosaic")?.params.pair).toEqual([1, 2]));
     fireEvent.click(screen.getByLabelText("Use Skerry 5 E450"));
-    await waitFor(() => expect(last(asked, "mosaic")?.params.result).toBeUndefined());
+    await waitFor(() => expect(last(asked, "mosaic")?.output).toBeUndefined());
   });
 
   it("are measured on every cell as a job", async () => {
-    const job = { id: "j1", kind: "run_operation", state: "done", progress: 1, title: "", message: "", findings: [] };
+    const job = {
+      id: "j1",
+      kind: "run",
+      state: "done",
+      progress: 1,
+      title: "",
+      message: "",
+      findings: [],
+      holding_id: 77,
+    };
     service({
       ...base,
       "GET /projects/1/jobs": [job],
       "POST /projects/1/runs": { job, holding_id: null },
-      "GET /projects/1/jobs/j1/figures": { ...figures, cell: 2, pairs: [pair(0, 1, { mean: -1.75 })] },
+      "GET /projects/1/holdings/77/table": table({ ...figures, cell: 2, pairs: [pair(0, 1, { mean: -1.75 })] }),
     });
     draw(<OverlapsTab />);
     act(() =>

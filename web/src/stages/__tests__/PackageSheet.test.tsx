@@ -15,7 +15,7 @@ const range = {
   weight: "stop",
   sentence: "Mosaic: int16 in steps of 0.01 m holds -327.68 to 327.67 m; the heights run from -2.00 to 611.00.",
   why: "A step of 0.02 m would do.",
-  mend: { label: "Take 0.02 m", set_params: { step: 0.02 } },
+  fix: { label: "Take 0.02 m", set_params: { step: 0.02 } },
   places: [],
 };
 interface Body {

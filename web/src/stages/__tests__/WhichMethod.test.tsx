@@ -36,7 +36,7 @@ const FOUND = {
 };
 const answers = (more: Record<string, unknown> = {}) => ({
   "GET /projects/1/holdings": [points(5, "Survey points", { ground: 90 })],
-  "GET /projects/1/jobs": [job("j", { title: "Which method?" })],
+  "GET /projects/1/jobs": [job("j", { title: "Which method?", holding_id: 8 })],
   "POST /projects/1/previews": {
     key: null,
     quantity: "height",
@@ -49,8 +49,8 @@ const answers = (more: Record<string, unknown> = {}) => ({
     filled: 0,
     holding_id: null,
   },
-  "POST /projects/1/runs": { job: job("j"), holding_id: null },
-  "GET /projects/1/jobs/j/figures": FOUND,
+  "POST /projects/1/runs": { job: job("j", { holding_id: 8 }), holding_id: null },
+  "GET /projects/1/holdings/8/table": { columns: [], rows: [], facts: FOUND },
   ...more,
 });
 const compared = async () => {
@@ -122,10 +122,10 @@ describe("which method", () => {
     const places = [0, 1, 2, 3].map((i) => [448_000 + 10 * i, 5_438_000]);
     service(
       answers({
-        "GET /projects/1/jobs/j/figures": {
-          ...FOUND,
-          points: places,
-          errors: { ...FOUND.errors, triangulation: errors },
+        "GET /projects/1/holdings/8/table": {
+          columns: [],
+          rows: [],
+          facts: { ...FOUND, points: places, errors: { ...FOUND.errors, triangulation: errors } },
         },
       }),
     );

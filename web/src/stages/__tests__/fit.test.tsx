@@ -14,10 +14,8 @@ afterEach(cleanup);
 
 const first = surface(1, "Survey TIN");
 const second = surface(2, "Plover 30");
-const water: Holding = {
-  ...lines(9, "Lakes", []),
-  features: { ...(lines(9, "Lakes", []).features as NonNullable<Holding["features"]>), counts: { polygons: 2 } },
-};
+const lakes = lines(9, "Lakes", []);
+const water = { ...lakes, features: { ...lakes.features, counts: { polygons: 2 } } };
 const preview = {
   key: "key",
   quantity: "height",
@@ -69,7 +67,7 @@ describe("calculating", () => {
       weight: "stop",
       sentence: "There is no surface 'c'; there are a, b, at column 5.",
       why: "",
-      mend: null,
+      fix: null,
       places: [],
     };
     service({ ...base, "POST /projects/1/previews": { ...preview, key: null, findings: [wrong] } });
@@ -190,7 +188,7 @@ describe("setting the cell type", () => {
       weight: "stop",
       sentence: "int16 in steps of 0.1 m holds -3276.8 to 3276.7 m; the heights run to 4500.",
       why: "",
-      mend: { label: "Take 0.2 m", set_params: { step: 0.2 } },
+      fix: { label: "Take 0.2 m", set_params: { step: 0.2 } },
       places: [],
     };
     const asked = service({ ...base, "POST /projects/1/previews": { ...preview, key: null, findings: [range] } });

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { cleanup, fireEvent, screen, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import type { Order, Product, Table } from "../../api/client";
+import type { Order, Product, TableLook } from "../../api/client";
 import { useDesk } from "../../desk/store";
 import { draw, job, service, surface } from "../../testing/render";
 import { Arrivals } from "../gather/Arrivals";
@@ -150,7 +150,7 @@ describe("ordering tiles", () => {
 });
 
 describe("matching columns", () => {
-  const table: Table = {
+  const table: TableLook = {
     file_key: "k",
     name: "odd.csv",
     layout: {
@@ -199,7 +199,7 @@ describe("what came in", () => {
     weight: "caution" as const,
     sentence: "-9999 is not declared as empty.",
     why: "",
-    mend: { label: "Make empty", set_params: { nodata: -9999 } },
+    fix: { label: "Make empty", set_params: { nodata: -9999 } },
     places: [],
     answers: [],
   };

@@ -160,7 +160,7 @@ export function ContourSurface() {
         {!spline && <FacetsSwitch />}
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
-      <Findings findings={work.findings} onMend={setParams} />
+      <Findings findings={work.findings} onFix={setParams} />
     </Sheet>
   );
 }

@@ -178,7 +178,7 @@ export function FindGround() {
           Water, buildings and other classes that are given stay, and the untouched clouds stay beside the new ones.
         </p>
       </Section>
-      <Findings findings={work.findings} onMend={setParams} />
+      <Findings findings={work.findings} onFix={setParams} />
     </Sheet>
   );
 }

@@ -225,7 +225,7 @@ export function GridCloud() {
         )}
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
-      <Findings findings={work.findings} onMend={setParams} />
+      <Findings findings={work.findings} onFix={setParams} />
     </Sheet>
   );
 }

@@ -36,8 +36,8 @@ const SECTORS = [
 ];
 const RESULTS = [
   { value: "height", title: "heights" },
-  { value: "deviation", title: "their standard error" },
-  { value: "distance", title: "distance to a point" },
+  { value: "uncertainty", title: "their standard error too" },
+  { value: "distance", title: "distance to a point too" },
 ];
 
 const BREAKLINES = [
@@ -74,8 +74,7 @@ export function InterpolatePoints() {
     ? codes.filter(([code]) => used.includes(code)).reduce((sum, [, count]) => sum + count, 0)
     : (chosen?.points?.count ?? 0);
   const title = METHODS.find(([name]) => name === method)?.[1] ?? "";
-  const says = params.result === "distance" ? "Distance to points" : title;
-  const name = work.sheet.name || (chosen ? `${says} of ${chosen.name}` : "");
+  const name = work.sheet.name || (chosen ? `${title} of ${chosen.name}` : "");
 
   return (
     <Sheet stage="Build" title="Interpolate points" foot={<RunFoot work={work} name={name} />}>
@@ -148,9 +147,10 @@ export function InterpolatePoints() {
         <Methods
           methods={METHODS}
           value={method}
-          onChange={(next) =>
-            setParams(params.result === "deviation" ? { method: next, result: "height" } : { method: next })
-          }
+          onChange={(next) => {
+            setParams({ method: next });
+            if (work.output === "uncertainty") work.setOutput(null);
+          }}
         />
         {method === "inverse_distance" && (
           <>
@@ -207,7 +207,9 @@ export function InterpolatePoints() {
             <Smoothing points={chosen} params={params} setParams={setParams} />
           </>
         )}
-        {method === "kriging" && <Kriging points={chosen} params={params} setParams={setParams} />}
+        {method === "kriging" && (
+          <Kriging points={chosen} params={params} setParams={setParams} error={work.output === "uncertainty"} />
+        )}
         <div className="row two">
           <NumberField
             label="Reach limit"
@@ -243,24 +245,22 @@ export function InterpolatePoints() {
         </div>
         <Choice
           label="Gives"
-          value={(params.result as string) ?? "height"}
-          options={RESULTS.filter((one) => one.value !== "deviation" || method === "kriging")}
-          onChange={(result) => setParams({ result })}
+          value={work.output ?? "height"}
+          options={RESULTS.filter((one) => one.value !== "uncertainty" || method === "kriging")}
+          onChange={(next) => work.setOutput(next === "height" ? null : next)}
         />
-        {((params.result as string) ?? "height") === "height" && (
-          <label className="ck one">
-            <input
-              type="checkbox"
-              checked={(params.whole as boolean | undefined) ?? false}
-              onChange={(event) => setParams({ whole: event.target.checked })}
-            />
-            In whole {chosen?.points?.unit === "m" || !chosen ? "metres" : chosen.points?.unit}
-          </label>
-        )}
+        <label className="ck one">
+          <input
+            type="checkbox"
+            checked={(params.whole as boolean | undefined) ?? false}
+            onChange={(event) => setParams({ whole: event.target.checked })}
+          />
+          Heights in whole {chosen?.points?.unit === "m" || !chosen ? "metres" : chosen.points?.unit}
+        </label>
         {method === "triangulation" && <FacetsSwitch />}
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
-      <Findings findings={work.findings} onMend={setParams} />
+      <Findings findings={work.findings} onFix={setParams} />
     </Sheet>
   );
 }

@@ -1,6 +1,7 @@
-import type { Holding } from "../../api/client";
+import type { Holding, Table } from "../../api/client";
 import { usePreview } from "../../api/queries";
 import { useProject } from "../../desk/context";
+import { numbersOf } from "../../desk/tables";
 import { Choice, NumberField } from "../parts";
 import { pointsAsked } from "./pointsAsked";
 import { type Model, VariogramChart } from "./VariogramChart";
@@ -9,8 +10,18 @@ interface Found {
   distances: number[];
   values: number[];
   pairs: number[];
-  fitted: Record<Model, { nugget: number; sill: number; reach: number }>;
+  fitted: Record<Model, { nugget: number; sill: number; range: number }>;
 }
+
+const foundIn = (table: Table | null | undefined): Found | null =>
+  table
+    ? {
+        distances: numbersOf(table, "distance"),
+        values: numbersOf(table, "semivariance"),
+        pairs: numbersOf(table, "pairs"),
+        fitted: table.facts.fitted as Found["fitted"],
+      }
+    : null;
 
 const MODELS = [
   { value: "spherical", title: "spherical" },
@@ -35,8 +46,10 @@ export function Kriging(props: {
   points: Holding | undefined;
   params: Record<string, unknown>;
   setParams: (values: Record<string, unknown>) => void;
+  /** Whether its standard error is looked at. */
+  error: boolean;
 }) {
-  const { points, params, setParams } = props;
+  const { points, params, setParams, error } = props;
   const project = useProject();
   const { data } = usePreview(
     project.id,
@@ -44,15 +57,15 @@ export function Kriging(props: {
       ? { operation: "variogram", params: pointsAsked(params), inputs: { points: points.id } }
       : null,
   );
-  const found = data?.figures as Found | null | undefined;
+  const found = foundIn(data?.table);
   const model = ((params.variogram as string) ?? "spherical") as Model;
   const fitted = found?.fitted[model];
   const used = fitted && {
     nugget: (params.nugget as number | null) ?? fitted.nugget,
     sill: (params.sill as number | null) ?? fitted.sill,
-    reach: (params.variogram_reach as number | null) ?? fitted.reach,
+    range: (params.variogram_range as number | null) ?? fitted.range,
   };
-  const own = params.nugget != null || params.sill != null || params.variogram_reach != null;
+  const own = params.nugget != null || params.sill != null || params.variogram_range != null;
   const placeholder = (value: number | undefined) => (value === undefined ? "fitted" : `${rounded(value)}, fitted`);
   return (
     <>
@@ -60,25 +73,25 @@ export function Kriging(props: {
         label="Variogram"
         value={model}
         options={MODELS}
-        onChange={(variogram) => setParams({ variogram, nugget: null, sill: null, variogram_reach: null })}
+        onChange={(variogram) => setParams({ variogram, nugget: null, sill: null, variogram_range: null })}
       />
       {found && used && (
         <VariogramChart
           found={found}
           model={model}
           used={used}
-          onDrag={({ nugget, sill, reach }) =>
-            setParams({ nugget: rounded(nugget), sill: rounded(sill), variogram_reach: rounded(reach) })
+          onDrag={({ nugget, sill, range }) =>
+            setParams({ nugget: rounded(nugget), sill: rounded(sill), variogram_range: rounded(range) })
           }
         />
       )}
       <div className="row two">
         <NumberField
-          label="Reach"
+          label="Range"
           unit="m"
-          placeholder={placeholder(fitted?.reach)}
-          value={params.variogram_reach as number | null}
-          onChange={(variogram_reach) => setParams({ variogram_reach })}
+          placeholder={placeholder(fitted?.range)}
+          value={params.variogram_range as number | null}
+          onChange={(variogram_range) => setParams({ variogram_range })}
         />
       </div>
       <div className="row two">
@@ -104,7 +117,7 @@ export function Kriging(props: {
           <button
             type="button"
             className="lnk"
-            onClick={() => setParams({ nugget: null, sill: null, variogram_reach: null })}
+            onClick={() => setParams({ nugget: null, sill: null, variogram_range: null })}
           >
             Back to the fitted model
           </button>
@@ -127,7 +140,7 @@ export function Kriging(props: {
           />
         </div>
       )}
-      {params.result === "deviation" && (
+      {error && (
         <>
           <Choice
             label="Error from"

@@ -3,11 +3,10 @@ import { usePreview } from "../../api/queries";
 import { useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { marks } from "../../desk/Key";
+import { numbersOf } from "../../desk/tables";
 import { pointsAsked } from "./pointsAsked";
 
 interface Found {
-  smoothings: number[];
-  rmse: number[];
   points: number;
   best: number;
   unit: string;
@@ -35,9 +34,10 @@ export function Smoothing(props: {
         }
       : null,
   );
-  const found = data?.figures as Found | null | undefined;
-  if (!found) return null;
-  const { smoothings, rmse, best, unit } = found;
+  if (!data?.table) return null;
+  const smoothings = numbersOf(data.table, "smoothing");
+  const rmse = numbersOf(data.table, "rmse");
+  const { points: leftOut, best, unit } = data.table.facts as unknown as Found;
   const used = (params.smoothing as number | undefined) ?? USUAL;
   const least = Math.min(...rmse);
   // far worse ones stand at the top: the choice is among the good ones
@@ -89,7 +89,7 @@ export function Smoothing(props: {
           smoothing
         </text>
         <text className="word" x={LEFT} y={HIGH - 2}>
-          RMSE at <tspan className="n">{num(found.points)}</tspan> points left out, {unit}
+          RMSE at <tspan className="n">{num(leftOut)}</tspan> points left out, {unit}
         </text>
       </svg>
       {used !== best && (

@@ -6,12 +6,12 @@ export type Model = "spherical" | "exponential" | "gaussian" | "matern";
 export interface Fit {
   nugget: number;
   sill: number;
-  reach: number;
+  range: number;
 }
 
 const [WIDE, HIGH, LEFT, FOOT] = [278, 128, 40, 26];
 
-/** How alike heights are at a distance given in reaches, as the core has it. */
+/** How alike heights are at a distance given in ranges, as the core has it. */
 export function alike(model: Model, h: number): number {
   if (model === "spherical") return h < 1 ? 1 - 1.5 * h + 0.5 * h ** 3 : 0;
   if (model === "exponential") return Math.exp(-3 * h);
@@ -20,8 +20,8 @@ export function alike(model: Model, h: number): number {
   return (1 + scaled) * Math.exp(-scaled);
 }
 
-export const valueAt = (model: Model, { nugget, sill, reach }: Fit, distance: number): number =>
-  nugget + sill * (1 - alike(model, distance / reach));
+export const valueAt = (model: Model, { nugget, sill, range }: Fit, distance: number): number =>
+  nugget + sill * (1 - alike(model, distance / range));
 
 interface Props {
   found: { distances: number[]; values: number[]; pairs: number[] };
@@ -30,7 +30,7 @@ interface Props {
   onDrag: (fit: Fit) => void;
 }
 
-/** The points' variogram and the model through it. One knob drags reach and sill, the other the nugget. */
+/** The points' variogram and the model through it. One knob drags range and sill, the other the nugget. */
 export function VariogramChart({ found, model, used, onDrag }: Props) {
   const svg = useRef<SVGSVGElement>(null);
   const far = (found.distances.at(-1) ?? 1) * 1.05;
@@ -39,7 +39,7 @@ export function VariogramChart({ found, model, used, onDrag }: Props) {
   const y = (value: number) => HIGH - FOOT - (value / most) * (HIGH - FOOT - 6);
   const curve = Array.from({ length: 61 }, (_, i) => (far * i) / 60);
   const widest = Math.max(...found.pairs, 1);
-  const knobAt = { x: Math.min(x(used.reach), WIDE - 8), y: Math.max(y(used.nugget + used.sill), 6) };
+  const knobAt = { x: Math.min(x(used.range), WIDE - 8), y: Math.max(y(used.nugget + used.sill), 6) };
 
   const place = (event: PointerEvent): [number, number] => {
     const box = svg.current?.getBoundingClientRect();
@@ -55,7 +55,7 @@ export function VariogramChart({ found, model, used, onDrag }: Props) {
   });
   const toFar = (distance: number, value: number): Fit => ({
     ...used,
-    reach: Math.max(distance, far / 200),
+    range: Math.max(distance, far / 200),
     sill: Math.max(value - used.nugget, most / 200),
   });
   const toNear = (_: number, value: number): Fit => {
@@ -104,10 +104,10 @@ export function VariogramChart({ found, model, used, onDrag }: Props) {
         r={6}
         tabIndex={0}
         role="slider"
-        aria-label="Reach and sill"
-        aria-valuenow={Math.round(used.reach)}
-        aria-valuetext={`reach ${num(used.reach)} m, sill ${num(used.sill, 2)} m²`}
-        onKeyDown={keys((across, up) => toFar(used.reach + across, used.nugget + used.sill + up))}
+        aria-label="Range and sill"
+        aria-valuenow={Math.round(used.range)}
+        aria-valuetext={`range ${num(used.range)} m, sill ${num(used.sill, 2)} m²`}
+        onKeyDown={keys((across, up) => toFar(used.range + across, used.nugget + used.sill + up))}
         {...drag(toFar)}
       />
       <circle

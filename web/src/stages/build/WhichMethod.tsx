@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { call } from "../../api/client";
+import { call, type Table } from "../../api/client";
 import { isOpen, useJobs } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
@@ -70,11 +70,13 @@ export function WhichMethod() {
 
   const job = jobs.find((one) => one.id === work.made?.job?.id) ?? work.made?.job;
   const running = job ? isOpen(job) : false;
+  const held = work.made?.holding_id ?? (job?.state === "done" ? job.holding_id : null);
   const { data: found } = useQuery({
-    queryKey: ["figures-of", project.id, job?.id],
-    queryFn: () => call<Comparison>("GET", `/projects/${project.id}/jobs/${job?.id}/figures`),
-    enabled: job?.state === "done",
+    queryKey: ["table", project.id, held],
+    queryFn: () => call<Table>("GET", `/projects/${project.id}/holdings/${held}/table`),
+    enabled: held != null,
     staleTime: Infinity,
+    select: (table) => table.facts as unknown as Comparison,
   });
   const leftOut = (params.left_out as [number, number][] | undefined) ?? [];
   const scheme = (params.scheme as string) ?? "random";
@@ -235,7 +237,7 @@ export function WhichMethod() {
           )}
         </Section>
       )}
-      <Findings findings={work.findings} onMend={setParams} />
+      <Findings findings={work.findings} onFix={setParams} />
     </Sheet>
   );
 }

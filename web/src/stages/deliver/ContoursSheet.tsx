@@ -145,7 +145,7 @@ export function ContoursSheet() {
         <Choice label="In" value={unit} options={HEIGHT_UNITS} onChange={(value) => setParams({ unit: value })} />
         {!listed && (
           <>
-            <div className="row two">{number("Counted from", "base", shortUnit(unit), 0)}</div>
+            <div className="row two">{number("Base height", "base_height", shortUnit(unit), 0)}</div>
             <div className="row two">{number("Index line", "index_every", "lines", 5)}</div>
           </>
         )}
@@ -159,10 +159,10 @@ export function ContoursSheet() {
       </Section>
       <Section title="Lines">
         <div className="row two">{number("Smooth over", "smoothing", "m", 0)}</div>
-        <div className="row two">{number("None below", "shortest", "m", 0)}</div>
+        <div className="row two">{number("Minimum length", "minimum_length", "m", 0)}</div>
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
-      <Findings findings={work.findings} onMend={setParams} />
+      <Findings findings={work.findings} onFix={setParams} />
     </Sheet>
   );
 }

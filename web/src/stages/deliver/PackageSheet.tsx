@@ -356,7 +356,7 @@ export function PackageSheet() {
           </span>
         </p>
       )}
-      <Findings findings={findings} onMend={(values) => setParam({ step: values.step })} />
+      <Findings findings={findings} onFix={(values) => setParam({ step: values.step })} />
       <Built done={running?.state === "done" ? running.id : ""} />
     </Sheet>
   );

@@ -147,7 +147,7 @@ export function Calculate() {
         />
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
-      <Findings findings={work.findings.filter((one) => one !== wrong)} onMend={setParams} />
+      <Findings findings={work.findings.filter((one) => one !== wrong)} onFix={setParams} />
     </Sheet>
   );
 }

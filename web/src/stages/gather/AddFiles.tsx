@@ -6,7 +6,7 @@ import {
   type Question as Asked,
   call,
   type Finding,
-  type Table,
+  type TableLook,
   upload,
 } from "../../api/client";
 import { client, isOpen, useJobs } from "../../api/queries";
@@ -25,7 +25,7 @@ interface Sending {
   jobId: string | null;
   holdingId: number | null;
   /** A table that is looked at before it is taken in. */
-  table: Table | null;
+  table: TableLook | null;
   /** What must be known of a file before it is taken in. */
   question: Asked | null;
   error: string;

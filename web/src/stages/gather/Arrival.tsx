@@ -187,7 +187,7 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
         </p>
       )}
       {holding.findings.length > 0 && !holding.mended_by && (
-        <Findings findings={holding.findings} onMend={mends ? (change) => mend.mutate(change) : undefined} bare />
+        <Findings findings={holding.findings} onFix={mends ? (change) => mend.mutate(change) : undefined} bare />
       )}
       {mend.isSuccess && !holding.mended_by && (
         <p className="mut" role="status">

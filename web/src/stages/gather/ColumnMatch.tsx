@@ -1,6 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { type Accepted, call, type Layout, type Table } from "../../api/client";
+import { type Accepted, call, type Layout, type TableLook } from "../../api/client";
 import { useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { useDesk } from "../../desk/store";
@@ -38,7 +38,7 @@ const UNITS: [string, string][] = [
 ];
 
 interface Props {
-  table: Table;
+  table: TableLook;
   crs: string;
   onTaken: (answer: Accepted) => void;
   onLeave: () => void;
@@ -54,7 +54,7 @@ export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Prop
   const path = `/projects/${project.id}/uploads/${first.file_key}`;
   const look = useMutation({
     mutationFn: (next: Record<string, unknown>) =>
-      call<Table>("POST", `${path}/look`, { name: first.name, declared: next }),
+      call<TableLook>("POST", `${path}/look`, { name: first.name, declared: next }),
     onSuccess: (found, next) => {
       setTable(found);
       setDeclared(next);
@@ -204,7 +204,7 @@ export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Prop
           )}
         </p>
       </Section>
-      <Findings findings={table.findings} onMend={(what) => look.mutate({ ...declared, ...what })} />
+      <Findings findings={table.findings} onFix={(what) => look.mutate({ ...declared, ...what })} />
       {error && (
         <p className="fail pad" role="alert">
           {error.message}

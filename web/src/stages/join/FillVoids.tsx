@@ -25,7 +25,7 @@ const COUNTED = [
 ];
 const RESULTS = [
   { value: "height", title: "heights" },
-  { value: "filled", title: "which cells were filled" },
+  { value: "filled", title: "which cells were filled too" },
 ];
 
 /** Holes of a surface get heights: from their rim, or from another surface. */
@@ -35,8 +35,7 @@ export function FillVoids() {
   const { usable, chosen } = useChosenHeights(work, (one) => Boolean(one.holes?.count));
   const method = (params.method as string) ?? "facets";
   const counted = (params.across_in as string) ?? "cells";
-  const marks = params.result === "filled";
-  const name = work.sheet.name || (chosen ? `${chosen.name}, ${marks ? "filled cells" : "filled"}` : "");
+  const name = work.sheet.name || (chosen ? `${chosen.name}, filled` : "");
   if (!usable.length) return <NoSurface stage="Join" title="Fill holes" />;
   return (
     <Sheet stage="Join" title="Fill holes" foot={<RunFoot work={work} name={name} canBeLive />}>
@@ -99,13 +98,13 @@ export function FillVoids() {
       <Section title="Result">
         <Choice
           label="Cells say"
-          value={(params.result as string) ?? "height"}
+          value={work.output ?? "height"}
           options={RESULTS}
-          onChange={(result) => setParams({ result })}
+          onChange={(next) => work.setOutput(next === "height" ? null : next)}
         />
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
-      <Findings findings={work.findings} onMend={setParams} />
+      <Findings findings={work.findings} onFix={setParams} />
     </Sheet>
   );
 }

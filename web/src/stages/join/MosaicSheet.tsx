@@ -37,15 +37,15 @@ const LEVELLING = [
 ];
 const RESULTS = [
   { value: "height", title: "heights" },
-  { value: "source", title: "which surface it is" },
+  { value: "source", title: "which surface it is too" },
 ];
-const DIFFERENCE = { value: "difference", title: "the difference of a pair" };
+const DIFFERENCE = { value: "difference", title: "the difference of a pair too" };
 
 /** What the overlaps say against joining the surfaces as they are. */
 export function aboutOverlaps(found: Overlaps | null | undefined, names: string[], levelling: string): Finding[] {
   if (!found || found.planes.length !== names.length) return [];
   const findings: Finding[] = [];
-  const plain = { mend: null, places: [] };
+  const plain = { fix: null, places: [] };
   const high = new Map<number, number[]>();
   for (const pair of found.pairs.filter((one) => one.unit_factor > 0)) {
     const [one, other] = pair.unit_factor > 1 ? [pair.first, pair.second] : [pair.second, pair.first];
@@ -67,7 +67,7 @@ export function aboutOverlaps(found: Overlaps | null | undefined, names: string[
       weight: "caution",
       sentence: `${names[worst.first]} stands ${num(Math.abs(worst.median), 2)} ${shortUnit(found.unit)} ${worst.median > 0 ? "above" : "below"} ${names[worst.second]} at the median.`,
       why: "More than they scatter: another zero level, or a strip that was not adjusted.",
-      mend: { label: "Level by an offset", set_params: { levelling: "offset" } },
+      fix: { label: "Level by an offset", set_params: { levelling: "offset" } },
       places: [],
     });
   const left = found.pairs.filter((one) => !one.unit_factor && Math.abs(one.after) > Math.max(one.nmad, 0.5));
@@ -142,25 +142,19 @@ export function MosaicSheet() {
   const levelling = (params.levelling as string) ?? "none";
   const held = Math.min((params.held as number) ?? 0, Math.max(chosen.length - 1, 0));
   const names = chosen.map((one) => one.name);
-  const sources = params.result === "source";
   const says = RULES.find(([name]) => name === rule)?.[1].toLowerCase() ?? rule;
-  const pair = params.result === "difference" ? (params.pair as number[] | undefined)?.map((i) => names[i]) : undefined;
-  const name =
-    work.sheet.name || (pair ? pair.join(" minus ") : sources ? `Sources of ${chosen.length}` : `Mosaic, ${says}`);
+  const name = work.sheet.name || `Mosaic, ${says}`;
   const findings = [...doubtsAbout(chosen), ...aboutOverlaps(overlaps, names, levelling), ...work.findings];
   const change = (next: Source[]) => {
     // whoever is held stays held wherever it is moved to
     const holds = chosen[held]?.name;
     const paired = (params.pair as number[] | undefined)?.map((i) => chosen[i]?.name);
     const placeOf = (name: string | undefined) => next.findIndex((one) => one.name === name);
+    if (paired?.some((one) => placeOf(one) < 0)) work.setOutput(null);
     take(next, {
       ...(params.held === undefined ? {} : { held: Math.max(placeOf(holds), 0) }),
       // so do the two whose difference is shown; without one of them there is none
-      ...(paired
-        ? paired.every((one) => placeOf(one) >= 0)
-          ? { pair: paired.map(placeOf) }
-          : { pair: null, result: null }
-        : {}),
+      ...(paired ? (paired.every((one) => placeOf(one) >= 0) ? { pair: paired.map(placeOf) } : { pair: null }) : {}),
       ...(given.length
         ? {
             given: given.flatMap((one) => {
@@ -252,9 +246,12 @@ export function MosaicSheet() {
       <Section title="Result">
         <Choice
           label="Cells say"
-          value={(params.result as string) ?? "height"}
-          options={params.result === "difference" ? [...RESULTS, DIFFERENCE] : RESULTS}
-          onChange={(result) => setParams({ result, pair: result === "difference" ? params.pair : null })}
+          value={work.output ?? "height"}
+          options={work.output === "difference" ? [...RESULTS, DIFFERENCE] : RESULTS}
+          onChange={(next) => {
+            work.setOutput(next === "height" ? null : next);
+            if (next !== "difference") setParams({ pair: null });
+          }}
         />
         <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
       </Section>
@@ -267,7 +264,7 @@ export function MosaicSheet() {
       )}
       <Findings
         findings={findings}
-        onMend={(values) => {
+        onFix={(values) => {
           if (!(INSPECT in values)) return setParams(values);
           open("Gather", "arrivals");
           set({ inspected: values[INSPECT] as number });

@@ -68,7 +68,7 @@ export function doubtsAbout(sources: Source[]): Finding[] {
         weight: "caution" as const,
         sentence: `${first.holding.name}: ${first.finding.sentence}`,
         why: `${first.finding.why}${more}`.trim(),
-        mend: { label: "Look at it in Gather", set_params: { [INSPECT]: first.holding.id } },
+        fix: { label: "Look at it in Gather", set_params: { [INSPECT]: first.holding.id } },
         places: [],
       },
     ];

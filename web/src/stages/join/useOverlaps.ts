@@ -62,7 +62,7 @@ export function useOverlaps() {
   const { exact, measure } = useMeasured<Overlaps>(body, "Overlaps");
   return {
     chosen,
-    overlaps: asked ? (exact ?? (data?.figures as Overlaps | null | undefined)) : undefined,
+    overlaps: asked ? (exact ?? (data?.table?.facts as Overlaps | null | undefined)) : undefined,
     waiting: isFetching,
     failed: error?.message ?? null,
     /** The same on every cell of the frame, as a job. */

@@ -12,9 +12,7 @@ export function useRulePictures(rules: string[], on: boolean) {
   const sheet = useDesk((desk) => desk.sheets.mosaic);
   const inputs = { surfaces: sheet?.inputs.surfaces ?? [] };
   const params = Object.fromEntries(
-    Object.entries(sheet?.params ?? {}).filter(
-      ([name, value]) => value != null && name !== "rule" && name !== "result",
-    ),
+    Object.entries(sheet?.params ?? {}).filter(([name, value]) => value != null && name !== "rule" && name !== "pair"),
   );
   let area: [number, number, number, number] | null = null;
   if (bounds) {

@@ -10,7 +10,7 @@ import pyogrio
 import rasterio
 from rasterio import MemoryFile
 
-from yama.service.holdings.tests.test_uploads import cloud_bytes, lines_bytes
+from yama.service.arrivals.tests.test_uploads import cloud_bytes, lines_bytes
 from yama.service.tests.base import ServiceTest, table
 
 

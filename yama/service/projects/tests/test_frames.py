@@ -2,7 +2,7 @@
 
 import json
 
-from yama.service.holdings.tests.test_uploads import cloud_bytes, lines_bytes
+from yama.service.arrivals.tests.test_uploads import cloud_bytes, lines_bytes
 from yama.service.jobs.queue import submit
 from yama.service.tests.base import ServiceTest, table
 from yama.terrain.errors import InputError

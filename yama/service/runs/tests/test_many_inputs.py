@@ -6,7 +6,7 @@ from base64 import b64decode
 import numpy as np
 from rasterio import MemoryFile
 
-from yama.service.holdings.tests.test_uploads import cloud_bytes, lines_bytes
+from yama.service.arrivals.tests.test_uploads import cloud_bytes, lines_bytes
 from yama.service.surfaces import keys
 from yama.service.tests.base import ServiceTest
 

@@ -2,13 +2,16 @@
 
 import gzip
 import json
+from datetime import timedelta
 from urllib.parse import quote
 
 import numpy as np
 from django.core.cache import cache
 from django.core.management import CommandError, call_command
+from django.utils import timezone
 
-from yama.service.holdings.models import Holding
+from yama.service.holdings.deleted import clear
+from yama.service.holdings.models import Holding, Preview
 from yama.service.jobs.models import Job
 from yama.service.tests.base import GRID, ServiceTest
 from yama.terrain.grid import Grid, Window
@@ -237,10 +240,35 @@ class PreviewTest(ServiceTest):
         self.assertEqual(found["findings"][0]["weight"], "stop")
         self.assertIn("power", self.preview(points, 422, power=0)["detail"])
 
-    def test_a_forgotten_preview_is_not_found(self):
+    def test_the_address_of_a_preview_stays_good_for_a_season(self):
         key = self.preview(self.add_points())["key"]
         cache.clear()
+        self.assertEqual(self.ask("GET", f"/tiles/{key}/0/0/0").status_code, 200)
+        clear()
+        self.assertEqual(Preview.objects.count(), 1)
+        Preview.objects.update(asked_at=timezone.now() - timedelta(days=91))
+        clear()
         self.ask("GET", f"/tiles/{key}/0/0/0", status=404)
+
+    def test_another_output_is_looked_at_by_its_name(self):
+        points = self.add_points()
+        body = {
+            "operation": "interpolate_points",
+            "params": {"method": "kriging", "reach_limit": 60},
+            "inputs": {"points": points.pk},
+        }
+        first, other = (
+            self.ask("POST", "/previews", body),
+            self.ask("POST", "/previews", {**body, "output": "uncertainty"}),
+        )
+        self.assertEqual(other["key"], f"{first['key']}:uncertainty")
+        self.assertEqual((first["quantity"], other["quantity"]), ("height", "spread"))
+        self.assertEqual(first["outputs"], ["surface", "uncertainty", "distance"])
+        self.assertEqual(self.ask("GET", f"/tiles/{other['key']}/0/0/0").status_code, 200)
+        self.ask("POST", "/previews", {**body, "output": "nothing"}, 422)
+        plain = {**body, "params": {}, "output": "uncertainty"}
+        self.assertIn("with these settings", self.ask("POST", "/previews", plain, 422)["detail"])
+        self.ask("GET", f"/tiles/{first['key']}:nothing/0/0/0", status=404)
 
 
 class ReadingTest(ServiceTest):

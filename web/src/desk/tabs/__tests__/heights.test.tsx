@@ -130,9 +130,9 @@ describe("heights", () => {
   it("are measured on every cell as a job, and look it up", async () => {
     const exact = { ...both, a: { ...figures(200), cell: 2 } };
     const asked = await shown(both, {
-      "POST /projects/1/runs": { job: job("j1", { state: "done" }), holding_id: null },
-      "GET /projects/1/jobs": [job("j1")],
-      "GET /projects/1/jobs/j1/figures": exact,
+      "POST /projects/1/runs": { job: job("j1", { state: "done", holding_id: 8 }), holding_id: null },
+      "GET /projects/1/jobs": [job("j1", { holding_id: 8 })],
+      "GET /projects/1/holdings/8/table": { columns: [], rows: [], facts: exact },
     });
     fireEvent.click(await screen.findByText("Measure on every cell"));
     expect(await screen.findByText("200.00")).toBeTruthy();

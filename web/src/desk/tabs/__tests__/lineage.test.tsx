@@ -2,7 +2,7 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { act } from "react";
 import { afterEach, describe, expect, it } from "vitest";
-import type { Holding } from "../../../api/client";
+import type { SurfaceHolding } from "../../../api/client";
 import { draw, job, service, surface } from "../../../testing/render";
 import { useDesk } from "../../store";
 import { graphOf, laidOut, staleOf } from "../lineage";
@@ -10,12 +10,18 @@ import { RecipeTab } from "../RecipeTab";
 
 afterEach(cleanup);
 
-const made = (id: number, name: string, from: Record<string, number | number[]>, change: Partial<Holding> = {}) =>
+const made = (
+  id: number,
+  name: string,
+  from: Record<string, number | number[]>,
+  change: Partial<SurfaceHolding> = {},
+) =>
   surface(id, name, {
     uploaded: false,
     recipe: {
       operation: "fit_to_frame",
       title: "Reproject and resample",
+      output: "",
       params: { cell_size: 2 },
       inputs: Object.fromEntries(Object.keys(from).map((role) => [role, `the ${role}`])),
       input_ids: from,

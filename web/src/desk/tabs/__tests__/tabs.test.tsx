@@ -136,6 +136,7 @@ describe("heights and recipe", () => {
     recipe: {
       operation: "interpolate_points",
       title: "Interpolate points",
+      output: "",
       params: { reach_limit: 60 },
       inputs: { points: "Survey points" },
       input_ids: { points: 5 },
