@@ -55,7 +55,7 @@ class BuildTest(GatherSheets):
         # a parameter that is changed is seen
         expect(page.get_by_role("button", name="Run", exact=True)).to_be_enabled(timeout=60_000)
         page.locator(".mt", has_text="Kriging").click()
-        knob = page.get_by_role("slider", name="Reach and sill")
+        knob = page.get_by_role("slider", name="Range and sill")
         expect(knob).to_be_visible()
         before = knob.get_attribute("aria-valuetext")
         knob.focus()

@@ -62,7 +62,7 @@ class DeliverTest(Joining):
         page.get_by_role("button", name=re.compile("^Contours")).click()
         page.get_by_label("Every", exact=True).fill("40")
         expect(page.get_by_text(re.compile(r"^\d+ lines$"))).to_be_visible()
-        page.get_by_label("None below").fill("200")
+        page.get_by_label("Minimum length").fill("200")
         page.get_by_label("Name", exact=True).fill("Beacon, 40 m")
         self.settle()
         page.get_by_role("button", name="Run", exact=True).click()
