@@ -19,8 +19,8 @@ from django.db import transaction
 
 from yama.service.accounts.models import OneTimeLink
 from yama.service.holdings.models import Feature, Holding, Scorecard, project_dir
-from yama.service.projects.management.commands.set_up import NAME, USER
 from yama.service.projects.models import Membership, Project
+from yama.service.upkeep.management.commands.set_up import NAME, USER
 
 
 @transaction.atomic

@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "yama.service.depots",
     "yama.service.delivery",
     "yama.service.sharing",
+    "yama.service.upkeep",
 ]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 48_000_000
 """Bytes of a request that is no file: lines of a hundred thousand corners are asked about."""

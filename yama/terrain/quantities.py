@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from yama.terrain.relief.ramps import PATCHES
+from yama.terrain.ramps import PATCHES
 
 Quantity = Literal[
     "height", "difference", "slope", "aspect", "brightness", "spread", "count", "intensity", "distance", "source", "curvature",

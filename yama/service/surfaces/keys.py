@@ -14,11 +14,10 @@ from yama.service.projects.models import Project
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Window
 from yama.terrain.held import Held
-from yama.terrain.interpolate.triangulation import Facets
 from yama.terrain.kept import Kept
 from yama.terrain.operations import Results, Task, View, task_of
 from yama.terrain.recipe import Step, parted
-from yama.terrain.surface import StoredSurface, Surface
+from yama.terrain.surface import Facets, StoredSurface, Surface
 from yama.terrain.units import in_unit
 
 _QUICK = re.compile(r"quick-[a-z]{1,25}")

@@ -9,17 +9,14 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from functools import lru_cache
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal
 
 import numpy as np
 from pyproj import Transformer
 
 from yama.terrain.grid import FloatArray, Grid, Window, parse_crs
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Heights, LiveSurface, Over, Surface
-
-if TYPE_CHECKING:
-    from yama.terrain.interpolate.triangulation import Facets
+from yama.terrain.surface import Facets, Heights, LiveSurface, Over, Surface
 
 Resampling = Literal["nearest", "bilinear", "cubic", "cubic_spline", "mean", "lowest", "highest"]
 """nearest, bilinear: as they say. cubic: convolution with a = -1/2 (R. Keys, "Cubic convolution interpolation for digital image

@@ -208,7 +208,7 @@ def _edges_in(corners, triangles, edge_limit, west, south, east, north, found, k
     return count
 
 
-class Facets(EvaluatedSurface):
+class FacetSurface(EvaluatedSurface):
     """A surface of flat facets that can show them. corners: `(points, 3)` x, y, z. triangles: `(triangles, 3)` numbers of
     corners. edge_limit: facets with a longer side are not part of the surface."""
 
@@ -220,7 +220,7 @@ class Facets(EvaluatedSurface):
         self._corners, self._triangles, self._limit = corners, triangles, edge_limit
 
     @property
-    def facets(self) -> Facets:
+    def facets(self) -> FacetSurface:
         return self
 
     def edges(self, bounds: Bounds, most: int) -> tuple[FloatArray, npt.NDArray[np.uint8], int]:
@@ -242,7 +242,7 @@ def triangulated(
     edge_limit: float = np.inf,
     unit: str = "m",
     triangulation: Triangulation | None = None,
-) -> Facets:
+) -> FacetSurface:
     """A surface of flat facets between points.
 
     x, y, z: `(points,)` in the grid's CRS, one point a place. reach: cells with no point this near stay
@@ -272,7 +272,7 @@ def triangulated(
             empty_beyond(result, xs, ys, index, reach)
         return result
 
-    return Facets(grid, evaluate, unit, corners, triangles, float(edge_limit), ("facets", x, y, reach))
+    return FacetSurface(grid, evaluate, unit, corners, triangles, float(edge_limit), ("facets", x, y, reach))
 
 
 @kernel

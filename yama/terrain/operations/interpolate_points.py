@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
-from typing import Annotated, Any, Literal
+from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 import shapely
-from pydantic import AfterValidator, Field
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
@@ -18,18 +16,26 @@ from yama.terrain.fit.clip import Flattened, Rounded, polygons_of, rim_levels
 from yama.terrain.frame import Frame
 from yama.terrain.grid import FloatArray, Grid, parse_crs
 from yama.terrain.interpolate.breaklines import Lines, along, lines_of, mesh_with
-from yama.terrain.interpolate.idw import MOST_NEIGHBOURS, distance_to_nearest, inverse_distance, nearest
+from yama.terrain.interpolate.idw import distance_to_nearest, inverse_distance, nearest
 from yama.terrain.interpolate.kriging import Variogram, empirical, fit, kriged
 from yama.terrain.interpolate.natural import natural_neighbour
 from yama.terrain.interpolate.rough import RoughSpline, Sparse
-from yama.terrain.interpolate.spline import LEAST_TENSION, SMOOTHING, TENSION, tension_spline
+from yama.terrain.interpolate.spline import LEAST_TENSION, tension_spline
 from yama.terrain.interpolate.thin_plate import MOST_POINTS, thin_plate_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.later import later
 from yama.terrain.operations.area import AREA, about_area, within_area
+from yama.terrain.operations.chosen_points import chosen_points, strays
 from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.interpolation import (
+    Interpolation,
+    InverseDistance,
+    Kriging,
+    NaturalNeighbour,
+    Spline,
+    Triangulated,
+)
 from yama.terrain.operations.operation import Operation, View
-from yama.terrain.operations.parameters import CellSize, Degrees, HeightMetres, Metres, Params, SquaredHeightMetres
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.points import Points, duplicate_places, merge_duplicates
@@ -38,133 +44,35 @@ from yama.terrain.surface import Accompanied, EvaluatedSurface, Surface
 
 spatial = later("scipy.spatial")
 
-_AT_PLACE = 0.02
-"""Metres within which a point lies at a place that is named: the desk rounds places to centimetres."""
-
 _MANY = 50_000
 """From so many points on natural neighbours take longer for all cells of a screen than somebody would wait."""
 
 
-def _tension(value: float) -> float:
-    if 0 < value < LEAST_TENSION:
-        raise ValueError(f"Tension is 0 for a thin plate, or {LEAST_TENSION:g} or more")
-    return value
-
-
-Tension = Annotated[float, AfterValidator(_tension)]
-
-
-class InterpolateParams(Params):
-    """Settings of all methods; those a method does not use are ignored by it."""
-
-    method: Literal["triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging"] = (
-        "triangulation"
-    )
-    codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
-    duplicates: Literal["mean", "first", "lowest", "highest"] | None = Field(
-        None, description="Height where several points lie at one place; the mean where not given."
-    )
-    stray_points: Literal["use", "leave_out"] = Field(
-        "use", description="Points farther outside the frame than the frame is wide: use them or not."
-    )
-    breaklines_are: Literal["hard", "soft"] = Field(
-        "hard",
-        description="Hard: edges of facets, in a triangulation only. Soft: points along them, which any method can take.",
-    )
-    left_out: list[tuple[float, float]] = Field(
-        [], max_length=10_000, description="Places in the frame's CRS; points within 2 cm of one are not used."
-    )
-    cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
-    reach_limit: Metres | None = Field(None, gt=0, description="Cells farther than this from every point stay empty.")
-    edge_limit: Metres | None = Field(None, gt=0, description="Triangles with a longer side are left out.")
-    power: float = Field(2.0, gt=0, le=20, description="Inverse distance: the power of distance.")
-    neighbours: int = Field(12, ge=1, le=MOST_NEIGHBOURS, description="Inverse distance: points used for a cell.")
-    search_radius: Metres | None = Field(None, gt=0, description="Inverse distance: points farther away are not used.")
-    tension: Tension = Field(
-        TENSION, ge=0, le=20,
-        description=f"Spline: how tight it is drawn between points; low overshoots, high peaks. {LEAST_TENSION:g} or more, or 0 for a "
-        "thin plate, which is solved from all points at once.",
-    )  # fmt: skip
-    smoothing: float = Field(
-        SMOOTHING, ge=0, le=100, description="Spline: how far it may miss the points; 0 meets them."
-    )
-    variogram: Literal["spherical", "exponential", "gaussian", "matern"] = Field(
-        "spherical", description="Kriging: how heights differ with distance."
-    )
-    nugget: SquaredHeightMetres | None = Field(
-        None, ge=0, description="Kriging: noise of the points, squared; fitted where sill and range are not given."
-    )
-    sill: SquaredHeightMetres | None = Field(
-        None, gt=0, description="Kriging: what is added to the nugget far away; fitted where not given."
-    )
-    variogram_range: Metres | None = Field(
-        None, gt=0, description="Kriging: distance at which heights know nothing of each other; fitted where not given."
-    )
-    direction: Degrees = Field(
-        0.0, ge=0, lt=180, description="Kriging: along which heights stay alike the longest, clockwise from north."
-    )
-    ratio: float = Field(1.0, gt=0, le=1, description="Kriging: the range across that direction as a share of it.")
-    kriging: Literal["ordinary", "simple"] = Field(
-        "ordinary",
-        description="Kriging: the mean of heights is unknown and may change (ordinary), or one known mean (simple).",
-    )
-    kriging_mean: HeightMetres | None = Field(
-        None, description="Simple kriging: the known mean; that of the points where not given."
-    )
-    error_of: Literal["surface", "measurement"] = Field(
-        "surface",
-        description="Kriging's standard error: of the surface from the ground, without the nugget; or from another measurement, "
-        "which holds it.",
-    )
-    kriging_neighbours: int = Field(16, ge=2, le=64, description="Kriging: points used for a cell.")
-    sectors: Literal[1, 4, 8] = Field(
-        1, description="Inverse distance: so many sectors around a cell share the neighbours evenly, rounded up."
-    )
-    whole: bool = Field(False, description="Whole numbers: heights in whole units.")
-
-
-def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
-    """The points with known places and heights, in the frame's CRS, that `codes`, `stray_points` and `left_out` leave."""
-    points = points.in_crs(frame.grid.crs)
-    keep = np.isfinite(points.x) & np.isfinite(points.y) & np.isfinite(points.z)
-    if params.codes is not None and points.codes.size:
-        keep &= np.isin(points.codes, params.codes)
-    if params.stray_points == "leave_out":
-        keep &= ~_strays(points, frame)
-    if params.left_out:
-        across, up = frame.grid.metres_per_unit()
-        known = np.flatnonzero(keep)  # the others may have no place
-        places = np.column_stack([points.x[known] * across, points.y[known] * up])
-        out = spatial.cKDTree(np.array(params.left_out) * [across, up])
-        keep[known] &= ~np.isfinite(out.query(places, distance_upper_bound=_AT_PLACE)[0])
-    return points.kept(keep)
-
-
 def _breaklines(
-    inputs: Inputs, params: InterpolateParams, x: FloatArray, y: FloatArray, z: FloatArray, frame: Frame,
+    inputs: Inputs, params: Interpolation, x: FloatArray, y: FloatArray, z: FloatArray, frame: Frame,
     rims: Sequence[Features] = (),
 ) -> Lines | None:  # fmt: skip
     """The breaklines given and the rims of lakes, cut where they cross; None where there are none or the method knows none."""
     hard = params.breaklines_are == "hard"
     given = [*(inputs.features("breaklines") if hard else []), *rims]
-    if params.method != "triangulation" or not given:
+    if not isinstance(params, Triangulated) or not given:
         return None
     return lines_of(given, frame.grid.crs, x, y, z)
 
 
 def _soft_breaklines(
-    inputs: Inputs, params: InterpolateParams, x: FloatArray, y: FloatArray, z: FloatArray, frame: Frame
+    inputs: Inputs, params: Interpolation, x: FloatArray, y: FloatArray, z: FloatArray, frame: Frame
 ) -> Lines | None:
     """The breaklines given where they are soft."""
     given = inputs.features("breaklines")
     return lines_of(given, frame.grid.crs, x, y, z) if given and params.breaklines_are == "soft" else None
 
 
-def _about_breaklines(inputs: Inputs, params: InterpolateParams, chosen: Points, frame: Frame) -> list[Finding]:
+def _about_breaklines(inputs: Inputs, params: Interpolation, chosen: Points, frame: Frame) -> list[Finding]:
     if not inputs.has("breaklines"):
         return []
     soft = params.breaklines_are == "soft"
-    if params.method != "triangulation" and not soft:
+    if not isinstance(params, Triangulated) and not soft:
         return [Finding("no_breaklines", "note", "Hard breaklines count in a triangulation only.", "This method passes them over.",
                         Fix("Take them as soft", {"breaklines_are": "soft"}))]  # fmt: skip
     x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
@@ -193,10 +101,10 @@ def _about_breaklines(inputs: Inputs, params: InterpolateParams, chosen: Points,
     return found
 
 
-def _variogram(x: FloatArray, y: FloatArray, z: FloatArray, params: InterpolateParams) -> Variogram:
+def _variogram(x: FloatArray, y: FloatArray, z: FloatArray, params: Kriging) -> Variogram:
     """The variogram asked for; what is not given is fitted."""
-    given = (params.nugget, params.sill, params.variogram_range)
-    if params.sill is None or params.variogram_range is None:
+    given = (params.nugget, params.sill, params.range)
+    if params.sill is None or params.range is None:
         found = fit(empirical(x, y, z), params.variogram)
         fitted = (found.nugget, found.sill, found.range)
     else:
@@ -211,16 +119,6 @@ def _on_one_line(points: Points) -> bool:
     return bool(spread[1] <= 1e-8 * max(spread[0], 1e-12 * np.abs(points.x).max()))
 
 
-def _strays(points: Points, frame: Frame) -> npt.NDArray[np.bool_]:
-    """Which points `(points,)`, in the frame's CRS, lie farther outside the frame than its longer side."""
-    bounds = frame.grid.bounds
-    reach = max(bounds.east - bounds.west, bounds.north - bounds.south)
-    outside_x = np.maximum(bounds.west - points.x, points.x - bounds.east)
-    outside_y = np.maximum(bounds.south - points.y, points.y - bounds.north)
-    far: npt.NDArray[np.bool_] = np.maximum(outside_x, outside_y) > reach
-    return far
-
-
 def _about_lakes(inputs: Inputs, frame: Frame) -> list[Finding]:
     given = inputs.features("lakes")
     if given and not polygons_of(given, frame.grid.crs):
@@ -228,7 +126,7 @@ def _about_lakes(inputs: Inputs, frame: Frame) -> list[Finding]:
     return []
 
 
-def _about_whole(chosen: Points, params: InterpolateParams, frame: Frame) -> list[Finding]:
+def _about_whole(chosen: Points, params: Interpolation, frame: Frame) -> list[Finding]:
     """Whether rounding loses relief: where neighbouring cells differ by less than the step it makes."""
     if not params.whole or len(chosen) < 3:
         return []
@@ -249,7 +147,7 @@ def _about_whole(chosen: Points, params: InterpolateParams, frame: Frame) -> lis
 
 
 def _triangulated(
-    x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, inputs: Inputs, params: InterpolateParams, frame: Frame,
+    x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, inputs: Inputs, params: Triangulated, frame: Frame,
     lakes: list[shapely.Polygon],
 ) -> Surface:  # fmt: skip
     """Facets between points, breaklines and the rims of lakes, which are level."""
@@ -275,7 +173,7 @@ def _triangulated(
 
 
 @register
-class InterpolatePoints(Operation[InterpolateParams]):
+class InterpolatePoints(Operation[Interpolation]):
     """Triangulation, natural neighbours, inverse distance, nearest, spline or kriging, on the frame's grid."""
 
     name = "interpolate_points"
@@ -297,23 +195,23 @@ class InterpolatePoints(Operation[InterpolateParams]):
     previews = "rough"
     area_role = "area"
 
-    def outputs_for(self, params: InterpolateParams) -> Mapping[str, Output]:
-        if params.method == "kriging":
+    def outputs_for(self, params: Interpolation) -> Mapping[str, Output]:
+        if isinstance(params, Kriging):
             return self.outputs
         return {name: one for name, one in self.outputs.items() if name != "uncertainty"}
 
-    def cell_size_of(self, params: InterpolateParams) -> float | None:
+    def cell_size_of(self, params: Interpolation) -> float | None:
         return params.cell_size
 
     def upgraded(self, params: dict[str, Any]) -> tuple[dict[str, Any], str]:
         result = params.get("result")
         if result == "deviation":
             result = "uncertainty" if params.get("method") == "kriging" else None
-        names = {"variogram_reach": "variogram_range"}
+        names = {"variogram_reach": "range"}
         kept = {names.get(name, name): value for name, value in params.items() if name != "result"}
-        return kept, result if result in self.outputs else self.first
+        return Interpolation.without_others(kept), result if result in self.outputs else self.first
 
-    def check(self, inputs: Inputs, params: InterpolateParams, frame: Frame) -> list[Finding]:
+    def check(self, inputs: Inputs, params: Interpolation, frame: Frame) -> list[Finding]:
         points = inputs.points("points")
         findings = []
         if points.height_field not in points.fields:
@@ -355,11 +253,11 @@ class InterpolatePoints(Operation[InterpolateParams]):
                     "Check the CRS of the points, or whether x and y are swapped.",
                 )
             )
-        strays = np.flatnonzero(_strays(chosen, frame))
-        if strays.size:
-            x, y = chosen.x[strays[0]], chosen.y[strays[0]]
+        far_off = np.flatnonzero(strays(chosen, frame))
+        if far_off.size:
+            x, y = chosen.x[far_off[0]], chosen.y[far_off[0]]
             swapped = frame.grid.bounds.holds(y, x)
-            subject = "1 point lies" if strays.size == 1 else f"{strays.size} points lie"
+            subject = "1 point lies" if far_off.size == 1 else f"{far_off.size} points lie"
             findings.append(
                 Finding(
                     "strays",
@@ -384,7 +282,7 @@ class InterpolatePoints(Operation[InterpolateParams]):
                     [(float(x), float(y)) for x, y in duplicates["where"][:200]],
                 )
             )
-        if params.method == "spline" and not params.tension and len(chosen) > MOST_POINTS:
+        if isinstance(params, Spline) and not params.tension and len(chosen) > MOST_POINTS:
             findings.append(
                 Finding("plate", "stop", f"A thin plate is solved from all points at once, {MOST_POINTS} at most; there are "
                         f"{len(chosen)}.", "With some tension the spline is solved in parts, however many points there are.",
@@ -394,7 +292,7 @@ class InterpolatePoints(Operation[InterpolateParams]):
         findings += _about_breaklines(inputs, params, chosen, frame)
         if params.reach_limit:
             findings.append(Finding("reach", "note", f"Cells beyond {params.reach_limit:g} m of a point stay empty."))
-        elif params.method in ("inverse_distance", "nearest", "spline", "kriging"):
+        elif not isinstance(params, (Triangulated, NaturalNeighbour)):
             findings.append(
                 Finding(
                     "no_reach",
@@ -406,17 +304,15 @@ class InterpolatePoints(Operation[InterpolateParams]):
             )
         return findings
 
-    def run(self, inputs: Inputs, params: InterpolateParams, frame: Frame, progress: Progress) -> Results:
+    def run(self, inputs: Inputs, params: Interpolation, frame: Frame, progress: Progress) -> Results:
         return self._results(inputs, params, frame, _smooth)
 
-    def preview(self, inputs: Inputs, params: InterpolateParams, frame: Frame, view: View) -> Results | None:
+    def preview(self, inputs: Inputs, params: Interpolation, frame: Frame, view: View) -> Results | None:
         points = inputs.points("points")
-        slow = params.method in ("spline", "kriging") or (params.method == "natural_neighbour" and len(points) > _MANY)
+        slow = isinstance(params, (Spline, Kriging)) or (isinstance(params, NaturalNeighbour) and len(points) > _MANY)
         return self._results(inputs, params, frame, _rough) if slow else None
 
-    def _results(
-        self, inputs: Inputs, params: InterpolateParams, frame: Frame, smooth: Callable[..., Surface]
-    ) -> Results:
+    def _results(self, inputs: Inputs, params: Interpolation, frame: Frame, smooth: Callable[..., Surface]) -> Results:
         points = inputs.points("points")
         chosen = chosen_points(points, params, frame)
         x, y, z = merge_duplicates(chosen.x, chosen.y, chosen.z, params.duplicates or "mean")
@@ -432,11 +328,11 @@ class InterpolatePoints(Operation[InterpolateParams]):
             across, _ = grid.metres_per_unit()
             return within_area(distance_to_nearest(x, y, grid, reach, across), inputs)
 
-        if params.method != "kriging":
+        if not isinstance(params, Kriging):
             return Results(
                 surface=lambda: self._surface(inputs, params, frame, x, y, z, grid, smooth), distance=distance
             )
-        kriging = _Kriging(x, y, z, grid, params, points.unit)
+        kriging = _Kriged(x, y, z, grid, params, points.unit)
 
         def surface() -> Surface:
             return self._surface(inputs, params, frame, x, y, z, grid, smooth, kriging)
@@ -448,12 +344,12 @@ class InterpolatePoints(Operation[InterpolateParams]):
 
     @staticmethod
     def _surface(
-        inputs: Inputs, params: InterpolateParams, frame: Frame, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid,
-        smooth: Callable[..., Surface], kriging: _Kriging | None = None,
+        inputs: Inputs, params: Interpolation, frame: Frame, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid,
+        smooth: Callable[..., Surface], kriging: _Kriged | None = None,
     ) -> Surface:  # fmt: skip
         lakes = polygons_of(inputs.features("lakes"), grid.crs)
         surface: Surface
-        if params.method == "triangulation":
+        if isinstance(params, Triangulated):
             surface = _triangulated(x, y, z, grid, inputs, params, frame, lakes)
         else:
             if kriging is not None:
@@ -470,12 +366,10 @@ class InterpolatePoints(Operation[InterpolateParams]):
         return within_area(surface, inputs)
 
 
-class _Kriging:
+class _Kriged:
     """Kriging as the parameters ask for it; its variogram is fitted once."""
 
-    def __init__(
-        self, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: InterpolateParams, unit: str
-    ) -> None:
+    def __init__(self, x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: Kriging, unit: str) -> None:
         self._points, self._grid, self._params, self._unit = (x, y, z), grid, params, unit
 
     @cached_property
@@ -494,25 +388,25 @@ class _Kriging:
         return Sparse(found, max(round(params.kriging_neighbours / 6), 2)) if roughly else found
 
 
-def _rough(x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: InterpolateParams, unit: str) -> Surface:
+def _rough(x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: Interpolation, unit: str) -> Surface:
     """A stand-in for the slow methods."""
-    if params.method == "spline" and params.tension:
+    if isinstance(params, Spline) and params.tension:
         return RoughSpline(x, y, z, grid, params.tension, params.smoothing, params.reach_limit or np.inf, unit)
     return Sparse(_smooth(x, y, z, grid, params, unit), 2)
 
 
 def _smooth(
-    x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: InterpolateParams, unit: str
+    x: FloatArray, y: FloatArray, z: FloatArray, grid: Grid, params: Interpolation, unit: str
 ) -> EvaluatedSurface:
     """The surface of any method but triangulation and kriging."""
     reach = params.reach_limit or np.inf
-    if params.method == "natural_neighbour":
+    if isinstance(params, NaturalNeighbour):
         return natural_neighbour(x, y, z, grid, reach, params.edge_limit or np.inf, unit)
-    if params.method == "spline" and not params.tension:
+    if isinstance(params, Spline) and not params.tension:
         return thin_plate_spline(x, y, z, grid, params.smoothing, reach, unit)
-    if params.method == "spline":
+    if isinstance(params, Spline):
         return tension_spline(x, y, z, grid, params.tension, params.smoothing, reach, unit)
-    if params.method == "inverse_distance":
+    if isinstance(params, InverseDistance):
         radius = params.search_radius or np.inf
         return inverse_distance(x, y, z, grid, params.neighbours, params.power, radius, reach, unit, params.sectors)
     return nearest(x, y, z, grid, reach, unit)

@@ -7,8 +7,9 @@ was typed, so that its sentences say it.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal, TypeVar, get_args
+from typing import Annotated, Any, ClassVar, Literal, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict
 
@@ -63,6 +64,20 @@ class Params(BaseModel):
         return found
 
     @classmethod
+    def fitting(cls, values: Mapping[str, Any]) -> type[Params]:
+        """The class that checks values."""
+        return cls
+
+    @classmethod
+    def unknown(cls, name: str) -> str:
+        """The sentence that refuses a parameter which these have not."""
+        return f"There is no parameter '{name}'. There are: {', '.join(cls.model_fields) or 'none'}."
+
+    def told(self) -> dict[str, Any]:
+        """Plain JSON values of those that are not left at their defaults, as recipes have them."""
+        return self.model_dump(exclude_defaults=True, mode="json")
+
+    @classmethod
     def schema_with_units(cls) -> dict[str, Any]:
         """The JSON Schema of the parameters, with `unit` at those that have one."""
         schema = cls.model_json_schema()
@@ -72,6 +87,68 @@ class Params(BaseModel):
 
 
 P = TypeVar("P", bound=Params)
+
+
+class Choice(Params):
+    """Parameters of which one says which others there are: a union of variants, told apart by that one.
+
+    The base holds what all variants share; each variant is a subclass that narrows the telling parameter to its own value.
+
+    Attributes
+    ----------
+    told_by : str
+        The name of the telling parameter.
+    variants : dict
+        The variant of each of its values; the first is the one that is meant where nothing is said.
+    """
+
+    told_by: ClassVar[str] = "method"
+    variants: ClassVar[dict[str, type[Choice]]] = {}
+
+    @classmethod
+    def fitting(cls, values: Mapping[str, Any]) -> type[Params]:
+        """The variant that values are meant for; the base, which refuses them, where there is none."""
+        if not cls.variants:
+            return cls
+        return cls.variants.get(str(values.get(cls.told_by, next(iter(cls.variants)))), cls)
+
+    def told(self) -> dict[str, Any]:
+        """With the telling parameter, but in the variant that is meant where nothing is said."""
+        own = getattr(self, self.told_by)
+        found = super().told()
+        return found if own == next(iter(self.variants)) else {self.told_by: own, **found}
+
+    @classmethod
+    def unknown(cls, name: str) -> str:
+        """With the variants that have the parameter."""
+        having = [key for key, variant in cls.variants.items() if name in variant.model_fields]
+        if not having:
+            return super().unknown(name)
+        own = next(key for key, variant in cls.variants.items() if variant is cls)
+        return f"The {cls.told_by} {own} has no parameter '{name}'. Those that have it: {', '.join(having)}."
+
+    @classmethod
+    def without_others(cls, values: Mapping[str, Any]) -> dict[str, Any]:
+        """The values that the variant they are meant for has: one that a variant did not use was ignored once."""
+        known = cls.fitting(values).model_fields
+        every = {name for variant in cls.variants.values() for name in variant.model_fields}
+        return {name: value for name, value in values.items() if name in known or name not in every}
+
+    @classmethod
+    def schema_with_units(cls) -> dict[str, Any]:
+        """The parameters of all variants in one JSON Schema; `only` says of those that not every variant has, which have them."""
+        if not cls.variants:
+            return super().schema_with_units()
+        merged: dict[str, Any] = {**super().schema_with_units(), "oneOf": []}
+        for name, variant in cls.variants.items():
+            own = super(Choice, variant).schema_with_units()
+            merged["oneOf"].append({"properties": {cls.told_by: {"const": name}}, "required": [cls.told_by]})
+            merged.setdefault("$defs", {}).update(own.get("$defs", {}))
+            for parameter, schema in own["properties"].items():
+                if parameter not in cls.model_fields:
+                    held = merged["properties"].setdefault(parameter, {**schema, "only": []})
+                    held["only"].append(name)
+        return merged
 
 
 class NoParams(Params):

@@ -10,8 +10,9 @@ from pydantic import Field
 from yama.terrain.findings import Finding
 from yama.terrain.frame import Frame
 from yama.terrain.interpolate.spline import LEAST_TENSION, TENSION, TensionSpline
+from yama.terrain.operations.chosen_points import chosen_points
 from yama.terrain.operations.inputs import Inputs, Role
-from yama.terrain.operations.interpolate_points import Tension, chosen_points
+from yama.terrain.operations.interpolation import Tension
 from yama.terrain.operations.operation import Operation
 from yama.terrain.operations.parameters import Params
 from yama.terrain.operations.register import register

@@ -132,11 +132,14 @@ class Task:
 
 def parse_params(operation: Operation[Any], values: Mapping[str, Any]) -> Params:
     """Checked parameters. Raises InputError that names the parameter and what is wrong."""
+    fitting = operation.Params.fitting(values)
     try:
-        return operation.Params.model_validate(dict(values))
+        return fitting.model_validate(dict(values))
     except ValidationError as error:
         first = error.errors()[0]
         name = ".".join(map(str, first["loc"])) or "parameters"
+        if first["type"] == "extra_forbidden":
+            raise InputError(f"{operation.title}: {fitting.unknown(name)}") from error
         given = "" if first["type"] == "missing" else f" (given: {str(first.get('input'))[:40]})"
         raise InputError(f"{operation.title}: {name}: {first['msg']}{given}.") from error
 
@@ -156,7 +159,7 @@ def make_step(
     return Step(
         operation=operation.name,
         version=operation.version,
-        params=params.model_dump(exclude_defaults=True, mode="json"),
+        params=params.told(),
         inputs={name: [keys] if isinstance(keys, str) else keys for name, keys in input_keys.items()},
         frame=frame.to_dict(),
     )

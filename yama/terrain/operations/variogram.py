@@ -9,8 +9,8 @@ from pydantic import Field
 from yama.terrain.findings import Finding
 from yama.terrain.frame import Frame
 from yama.terrain.interpolate.kriging import MODELS, empirical, fit
+from yama.terrain.operations.chosen_points import chosen_points
 from yama.terrain.operations.inputs import Inputs, Role
-from yama.terrain.operations.interpolate_points import chosen_points
 from yama.terrain.operations.operation import Operation
 from yama.terrain.operations.parameters import GroundMetres, Params
 from yama.terrain.operations.register import register

@@ -12,8 +12,8 @@ from yama.terrain.frame import Frame
 from yama.terrain.interpolate import validate
 from yama.terrain.interpolate.idw import MOST_NEIGHBOURS
 from yama.terrain.interpolate.kriging import empirical, fit
+from yama.terrain.operations.chosen_points import chosen_points
 from yama.terrain.operations.inputs import Inputs, Role
-from yama.terrain.operations.interpolate_points import chosen_points
 from yama.terrain.operations.judge import columns_of, values_of
 from yama.terrain.operations.operation import Operation
 from yama.terrain.operations.parameters import GroundMetres, Params

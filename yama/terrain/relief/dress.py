@@ -15,7 +15,7 @@ import numpy.typing as npt
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Grid
 from yama.terrain.quantities import QUANTITIES, Quantity
-from yama.terrain.relief.ramps import RAMPS, Stop, colours
+from yama.terrain.ramps import RAMPS, Stop, colours
 from yama.terrain.relief.slope import Light, hillshade_of
 from yama.terrain.relief.tone import REACH, Shade, rise_at, tone_of
 from yama.terrain.relief.tone import STRENGTH as TONE_STRENGTH

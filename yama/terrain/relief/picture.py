@@ -12,8 +12,8 @@ from pyproj import Transformer
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Bounds, Grid, Window, parse_crs
 from yama.terrain.later import later
+from yama.terrain.ramps import RAMPS
 from yama.terrain.relief.dress import Dress
-from yama.terrain.relief.ramps import RAMPS
 from yama.terrain.surface import Surface
 from yama.terrain.units import UNITS, in_unit
 

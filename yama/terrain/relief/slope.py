@@ -44,7 +44,6 @@ def _gradients(heights, row, x_scale, y_scale, east, north):
         se = se if se == se else e
         to_east = ((ne - nw) + (se - sw) + np.float32(2.0) * (ea - w)) * x_scale
         to_north = ((nw - sw) + (ne - se) + np.float32(2.0) * (n - s)) * y_scale
-        # said outright: terms that would carry the NaN of an empty cell are dropped when sums are reordered
         east[c] = to_east if e == e else np.float32(np.nan)
         north[c] = to_north if e == e else np.float32(np.nan)
 

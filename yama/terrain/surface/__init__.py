@@ -1,7 +1,7 @@
 """Surfaces: values on a grid, read by window. Stored ones come from a file, live ones are computed on sight."""
 
 from yama.terrain.surface.accompanied import Accompanied
-from yama.terrain.surface.base import Category, Heights, Surface, cut_out, digest, put_in
+from yama.terrain.surface.base import Category, Facets, Heights, Surface, cut_out, digest, put_in
 from yama.terrain.surface.evaluated import EvaluatedSurface
 from yama.terrain.surface.live import LiveSurface
 from yama.terrain.surface.memory import ArraySurface
@@ -17,6 +17,7 @@ __all__ = [
     "ArraySurface",
     "Category",
     "EvaluatedSurface",
+    "Facets",
     "Heights",
     "LiveSurface",
     "Moments",

@@ -10,18 +10,15 @@ from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal, Protocol
 
 import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.cog import FLOATS, Encoding
 from yama.terrain.findings import Finding
-from yama.terrain.grid import Grid, Window
+from yama.terrain.grid import Bounds, FloatArray, Grid, Window
 from yama.terrain.progress import Progress, ignore_progress
-
-if TYPE_CHECKING:
-    from yama.terrain.interpolate.triangulation import Facets
 
 Heights = npt.NDArray[np.float32]
 Levels = Literal["means", "same"]
@@ -50,6 +47,13 @@ class Category:
     name: str
     colour: str = ""
     inputs: tuple[int, ...] = ()
+
+
+class Facets(Protocol):
+    """Flat facets that a surface consists of, and that can be shown."""
+
+    def edges(self, bounds: Bounds, most: int) -> tuple[FloatArray, npt.NDArray[np.uint8], int]:
+        """Sides of the facets that reach into a rectangle; see `interpolate.triangulation.FacetSurface`."""
 
 
 class Surface(ABC):

@@ -4,15 +4,12 @@ from __future__ import annotations
 
 from abc import abstractmethod
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from yama.terrain.findings import Finding
 from yama.terrain.grid import Grid
 from yama.terrain.progress import Progress, ignore_progress
-from yama.terrain.surface.base import Surface
-
-if TYPE_CHECKING:
-    from yama.terrain.interpolate.triangulation import Facets
+from yama.terrain.surface.base import Facets, Surface
 
 
 class Over(Surface):

@@ -68,13 +68,13 @@ describe("kriging's settings", () => {
     expect(latest.sill).toBe(70);
     expect(screen.getByRole("slider", { name: "Range and sill" }).getAttribute("aria-valuetext")).toContain("sill 70");
     fireEvent.click(screen.getByRole("button", { name: "Back to the fitted model" }));
-    expect(latest).toMatchObject({ sill: null, nugget: null, variogram_range: null });
+    expect(latest).toMatchObject({ sill: null, nugget: null, range: null });
   });
 
   it("move with the knobs by arrow keys, and the total stays when the nugget moves", async () => {
     await open();
     fireEvent.keyDown(screen.getByRole("slider", { name: "Range and sill" }), { key: "ArrowRight" });
-    expect(latest.variogram_range as number).toBeGreaterThan(120);
+    expect(latest.range as number).toBeGreaterThan(120);
     fireEvent.keyDown(screen.getByRole("slider", { name: "Nugget" }), { key: "ArrowUp" });
     expect(latest.nugget as number).toBeGreaterThan(2);
     expect((latest.nugget as number) + (latest.sill as number)).toBeCloseTo(92, 0);

@@ -63,9 +63,9 @@ export function Kriging(props: {
   const used = fitted && {
     nugget: (params.nugget as number | null) ?? fitted.nugget,
     sill: (params.sill as number | null) ?? fitted.sill,
-    range: (params.variogram_range as number | null) ?? fitted.range,
+    range: (params.range as number | null) ?? fitted.range,
   };
-  const own = params.nugget != null || params.sill != null || params.variogram_range != null;
+  const own = params.nugget != null || params.sill != null || params.range != null;
   const placeholder = (value: number | undefined) => (value === undefined ? "fitted" : `${rounded(value)}, fitted`);
   return (
     <>
@@ -73,7 +73,7 @@ export function Kriging(props: {
         label="Variogram"
         value={model}
         options={MODELS}
-        onChange={(variogram) => setParams({ variogram, nugget: null, sill: null, variogram_range: null })}
+        onChange={(variogram) => setParams({ variogram, nugget: null, sill: null, range: null })}
       />
       {found && used && (
         <VariogramChart
@@ -81,7 +81,7 @@ export function Kriging(props: {
           model={model}
           used={used}
           onDrag={({ nugget, sill, range }) =>
-            setParams({ nugget: rounded(nugget), sill: rounded(sill), variogram_range: rounded(range) })
+            setParams({ nugget: rounded(nugget), sill: rounded(sill), range: rounded(range) })
           }
         />
       )}
@@ -90,8 +90,8 @@ export function Kriging(props: {
           label="Range"
           unit="m"
           placeholder={placeholder(fitted?.range)}
-          value={params.variogram_range as number | null}
-          onChange={(variogram_range) => setParams({ variogram_range })}
+          value={params.range as number | null}
+          onChange={(range) => setParams({ range })}
         />
       </div>
       <div className="row two">
@@ -114,11 +114,7 @@ export function Kriging(props: {
       </div>
       {own && (
         <p className="times">
-          <button
-            type="button"
-            className="lnk"
-            onClick={() => setParams({ nugget: null, sill: null, variogram_range: null })}
-          >
+          <button type="button" className="lnk" onClick={() => setParams({ nugget: null, sill: null, range: null })}>
             Back to the fitted model
           </button>
         </p>

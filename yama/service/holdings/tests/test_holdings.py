@@ -99,7 +99,7 @@ class RunTest(ServiceTest):
     def test_the_same_recipe_is_the_same_holding(self):
         points = self.add_points()
         first = self.interpolate(points, reach_limit=60)["job"]["id"]
-        self.assertEqual(self.interpolate(points, reach_limit=60, power=2.0)["job"]["id"], first)
+        self.assertEqual(self.interpolate(points, reach_limit=60, whole=False)["job"]["id"], first)
         made = self.run_jobs()[0].holding_id
         self.assertEqual(self.interpolate(points, 200, reach_limit=60)["holding_id"], made)
         self.interpolate(points, 202, reach_limit=61)
@@ -107,7 +107,7 @@ class RunTest(ServiceTest):
     def test_bad_settings_are_refused_and_change_nothing(self):
         points = self.add_points()
         for params, words in (
-            ({"power": -1}, "power"),
+            ({"method": "inverse_distance", "power": -1}, "power"),
             ({"cell_size": 0}, "cell_size"),
             ({"cell_size": 1e-5}, "Choose a larger cell size"),
             ({"codes": ["none"]}, "points are left"),

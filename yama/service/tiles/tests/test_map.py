@@ -238,7 +238,7 @@ class PreviewTest(ServiceTest):
         found = self.preview(points, codes=["none"])
         self.assertIsNone(found["key"])
         self.assertEqual(found["findings"][0]["weight"], "stop")
-        self.assertIn("power", self.preview(points, 422, power=0)["detail"])
+        self.assertIn("power", self.preview(points, 422, method="inverse_distance", power=0)["detail"])
 
     def test_the_address_of_a_preview_stays_good_for_a_season(self):
         key = self.preview(self.add_points())["key"]

@@ -78,11 +78,24 @@ class CatalogueTest(SimpleTestCase):
     def test_a_step_is_the_same_whether_defaults_are_named_or_not(self):
         operation = operations.find("interpolate_points")
         keys = {"points": "k"}
-        plain = operations.make_step(operation, operations.parse_params(operation, {}), keys, FRAME)
-        named = operations.make_step(operation, operations.parse_params(operation, {"power": 2.0}), keys, FRAME)
-        other = operations.make_step(operation, operations.parse_params(operation, {"power": 3.0}), keys, FRAME)
-        self.assertEqual(plain.key, named.key)
-        self.assertNotEqual(plain.key, other.key)
+
+        def key(**values):
+            return operations.make_step(operation, operations.parse_params(operation, values), keys, FRAME).key
+
+        self.assertEqual(key(), key(method="triangulation", whole=False))
+        self.assertEqual(key(method="inverse_distance"), key(method="inverse_distance", power=2.0))
+        self.assertNotEqual(key(method="inverse_distance"), key(method="inverse_distance", power=3.0))
+        self.assertNotEqual(key(), key(method="inverse_distance"))
+
+    def test_a_parameter_of_another_method_is_refused_with_the_methods_that_have_it(self):
+        operation = operations.find("interpolate_points")
+        with self.assertRaisesMessage(
+            InputError,
+            "The method nearest has no parameter 'edge_limit'. Those that have it: triangulation, natural_neighbour.",
+        ):
+            operations.parse_params(operation, {"method": "nearest", "edge_limit": 4})
+        with self.assertRaisesMessage(InputError, "There is no parameter 'colour'. There are: "):
+            operations.parse_params(operation, {"colour": 4})
 
 
 class InterpolateTest(SimpleTestCase):
@@ -97,11 +110,9 @@ class InterpolateTest(SimpleTestCase):
 
     def test_kriging_fits_what_is_not_given_and_can_tell_its_own_error(self):
         _, fitted = interpolate(points(), method="kriging", reach_limit=50)
-        _, variogram = interpolate(
-            points(), method="kriging", reach_limit=50, nugget=0.5, sill=90.0, variogram_range=80.0
-        )
+        _, variogram = interpolate(points(), method="kriging", reach_limit=50, nugget=0.5, sill=90.0, range=80.0)
         self.assertGreater(float(np.nanmax(np.abs(fitted().read_all() - variogram().read_all()))), 1e-3)
-        given = {"method": "kriging", "sill": 90.0, "variogram_range": 80.0}
+        given = {"method": "kriging", "sill": 90.0, "range": 80.0}
         task = task_for("interpolate_points", {"points": points()}, FRAME, given)
         self.assertEqual(task.outputs["uncertainty"].quantity, "spread")
         made = task.run()
@@ -335,10 +346,10 @@ class BesideThePointsTest(SimpleTestCase):
         many = interpolate(points(5_001), method="spline", tension=0)[0]
         self.assertEqual((many["plate"].weight, many["plate"].fix.set_params), ("stop", {"tension": 0.5}))
         with self.assertRaisesMessage(InputError, "0 for a thin plate, or 0.5 or more"):
-            operations.parse_params(operations.find("interpolate_points"), {"tension": 0.2})
+            operations.parse_params(operations.find("interpolate_points"), {"method": "spline", "tension": 0.2})
 
     def test_simple_kriging_and_what_its_error_holds(self):
-        given = {"method": "kriging", "reach_limit": 50, "nugget": 4.0, "sill": 9.0, "variogram_range": 8.0}
+        given = {"method": "kriging", "reach_limit": 50, "nugget": 4.0, "sill": 9.0, "range": 8.0}
         ordinary = self.made(given)[2]().read_all()
         simple = self.made({**given, "kriging": "simple", "kriging_mean": 500.0})[2]().read_all()
         self.assertGreater(np.nanmean(simple), np.nanmean(ordinary) + 100)  # drawn to a mean that is far off
@@ -372,7 +383,7 @@ class FeetOfGroundTest(SimpleTestCase):
             {"method": "nearest", "reach_limit": 15},
             {"method": "spline", "reach_limit": 20},
             {"method": "spline", "tension": 0, "reach_limit": 20},
-            {"method": "kriging", "nugget": 1.0, "sill": 30.0, "variogram_range": 90.0, "reach_limit": 20},
+            {"method": "kriging", "nugget": 1.0, "sill": 30.0, "range": 90.0, "reach_limit": 20},
             {"method": "triangulation", "cell_size": 10, "reach_limit": 20},
             {"output": "distance", "reach_limit": 20},
         ):  # fmt: skip

@@ -7,9 +7,9 @@ import rasterio
 from django.test import SimpleTestCase
 
 from yama.terrain.grid import Grid
+from yama.terrain.ramps import RAMPS, colours
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import picture
-from yama.terrain.relief.ramps import RAMPS, colours
 from yama.terrain.relief.slope import Light, aspect, aspect_of, gradients_of, hillshade, hillshade_of, slope, slope_of
 from yama.terrain.surface import ArraySurface
 from yama.terrain.tests.places import LOCAL

@@ -14,7 +14,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from yama.service.api import api
 from yama.terrain.quantities import QUANTITIES
-from yama.terrain.relief.ramps import RAMPS
+from yama.terrain.ramps import RAMPS
 
 
 def exported() -> dict[Path, str]:
