@@ -6,8 +6,10 @@ import os
 import threading
 from typing import Any
 
+from yama.terrain.cluster import cores
+
 bind = f"unix:{os.environ['YAMA_SOCKET']}"
-workers = 2
+workers = min(max(cores(), 2), 8)
 threads = 6
 worker_class = "gthread"
 timeout = 120

@@ -150,6 +150,7 @@ class Edited:
     geometries: dict[int, Any]
     rows: dict[int, dict[str, Value]]
     next_number: int
+    units: dict[str, str] = field(default_factory=dict)
     said: list[str] = field(default_factory=list)
 
     @classmethod
@@ -157,7 +158,7 @@ class Edited:
         """Untouched features, numbered from 0."""
         return cls(
             features.crs, list(features.attributes), dict(enumerate(features.geometries)),
-            {i: features.row(i) for i in range(len(features))}, len(features),
+            {i: features.row(i) for i in range(len(features))}, len(features), features.units,
         )  # fmt: skip
 
     def features(self) -> Features:
@@ -167,6 +168,7 @@ class Edited:
             self.crs,
             np.array([self.geometries[number] for number in numbers], dtype=object),
             {column: [self.rows[number].get(column) for number in numbers] for column in self.columns},
+            self.units,
         )
 
     def apply(self, edits: Iterable[Any]) -> Edited:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import pickle
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -23,12 +23,22 @@ Value = str | float | int | bool | None
 class Features:
     """Geometries in a CRS with one row of attributes each.
 
-    geometries: shapely geometries `(features,)`, none empty. attributes: columns `(features,)` of plain values by name.
+    Parameters
+    ----------
+    crs : str
+        Of the coordinates; heights of vertices are in metres.
+    geometries : ndarray of shapely geometries, shape (features,)
+        None of them empty.
+    attributes : dict
+        Columns by name, lists of as many plain values as there are features.
+    units : dict
+        Units of the numbers in columns, where they are known.
     """
 
     crs: str
     geometries: npt.NDArray[np.object_]
     attributes: dict[str, list[Value]]
+    units: dict[str, str] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return int(self.geometries.size)

@@ -87,6 +87,8 @@ class EarlierTest(TransactionTestCase):
                 np.testing.assert_allclose(cells[::7, ::5].ravel(), _as_cells(told["cells"]), rtol=0, atol=1e-4)
         found = next(one for one in held.values() if one.name == "Whole cells").facts["findings"]
         self.assertEqual(found[0]["fix"]["set_params"], {"step": 0.01})
+        units = {one.name: one.facts["units"] for one in held.values() if one.kind == "features"}
+        self.assertEqual((units["Lines"], units["Edited"], units["area"]), ({"height": "m"}, {"elev": "m"}, {}))
         client = self.client
         client.force_login(Membership.objects.get(role="editor").user)
         base = f"/api/projects/{Holding.objects.first().project_id}"

@@ -14,8 +14,6 @@ export interface Dress {
   labelFrom: number;
   /** Only features whose column has this value: `column=value`. */
   filter: string;
-  /** Whether only index lines bear labels. */
-  indexed?: boolean;
   /** Points are coloured by this; clouds by theirs. */
   by: "one" | "height" | "code" | CloudBy;
 }
@@ -30,15 +28,12 @@ const KIND_COLOURS: Record<string, string> = {
   water: "#17343D",
 };
 
-/** The unit of a holding's heights as it stands behind a figure. */
-function heightUnit(holding: Holding): string {
-  return shortUnit(String((holding.recipe?.operation === "contours" && holding.recipe.params.unit) || "m"));
-}
-
 /** The usual dress of a holding. */
 export function usualDress(holding: Holding, judging = false): Dress {
   const columns = Object.keys(holding.features?.attributes ?? {});
-  const height = columns.find((name) => /^(elev|elevation|height|z|level)$/i.test(name));
+  const units = holding.features?.units ?? {};
+  const height =
+    columns.find((name) => name in units) ?? columns.find((name) => /^(elev|elevation|height|z|level)$/i.test(name));
   const counts = holding.features?.counts ?? {};
   // an area is named where its place is
   const areas = Object.keys(counts).join() === "polygons";
@@ -47,8 +42,7 @@ export function usualDress(holding: Holding, judging = false): Dress {
     colour: judging ? "#9C2B2B" : "",
     width: height ? 0.8 : 1.4,
     label: height ?? name ?? (holding.kind === "image" ? "name" : ""),
-    unit: height ? heightUnit(holding) : "",
-    indexed: holding.recipe?.operation === "contours" && holding.recipe.params.index_every !== 0,
+    unit: height && units[height] ? shortUnit(units[height]) : "",
     labelFrom: height ? 4 : 40,
     filter: "",
     by: holding.kind === "cloud" ? "height" : "one",

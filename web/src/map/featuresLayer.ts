@@ -14,23 +14,23 @@ const TEXT = '500 12px "Instrument Sans Variable"';
 const LINE_TEXT = '500 11.5px "Instrument Sans Variable"';
 const FIGURES = '500 10.5px "Spline Sans Mono Variable"';
 
-function labelOf(feature: FeatureLike, dress: Dress): string {
+function labelOf(feature: FeatureLike, dress: Dress, indexed: boolean): string {
   const kind = feature.get("kind");
   if (kind === "coast") return ""; // a name along the whole shore says nothing
-  if (kind === "line" && dress.indexed) return ""; // index lines bear the heights
+  if (kind === "line" && indexed) return ""; // index lines bear the heights
   const value = feature.get(dress.label);
   if (value === null || value === undefined || value === "") return "";
   const text = typeof value === "number" ? num(value, Number.isInteger(value) ? 0 : 1) : String(value);
   return dress.unit ? `${text}\u202f${dress.unit}` : text;
 }
 
-/** Styles are kept by what they depend on. */
-function styler(dress: Dress) {
+/** Styles are kept by what they depend on. indexed: whether some of the features are index lines, which alone bear labels. */
+function styler(dress: Dress, indexed: boolean) {
   const made = new Map<string, Style>();
   return (feature: FeatureLike, resolution: number): Style | undefined => {
     if (!dress.label || resolution > dress.labelFrom) return undefined;
     if (!passes(dress.filter, (column) => feature.get(column))) return undefined;
-    const label = labelOf(feature, dress);
+    const label = labelOf(feature, dress, indexed);
     if (!label) return undefined;
     const type = feature.getGeometry()?.getType() ?? "LineString";
     const line = type.includes("LineString");
@@ -60,10 +60,15 @@ export function labelsLayer(collection: object, [west, south]: [number, number],
   const features = new GeoJSON().readFeatures(collection);
   for (const feature of features) feature.getGeometry()?.translate(-west, -south);
   const source = new VectorSource({ features });
-  return new VectorLayer({ source, style: styler(dress), declutter: true, updateWhileInteracting: false });
+  const style = styler(dress, hasIndexLines(source));
+  return new VectorLayer({ source, style, declutter: true, updateWhileInteracting: false });
 }
 
-export const redress = (layer: VectorLayer, dress: Dress) => layer.setStyle(styler(dress));
+const hasIndexLines = (source: VectorSource | null) =>
+  source?.getFeatures().some((feature) => feature.get("kind") === "index") ?? false;
+
+export const redress = (layer: VectorLayer, dress: Dress) =>
+  layer.setStyle(styler(dress, hasIndexLines(layer.getSource())));
 
 /** The dashed border of a preview. */
 export const previewBorder = [

@@ -17,7 +17,7 @@ export function useContoursInView(projectId: number, run: RunBody | null) {
   const bounds = useDesk((desk) => desk.bounds);
   const { data, error, isFetching } = useQuery({
     queryKey: ["contours", projectId, run, bounds],
-    queryFn: ({ signal }) => call<ContourLine[]>("POST", `/projects/${projectId}/contours`, { run, bounds }, signal),
+    queryFn: ({ signal }) => call<ContourLine[]>("POST", `/projects/${projectId}/lines`, { run, bounds }, signal),
     enabled: run !== null && bounds !== null,
     placeholderData: keepPreviousData,
     gcTime: 20_000,
@@ -29,18 +29,19 @@ export function useContoursInView(projectId: number, run: RunBody | null) {
 const halo = new Stroke({ color: "rgba(252,251,247,0.92)", width: 3 });
 
 /** How a line is drawn: index lines heavier and with their height along them. */
-export function contourStyle(height: number, index: boolean, unit: string): Style {
+export function contourStyle(figure: number | null, index: boolean, unit: string): Style {
   return new Style({
     stroke: new Stroke({ color: index ? "rgba(31,42,48,0.9)" : "rgba(31,42,48,0.6)", width: index ? 1.5 : 0.7 }),
-    text: index
-      ? new Text({
-          text: `${num(height, Number.isInteger(height) ? 0 : 1)}\u202f${unit}`,
-          placement: "line",
-          font: '500 10.5px "Spline Sans Mono Variable"',
-          fill: new Fill({ color: "#1F2A30" }),
-          stroke: halo,
-        })
-      : undefined,
+    text:
+      index && figure !== null
+        ? new Text({
+            text: `${num(figure, Number.isInteger(figure) ? 0 : 1)}\u202f${unit}`,
+            placement: "line",
+            font: '500 10.5px "Spline Sans Mono Variable"',
+            fill: new Fill({ color: "#1F2A30" }),
+            stroke: halo,
+          })
+        : undefined,
   });
 }
 
@@ -53,12 +54,12 @@ export function useContours(
   const [west, south] = originOf(grid);
   useEffect(() => {
     if (!map || !contours?.lines.length) return;
-    const features = contours.lines.map(({ height, index, places }) => {
+    const features = contours.lines.map(({ figure, index, places }) => {
       const line: [number, number][] = [];
       for (let i = 0; i < places.length; i += 2)
         line.push([(places[i] as number) - west, (places[i + 1] as number) - south]);
       const feature = new Feature(new LineString(line));
-      feature.setStyle(contourStyle(height, index, contours.unit));
+      feature.setStyle(contourStyle(figure, index, contours.unit));
       return feature;
     });
     const layer = new VectorLayer({ source: new VectorSource({ features }), zIndex: 41, declutter: true });

@@ -113,6 +113,7 @@ export const lines = (id: number, name: string, names: string[]): FeaturesHoldin
     counts: { lines: names.length },
     vertices: 2 * names.length,
     attributes: { name: "text", width: "number" },
+    units: {},
     crs: "EPSG:32741",
     layer: "",
     layers: [],

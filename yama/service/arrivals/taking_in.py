@@ -6,9 +6,8 @@ from pathlib import Path
 from typing import Any
 
 from yama.service.holdings.deleted import find_again
-from yama.service.holdings.kinds import SURFACE
+from yama.service.holdings.kinds import SURFACE, kind_of
 from yama.service.holdings.models import Holding, free_name, upload_path, working_folder
-from yama.service.holdings.steps import is_judgeable
 from yama.service.jobs.models import Job
 from yama.service.jobs.outcome import Outcome
 from yama.service.jobs.queue import submit
@@ -114,7 +113,7 @@ def _beside_others(project: Project, surface: Surface, name: str, declared: Decl
             )  # fmt: skip
     if not declared.unit:
         for other in project.holdings.filter(kind=SURFACE.name).order_by("created_at"):
-            if not is_judgeable(other) or other.live:
+            if not kind_of(other).is_judgeable(other) or other.live:
                 continue
             found = raster.feet_against(surface, keys.surface_of_holding(other), name)
             if found is not None:

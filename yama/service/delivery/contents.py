@@ -8,7 +8,7 @@ from typing import Any
 from yama.service.holdings.kinds import CLOUD, IMAGE, SURFACE, kind_of
 from yama.service.holdings.models import Holding
 from yama.service.holdings.recipes import recipe_of
-from yama.service.holdings.steps import is_judgeable, quantity_of
+from yama.service.holdings.steps import quantity_of
 from yama.service.projects.models import Project
 from yama.service.surfaces import keys
 from yama.terrain import operations
@@ -113,7 +113,7 @@ def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
         many = "1 hole" if holes["count"] == 1 else f"{holes['count']} holes"
         found.append(Finding("holes", "caution", f"{name} has {many}.",
                              "Who works with it must fill them or work around them. Join fills holes."))  # fmt: skip
-    height = is_judgeable(holding)
+    height = kind_of(holding).is_judgeable(holding)
     if height and not facts["vertical_datum"]:
         found.append(Finding("datum", "caution", f"What zero means is not known of {name}.",
                              "Declare it in Gather, or in Fit under Units and zero."))  # fmt: skip
@@ -144,7 +144,7 @@ def _kept(holding: Holding, wanted: Wanted) -> list[Finding]:
 
 def together(holdings: list[Holding], project: Project) -> list[Finding]:
     """What one should know of all of them as one package."""
-    heights = [one for one in holdings if is_judgeable(one)]
+    heights = [one for one in holdings if kind_of(one).is_judgeable(one)]
     found = []
     data = {one.facts["vertical_datum"] for one in heights} - {""}
     if len(data) > 1:

@@ -32,6 +32,7 @@ from yama.terrain import operations
 from yama.terrain.editing import Edit, Edited, snapped, title_of
 from yama.terrain.errors import InputError
 from yama.terrain.grid import parse_crs
+from yama.terrain.recipe import Step
 
 router = Router(tags=["edits"])
 _EDIT: TypeAdapter[Any] = TypeAdapter(Edit)
@@ -191,9 +192,9 @@ def drop(request: HttpRequest, project_id: int, holding_id: int) -> tuple[int, N
     return 204, None
 
 
-def end_draft(number: int, kept: list[dict[str, Any]]) -> None:
-    """Forget a draft whose edits are kept now; one that was changed since stays."""
-    edits = [_EDIT.validate_python(one) for one in kept]
+def end_draft(number: int, step: Step) -> None:
+    """Forget a draft whose edits a step has kept now; one that was changed since stays."""
+    edits = [_EDIT.validate_python(one) for one in step.params["edits"]]
     with transaction.atomic():
         draft = Draft.objects.select_for_update().filter(pk=number).first()
         if draft is not None and [_EDIT.validate_python(one) for one in draft.edits[: draft.done]] == edits:
@@ -215,7 +216,7 @@ def keep(request: HttpRequest, project_id: int, holding_id: int, body: KeepIn) -
     step = operations.make_step(operation, params, {"features": holding.key}, holding.project.frame)
     existing = find_again(project_id, step.key)
     if existing is not None:
-        end_draft(draft.pk, step.params["edits"])
+        end_draft(draft.pk, step)
         return 200, {"holding_id": existing.pk}
     name = body.name.strip() or f"{holding.name} edited"
     request_data = {"step": vars(step), "name": name, "live": False, "draft": draft.pk}

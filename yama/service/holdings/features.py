@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -31,15 +32,16 @@ def _features(number: int, key: str) -> Features:
         facts["crs"],
         shapely.from_wkb(np.array([bytes(geometry) for geometry, _ in rows], dtype=object)),
         {name: [attributes.get(name) for _, attributes in rows] for name in facts["attributes"]},
+        facts["units"],
     )
 
 
 def keep_features(holding: Holding, features: Features, facts: dict[str, Any], findings: list[Finding]) -> None:
     """Save a holding of features with a row for each. facts: what is known of their file, where they are of one."""
-    holding.kind = Holding.Kind.FEATURES
+    holding.kind = "features"
     holding.facts = {
         "layer": "", "layers": [], **facts, "counts": features.counts(), "vertices": features.vertices,
-        "attributes": features.kinds(), "crs": features.crs, "bounds": list(features.bounds),
+        "attributes": features.kinds(), "units": features.units, "crs": features.crs, "bounds": list(features.bounds),
         "findings": [finding.to_dict() for finding in findings],
     }  # fmt: skip
     boxes = shapely.bounds(features.geometries)
@@ -59,7 +61,7 @@ def collection(features: Features, numbers: Sequence[int], crs: str) -> str:
     """Features as a GeoJSON text with coordinates in that CRS, each with its number as id. What the CRS cannot express
     is left out."""
     column = "\0number"  # no file has a column of that name
-    held = Features(features.crs, features.geometries, {**features.attributes, column: list(numbers)}).in_crs(crs)
+    held = replace(features, attributes={**features.attributes, column: list(numbers)}).in_crs(crs)
     flat = shapely.force_2d(held.geometries)
     shapes = shapely.transform(flat, lambda places: np.round(places, _DECIMALS)) if len(held) else flat
     parts: list[str] = []

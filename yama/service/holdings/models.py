@@ -6,12 +6,13 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 from django.conf import settings
 from django.db import models
 
 from yama.service.projects.models import Project
+from yama.terrain.kinds import KindName
 from yama.terrain.recipe import Step
 
 
@@ -36,18 +37,8 @@ class Holding(models.Model):
     `findings`.
     """
 
-    class Kind(models.TextChoices):
-        """What is held."""
-
-        SURFACE = "surface"
-        POINTS = "points"
-        FEATURES = "features"
-        CLOUD = "cloud"
-        IMAGE = "image"
-        TABLE = "table"
-
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="holdings")
-    kind = models.CharField(max_length=10, choices=Kind)
+    kind = models.CharField(max_length=10, choices=[(name, name.capitalize()) for name in get_args(KindName)])
     name = models.CharField(max_length=120)
     key = models.CharField(max_length=64)
     recipe = models.JSONField(null=True, blank=True)

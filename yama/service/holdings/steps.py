@@ -21,8 +21,3 @@ def quantity_of_step(step: Step | None, key: str = "") -> Quantity:
 def quantity_of(holding: Holding) -> Quantity:
     """What a surface's cells say."""
     return quantity_of_step(holding.step, holding.key)
-
-
-def is_judgeable(holding: Holding) -> bool:
-    """Whether a holding is a surface of heights."""
-    return holding.kind == Holding.Kind.SURFACE and quantity_of(holding) == "height"

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from yama.service.holdings.kinds import kind_of
 from yama.service.holdings.models import Scorecard
-from yama.service.holdings.steps import is_judgeable
 from yama.service.jobs.models import Job
 from yama.service.jobs.outcome import Outcome
 from yama.service.jobs.queue import submit
@@ -18,7 +18,7 @@ def judge_all(job: Job, progress: Progress) -> Outcome:
     project = Project.objects.select_related("checkpoints").get(pk=job.project_id)
     if project.checkpoints is None:
         return Outcome()
-    todo = [holding for holding in project.holdings.all() if is_judgeable(holding)]
+    todo = [holding for holding in project.holdings.all() if kind_of(holding).is_judgeable(holding)]
     for done, holding in enumerate(todo):
         progress(done / len(todo))
         figures = figures_at(holding, project.checkpoints)

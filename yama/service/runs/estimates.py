@@ -63,6 +63,7 @@ def look_at(surface: Surface, frame: Grid, told: float | None = None) -> Look:
     own = surface.grid
     told = surface.cost if told is None else told
     exact = surface.exact
+    surface.prepare()
     if told is None and exact is None:
         for eighth in (1, 3, 5, 7):  # what is prepared for a part of the surface is prepared now
             surface.read(Window(own.rows * eighth // 8, own.cols // 2, 1, 1))

@@ -8,10 +8,9 @@ from yama.service.holdings.deleted import find_again
 from yama.service.holdings.drafts import end_draft
 from yama.service.holdings.features import keep_features
 from yama.service.holdings.holes import keep_holes
-from yama.service.holdings.kinds import TABLE
+from yama.service.holdings.kinds import TABLE, kind_of
 from yama.service.holdings.kinds.surface import facts_of
 from yama.service.holdings.models import Holding, free_name, working_folder
-from yama.service.holdings.steps import is_judgeable
 from yama.service.jobs.models import Job
 from yama.service.jobs.outcome import Outcome
 from yama.service.surfaces import keys
@@ -61,7 +60,7 @@ def run_operation(job: Job, progress: Progress) -> Outcome:
     asked = Asked(request["name"], request["live"], request.get("outputs"), request.get("instead_of", ""))
     outcome = _run(job, step, asked, progress)
     if "draft" in request:
-        end_draft(request["draft"], step.params["edits"])
+        end_draft(request["draft"], step)
     return outcome
 
 
@@ -153,7 +152,7 @@ def _keep_surface(
     holding.facts = facts_of(result, found, [*findings, *result.findings])
     if not result.encoding.is_usual:
         holding.facts["encoding"] = vars(result.encoding)
-    if not live and is_judgeable(holding):
+    if not live and kind_of(holding).is_judgeable(holding):
         keep_holes(holding, holes_of(surface))
     return keep_surface(job, holding, surface)
 

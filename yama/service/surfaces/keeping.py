@@ -8,7 +8,7 @@ from django.db import transaction
 
 from yama.service.holdings.kinds import FEATURES, SURFACE, kind_of
 from yama.service.holdings.models import Holding, Scorecard
-from yama.service.holdings.steps import is_judgeable, quantity_of
+from yama.service.holdings.steps import quantity_of
 from yama.service.jobs.models import Job
 from yama.service.jobs.outcome import Outcome
 from yama.service.projects.models import Project
@@ -33,7 +33,7 @@ def keep_surface(job: Job, holding: Holding, surface: Surface) -> Outcome:
     """Picture, row and scorecard of a surface whose cells and facts are in place: the row last, when all else is there."""
     project = Project.objects.select_related("checkpoints").get(pk=job.project_id)
     draw_picture(surface, project.frame, holding.picture_path, quantity_of(holding))
-    checkpoints = project.checkpoints if is_judgeable(holding) else None
+    checkpoints = project.checkpoints if kind_of(holding).is_judgeable(holding) else None
     figures = figures_at(holding, checkpoints) if checkpoints is not None else {}
     with transaction.atomic():
         holding.save()

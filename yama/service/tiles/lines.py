@@ -1,4 +1,4 @@
-"""Lines that the map draws of surfaces in a view: contours, and the sides of facets."""
+"""Lines that the map draws in a view before they are kept: those an operation would give, and the sides of facets."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import shapely
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Field, Router, Schema
 
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
@@ -15,7 +15,7 @@ from yama.service.runs.asked import RunIn, prepare
 from yama.service.schemas import Failure
 from yama.service.surfaces import keys
 from yama.terrain.errors import InputError
-from yama.terrain.features import Features
+from yama.terrain.features import Features, Value, parts_of
 from yama.terrain.grid import Bounds
 from yama.terrain.operations import View
 
@@ -28,27 +28,32 @@ _UNSEEN = 0.2  # of a cell: bends that no screen shows
 
 
 class LinesIn(Schema):
-    """Lines as an operation would make them, to look at in a view; bounds in frame coordinates."""
+    """Lines as an operation would make them, to look at in a view; bounds in frame coordinates. output: the first of lines where not
+    given."""
 
     run: RunIn
+    output: str = Field("", max_length=60)
     bounds: tuple[float, float, float, float]
 
 
 class LineOut(Schema):
-    """A line: its height in the unit asked for, whether it is an index line, and x, y, x, y of its vertices."""
+    """A line or ring: the figure that stands along it, in the unit of its column; whether it is an index line; and x, y, x, y of its
+    vertices."""
 
-    height: float
+    figure: float | None
     index: bool
     places: list[float]
 
 
-@router.post("/{int:project_id}/contours", response={200: list[LineOut], 422: Failure})
+@router.post("/{int:project_id}/lines", response={200: list[LineOut], 422: Failure})
 def view_lines(request: HttpRequest, project_id: int, body: LinesIn) -> list[dict[str, Any]]:
-    """The lines of a view, of the cells it shows. Empty where a finding of weight stop stands in the way."""
+    """The lines of a view, rough ones of the cells it shows. Empty where a finding of weight stop stands in the way."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
     task, _ = prepare(project, body.run)
-    first = task.operation.first
-    if task.outputs[first].kind != "features" or task.operation.previews != "rough":
+    of_lines = [
+        name for name, output in task.outputs.items() if output.kind == "features" and body.output in ("", name)
+    ]
+    if not of_lines or task.operation.previews == "none":
         raise InputError(f"Of {task.operation.title.lower()} no lines can be seen before it is run.")
     frame, bounds = project.frame.grid, Bounds(*body.bounds)
     if not all(np.isfinite(bounds)):
@@ -63,16 +68,20 @@ def view_lines(request: HttpRequest, project_id: int, body: LinesIn) -> list[dic
         window = at.window_over(bounds).clipped(at.rows, at.cols)
     if window.rows < 2 or window.cols < 2:
         return []
-    found = task.preview(View(bounds, level))
-    made = found[first] if found is not None else None
-    if not isinstance(made, Features):
-        return []
+    found = task.preview(View(bounds, level)) or task.run()
+    made = found[of_lines[0]]
+    assert isinstance(made, Features)
+    seen = shapely.intersects(made.geometries, shapely.box(*bounds))
+    made = made.kept(seen)
     if made.vertices > _MOST_VERTICES:
         raise InputError("There are too many lines in this view to draw. Take a wider interval, or look closer.")
     shapes = shapely.simplify(made.geometries, _UNSEEN * frame.at_level(level).cell_width, preserve_topology=False)
+    nothing: list[Value] = [None] * len(made)
+    figures = made.attributes[next(iter(made.units))] if made.units else nothing
     return [
-        {"height": height, "index": kind == "index", "places": shapely.get_coordinates(shape).round(2).ravel().tolist()}
-        for height, kind, shape in zip(made.attributes["height"], made.attributes["kind"], shapes, strict=True)
+        {"figure": figure, "index": kind == "index", "places": part[:, :2].round(2).ravel().tolist()}
+        for figure, kind, shape in zip(figures, made.attributes.get("kind", nothing), shapes, strict=True)
+        for part in parts_of(shape)
     ]
 
 

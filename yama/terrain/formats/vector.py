@@ -334,6 +334,7 @@ def _in_metres(facts: VectorFacts, features: Features, declared: Declared) -> Fe
             Finding("feet", "caution", f"The height column of {facts.name} is called {feet!r}.",
                     "Heights in feet are 3.28 times too high when taken as metres.", Fix("Take as feet", {"unit": "ft"}))
         )  # fmt: skip
+    features = replace(features, units=dict.fromkeys(columns, "m"))
     factor = UNITS[declared.unit or said or "m"]
     if factor == 1.0:
         return features

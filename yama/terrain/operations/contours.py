@@ -10,7 +10,7 @@ import shapely
 from pydantic import Field
 
 from yama.terrain.errors import InputError
-from yama.terrain.features import Features
+from yama.terrain.features import Features, Value
 from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.frame import Frame
@@ -87,7 +87,8 @@ def features_of(lines: Lines, params: ContoursParams, grid: Grid) -> Features:
         "index" if params.index_every and (own.listed or number % params.index_every == 0) else "line"
         for number in lines.numbers.tolist()
     ]
-    return Features(grid.crs, np.asarray(shapes, object), {"height": [*heights], "kind": [*kinds]})
+    columns: dict[str, list[Value]] = {"height": [*heights], "kind": [*kinds]}
+    return Features(grid.crs, np.asarray(shapes, object), columns, {"height": params.unit})
 
 
 def lines_of(surface: Surface, params: ContoursParams, progress: Progress = ignore_progress) -> Lines:

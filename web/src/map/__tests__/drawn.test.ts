@@ -1,8 +1,10 @@
+import type { Style } from "ol/style";
 import { describe, expect, it } from "vitest";
 import { areaOf, boxOf, holds, ringOf } from "../../stages/gather/area";
 import { project } from "../../testing/render";
 import { type CloudIndex, lookUp, squaresFor } from "../cloudPainter";
 import { inkOf, passes, usualDress } from "../dress";
+import { labelsLayer } from "../featuresLayer";
 import { partsOf, strengthOf } from "../linesPainter";
 import { covers, groundOf, type Sight } from "../slicedLayer";
 
@@ -118,12 +120,36 @@ describe("lines and how they are dressed", () => {
     expect(passes("code=toe", get)).toBe(false);
     expect(passes("width=3", get)).toBe(true);
   });
+  it("bear figures on index lines alone where there are any", () => {
+    const line = (kind: string, height: number) => ({
+      type: "Feature",
+      properties: { kind, height },
+      geometry: {
+        type: "LineString",
+        coordinates: [
+          [0, 0],
+          [100, 0],
+        ],
+      },
+    });
+    const dress = { ...usualDress({ id: 1, kind: "features" } as never), label: "height", unit: "ft" };
+    const labels = (...kinds: string[]) => {
+      const features = kinds.map((kind, i) => line(kind, 10 * i));
+      const layer = labelsLayer({ type: "FeatureCollection", features }, [0, 0], dress);
+      const style = layer.getStyleFunction();
+      const source = layer.getSource() as unknown as { getFeatures(): never[] };
+      return source.getFeatures().map((one) => (style?.(one, 1) as Style | undefined)?.getText()?.getText());
+    };
+    expect(labels("line", "index")).toEqual([undefined, "10\u202fft"]);
+    expect(labels("line", "line")).toEqual(["0\u202fft", "10\u202fft"]);
+  });
+
   it("are labelled by their height or name, areas not at all", () => {
     const holding = (attributes: Record<string, string>, counts: Record<string, number>) =>
       ({
         id: 1,
         kind: "features",
-        features: { attributes, counts, vertices: 1, crs: "", layer: "", layers: [] },
+        features: { attributes, counts, units: { elev: "m" }, vertices: 1, crs: "", layer: "", layers: [] },
       }) as never;
     expect(usualDress(holding({ elev: "number", sheet: "text" }, { lines: 3 }))).toMatchObject({
       label: "elev",

@@ -24,14 +24,14 @@ const preview = {
   figures: null,
 };
 const seen = [
-  { height: 100, index: true, places: [448_000, 5_438_000, 448_100, 5_438_050] },
-  { height: 120, index: false, places: [448_000, 5_438_100, 448_100, 5_438_150] },
+  { figure: 100, index: true, places: [448_000, 5_438_000, 448_100, 5_438_050] },
+  { figure: 120, index: false, places: [448_000, 5_438_100, 448_100, 5_438_150] },
 ];
 const base = {
   "GET /projects/1/holdings": [surface(1, "Lidar ground")],
   "GET /projects/1/jobs": [],
   "POST /projects/1/previews": preview,
-  "POST /projects/1/contours": seen,
+  "POST /projects/1/lines": seen,
 };
 const last = (asked: Asked[], path: string) => asked.filter((one) => one.path.endsWith(path)).at(-1)?.body;
 const open = (answers = {}) => {
@@ -46,7 +46,7 @@ describe("contours", () => {
     const asked = open();
     expect(await screen.findByText("2 lines")).toBeTruthy();
     expect(useDesk.getState().contours).toEqual({ lines: seen, unit: "m" });
-    expect(last(asked, "/contours")).toEqual({
+    expect(last(asked, "/lines")).toEqual({
       run: { operation: "contours", params: {}, inputs: { surface: 1 } },
       bounds: [447_000, 5_437_000, 449_000, 5_439_000],
     });
@@ -55,7 +55,7 @@ describe("contours", () => {
     fireEvent.click(await screen.findByRole("option", { name: "international feet" }));
     expect(screen.getByText("Every 250 ft a line is heavier and bears its height.")).toBeTruthy();
     await waitFor(() =>
-      expect(last(asked, "/contours")).toMatchObject({ run: { params: { interval: 50, unit: "ft" } } }),
+      expect(last(asked, "/lines")).toMatchObject({ run: { params: { interval: 50, unit: "ft" } } }),
     );
     expect(useDesk.getState().contours?.unit).toBe("ft");
     fireEvent.click(screen.getByRole("switch"));
@@ -87,7 +87,7 @@ describe("contours", () => {
     };
     const asked = open({ "POST /projects/1/previews": { ...preview, findings: [stop] } });
     fireEvent.click(await screen.findByRole("button", { name: "Take 50 m" }));
-    expect(asked.some(({ path }) => path.endsWith("/contours"))).toBe(false);
+    expect(asked.some(({ path }) => path.endsWith("/lines"))).toBe(false);
     expect((screen.getByRole("button", { name: "Run" }) as HTMLButtonElement).disabled).toBe(true);
     expect(useDesk.getState().sheets.contours?.params.interval).toBe(50);
   });
@@ -123,13 +123,10 @@ describe("contours", () => {
     expect(contourStyle(150, true, "ft").getText()?.getText()).toBe("150\u202fft");
     expect(contourStyle(150, false, "ft").getText()).toBeNull();
     const holding = lines(7, "x", ["a"]);
-    const of = (params: object) =>
-      usualDress({
-        ...holding,
-        features: { ...holding.features, attributes: { height: "number", kind: "text" } } as never,
-        recipe: { operation: "contours", params } as never,
-      });
-    expect(of({ unit: "us-ft" })).toMatchObject({ label: "height", unit: "ft", indexed: true });
-    expect(of({ index_every: 0 })).toMatchObject({ unit: "m", indexed: false });
+    const of = (attributes: Record<string, string>, units: Record<string, string>) =>
+      usualDress({ ...holding, features: { ...holding.features, attributes, units } as never });
+    expect(of({ height: "number", kind: "text" }, { height: "us-ft" })).toMatchObject({ label: "height", unit: "ft" });
+    expect(of({ name: "text", ELEV_FT: "number" }, { ELEV_FT: "m" })).toMatchObject({ label: "ELEV_FT", unit: "m" });
+    expect(of({ height: "number" }, {})).toMatchObject({ label: "height", unit: "" }); // of a unit nobody knows
   });
 });

@@ -16,11 +16,13 @@ from yama.terrain.kinds import Kept
 
 
 class FeaturesFacts(Schema):
-    """Of features: how many of each geometry, and the columns of their table with what they hold."""
+    """Of features: how many of each geometry, the columns of their table with what they hold, and the units of those where they are
+    known."""
 
     counts: dict[str, int]
     vertices: int
     attributes: dict[str, str]
+    units: dict[str, str]
     crs: str
     layer: str
     layers: list[str]

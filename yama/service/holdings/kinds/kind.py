@@ -66,6 +66,10 @@ class HoldingKind(ABC):
     def known(self, holding: Holding) -> str:
         """In a line, what is in it."""
 
+    def is_judgeable(self, holding: Holding) -> bool:
+        """Whether it has heights whose errors at checkpoints can be told."""
+        return False
+
     def require(self, holding: Holding) -> None:
         """Refuse a holding of another kind."""
         if holding.kind != self.name:

@@ -121,5 +121,8 @@ class SurfaceHolding(HoldingKind):
             keep_holes(holding, kept.holes)
             holding.facts["file"] = kept.file
 
+    def is_judgeable(self, holding: Holding) -> bool:
+        return quantity_of(holding) == "height"
+
     def known(self, holding: Holding) -> str:
         return f"{grouped(holding.facts['statistics']['cells'])} cells"

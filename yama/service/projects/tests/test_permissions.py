@@ -85,7 +85,7 @@ def endpoints(holding, key):
         ("POST", "/shares", {"holding": holding, "dress": _DRESS}, EDIT),
         ("DELETE", "/shares/1", None, EDIT),
         ("POST", "/heights", {"a": key}, VIEW),
-        ("POST", "/contours", {"run": _RUN, "bounds": [0, 0, 1, 1]}, EDIT),
+        ("POST", "/lines", {"run": _RUN, "bounds": [0, 0, 1, 1]}, EDIT),
         ("POST", "/pictures", {"runs": [_RUN], "bounds": [0, 0, 1, 1], "width": 20, "height": 20}, EDIT),
         ("GET", f"/facets/{key}?west=0&south=0&east=1&north=1", None, VIEW),
         ("GET", "/probe?x=1&y=1", None, VIEW),

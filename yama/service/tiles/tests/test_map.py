@@ -316,12 +316,12 @@ class ContoursTest(ServiceTest):
 
     def test_of_a_view_they_are_those_that_a_run_keeps(self):
         box = list(self.project.frame.grid.bounds)
-        seen = self.ask("POST", "/contours", {"run": self.run, "bounds": box})
+        seen = self.ask("POST", "/lines", {"run": self.run, "bounds": box})
         self.ask("POST", "/runs", {**self.run, "name": "Contours"}, 202)
         job = self.run_jobs()[0]
         self.assertEqual(job.state, "done", job.message + job.log)
         kept = list(job.holding.features.all())
-        self.assertEqual(sorted(one["height"] for one in seen), sorted(one.attributes["height"] for one in kept))
+        self.assertEqual(sorted(one["figure"] for one in seen), sorted(one.attributes["height"] for one in kept))
         self.assertEqual({one["index"] for one in seen}, {one.attributes["kind"] == "index" for one in kept})
         for one in seen:
             self.assertEqual(len(one["places"]) % 2, 0)
@@ -330,13 +330,13 @@ class ContoursTest(ServiceTest):
     def test_what_stops_a_run_draws_nothing_and_nonsense_is_refused(self):
         box = list(self.project.frame.grid.bounds)
         self.run["params"] = {"interval": 0.0001}
-        self.assertEqual(self.ask("POST", "/contours", {"run": self.run, "bounds": box}), [])
+        self.assertEqual(self.ask("POST", "/lines", {"run": self.run, "bounds": box}), [])
         self.run["params"] = {"interval": -1}
-        self.ask("POST", "/contours", {"run": self.run, "bounds": box}, 422)
+        self.ask("POST", "/lines", {"run": self.run, "bounds": box}, 422)
         self.run.update(operation="slope", params={})
-        self.ask("POST", "/contours", {"run": self.run, "bounds": box}, 422)
+        self.ask("POST", "/lines", {"run": self.run, "bounds": box}, 422)
         self.run.update(operation="contours")
-        self.assertEqual(self.ask("POST", "/contours", {"run": self.run, "bounds": [0, 0, 1, 1]}), [])
+        self.assertEqual(self.ask("POST", "/lines", {"run": self.run, "bounds": [0, 0, 1, 1]}), [])
 
 
 class ExportTest(ServiceTest):

@@ -80,7 +80,8 @@ class ChangeAlongLines(Operation[ChangeParams]):
         def changed() -> Features:
             chosen = lines.kept(np.array(kept))
             values = cast(list[Value], [one for (_, one), keep in zip(found, kept, strict=True) if keep])
-            return Features(chosen.crs, chosen.geometries, {**chosen.attributes, "change": values})
+            columns = {**chosen.attributes, "change": values}
+            return Features(chosen.crs, chosen.geometries, columns, {**chosen.units, "change": frame.unit})
 
         columns = (Column("length", "Length", "m"), Column("change", "Mean change", frame.unit, decimals=3))
         return Results(change=change, lines=changed, figures=Table(columns, found))
