@@ -18,8 +18,8 @@ from yama.terrain.formats import vector
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
-from yama.terrain.operations import find, parse_params
-from yama.terrain.surface import ArraySurface, read_block, sample, store, walk
+from yama.terrain.operations import Task, find
+from yama.terrain.surface import ArraySurface, Surface, read_block, sample, store, walk
 
 METHODS = ("triangulation", "natural_neighbour", "inverse_distance", "spline", "kriging", "nearest")
 
@@ -45,12 +45,15 @@ def from_contours() -> dict[str, Any]:
     return {name: held for name, held in sheets().items() if name != "points"}
 
 
+def _made(operation: str, inputs: dict[str, Any], params: dict[str, Any], frame: Frame) -> Surface:
+    return Task(find(operation), inputs, params, frame).run().surface("surface")
+
+
 def contour_spline() -> float:
     """Seconds to store 2048² cells of the spline through the old sheet, all inputs used."""
     grid = island().surface.grid
     part = grid.part(Window(900, 1500, 2048, 2048))
-    operation = find("contour_surface")
-    surface = operation.run(from_contours(), parse_params(operation, {}), Frame(part, "m", ""))
+    surface = _made("contour_surface", from_contours(), {}, Frame(part, "m", ""))
     with tempfile.TemporaryDirectory(prefix="yama-bench-") as folder:
         started = time.perf_counter()
         store(surface, Path(folder) / "spline.tif")
@@ -83,21 +86,19 @@ def accuracy() -> list[tuple[str, str, str, str, str]]:
 
     points = sheets()["points"]
     good = np.abs(_miss(points.x, points.y, points.z, truth.surface)) < 5
-    operation = find("interpolate_points")
     for method in METHODS:
-        params = parse_params(operation, {"method": method, "reach_limit": 60, "duplicates": "lowest"})
-        made = operation.run({"points": points.kept(good)}, params, frame)
+        params: dict[str, Any] = {"method": method, "reach_limit": 60, "duplicates": "lowest"}
+        made = _made("interpolate_points", {"points": points.kept(good)}, params, frame)
         judge(f"{method.replace('_', ' ')} of {int(good.sum())} points", _whole(made), ~water)
-    operation = find("contour_surface")
     for method in ("spline", "triangulation"):
-        params = parse_params(operation, {"method": method, "labels": "as_neighbours", "join_gaps": 250})
-        made = operation.run(from_contours(), params, frame)
+        params = {"method": method, "labels": "as_neighbours", "join_gaps": 250}
+        made = _made("contour_surface", from_contours(), params, frame)
         judge(f"{method} of contours, spots, streams, lakes", _whole(made), ~water & (heights > 12) & ~quarry)
     return rows
 
 
 def _miss(x: Any, y: Any, z: Any, truth: ArraySurface) -> npt.NDArray[np.float64]:
-    return np.nan_to_num(z - sample(truth, x, y), nan=np.inf)
+    return np.asarray(np.nan_to_num(z - sample(truth, x, y), nan=np.inf), np.float64)
 
 
 def _whole(surface: Any) -> npt.NDArray[np.float32]:

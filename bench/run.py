@@ -19,7 +19,9 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from scipy import ndimage
@@ -31,11 +33,12 @@ sys.path.insert(0, str(ROOT))
 
 from bench import build, gather, join  # noqa: E402
 from yama.terrain.allocation import keep_freed_memory  # noqa: E402
+from yama.terrain.cloud import Cloud  # noqa: E402
 from yama.terrain.fit.expression import parse  # noqa: E402
 from yama.terrain.fit.reproject import difference  # noqa: E402
 from yama.terrain.formats import delimited, las, raster  # noqa: E402
-from yama.terrain.grid import Grid  # noqa: E402
-from yama.terrain.interpolate.binning import GriddedCloud  # noqa: E402
+from yama.terrain.grid import Grid, Window  # noqa: E402
+from yama.terrain.interpolate.binning import GriddedCloud, Rule  # noqa: E402
 from yama.terrain.interpolate.delaunay import triangulate  # noqa: E402
 from yama.terrain.interpolate.idw import inverse_distance  # noqa: E402
 from yama.terrain.interpolate.kriging import empirical, fit, kriged  # noqa: E402
@@ -46,6 +49,7 @@ from yama.terrain.operations.calculate import calculated  # noqa: E402
 from yama.terrain.relief.contrast import contrast_of  # noqa: E402
 from yama.terrain.relief.slope import hillshade_of, slope_of  # noqa: E402
 from yama.terrain.surface import ArraySurface, StoredSurface, Surface, read_block, store, walk  # noqa: E402
+from yama.terrain.warming import warm  # noqa: E402
 
 CORES = 2
 
@@ -82,7 +86,7 @@ def read_on_all_cores(surface: Surface) -> np.ndarray:
     """All cells, computed in blocks on all cores as storing does."""
     result = np.empty((surface.grid.rows, surface.grid.cols), np.float32)
 
-    def keep(window, heights):
+    def keep(window: Window, heights: Any) -> None:
         result[window.row : window.row + window.rows, window.col : window.col + window.cols] = heights
 
     walk(surface, read_block, keep, workers=CORES)
@@ -165,7 +169,7 @@ def idw() -> list[Row]:
     def theirs() -> np.ndarray:
         distance, found = cKDTree(both).query(centres, 12, workers=CORES)
         weights = 1 / np.maximum(distance, 1e-12) ** 2
-        return ((weights * z[found]).sum(1) / weights.sum(1)).reshape(1024, 1024)
+        return np.asarray((weights * z[found]).sum(1) / weights.sum(1)).reshape(1024, 1024)
 
     def ours() -> np.ndarray:
         return read_on_all_cores(inverse_distance(x, y, z, GRID, neighbours=12))
@@ -319,6 +323,10 @@ def natural() -> list[Row]:
                 f"{1 / ratio:.1f}x as long", "within 8x", 1 / ratio <= 8)]  # fmt: skip
 
 
+def _gridded(held: Cloud, grid: Grid, rule: Rule) -> np.ndarray:
+    return GriddedCloud([held], grid, rule).read_all()
+
+
 def cloud() -> list[Row]:
     """Gridding 10 M lidar points beside decoding them."""
     rows = []
@@ -333,8 +341,9 @@ def cloud() -> list[Row]:
             for chunk in las.chunks(path):
                 np.asarray(chunk.x), np.asarray(chunk.y), np.asarray(chunk.z)
 
-        for rule, goal in (("lowest", 1.15), ("mean", 1.15), ("median", 1.4)):
-            mine, base, ratio = paired(lambda rule=rule: GriddedCloud([held], grid, rule).read_all(), decode, 7)
+        goals: dict[Rule, float] = {"lowest": 1.15, "mean": 1.15, "median": 1.4}
+        for rule, goal in goals.items():
+            mine, base, ratio = paired(partial(_gridded, held, grid, rule), decode, 7)
             rows.append(
                 Row(f"10 M lidar points to {rule} cells of 2 m", "laspy + lazrs, decoding them", f"{mine:.2f} s",
                     f"{base:.2f} s", f"{1 / ratio:.2f}x the decoding", f"within {goal:g}x", 1 / ratio <= goal)
@@ -419,7 +428,7 @@ def server() -> list[Row]:
             address = instance.start()
             link = http.client.HTTPConnection("127.0.0.1", instance.place.port)
 
-            def ask(method: str, path: str, body: object = None, cookies: str = "") -> tuple[float, bytes, list]:
+            def ask(method: str, path: str, body: object = None, cookies: str = "") -> tuple[float, bytes, list[str]]:
                 headers = {"Cookie": cookies, "Content-Type": "application/json"}
                 if "csrftoken=" in cookies:
                     headers["X-CSRFToken"] = cookies.split("csrftoken=")[1].split(";")[0]
@@ -435,7 +444,7 @@ def server() -> list[Row]:
             cookies = "; ".join([cookies, *(line.split(";")[0] for line in given)])
             held = json.loads(ask("GET", "/api/projects/1/holdings", cookies=cookies)[1])
             survey = next(one for one in held if one["name"].startswith("Survey"))
-            body = {
+            body: dict[str, Any] = {
                 "operation": "interpolate_points",
                 "params": {"reach_limit": 60},
                 "inputs": {"points": survey["id"]},
@@ -469,7 +478,7 @@ def server() -> list[Row]:
                     if data:
                         tiles.append(took)
 
-            def keep_live(operation: str, params: dict, inputs: dict, name: str) -> int:
+            def keep_live(operation: str, params: dict[str, Any], inputs: dict[str, Any], name: str) -> int:
                 body = {"operation": operation, "params": params, "inputs": inputs, "name": name, "live": True}
                 ask("POST", "/api/projects/1/runs", body, cookies)
                 while True:
@@ -613,7 +622,7 @@ def arrivals() -> list[Row]:
             (laz, las.inspect, gather.decode_cloud, "inspect a LAZ of 10 M points", "laspy + lazrs, decoding it once"),
         ):
             inspect(path)
-            mine, theirs, ratio = paired(lambda i=inspect, p=path: i(p), lambda r=peer, p=path: r(p), 3)
+            mine, theirs, ratio = paired(partial(inspect, path), partial(peer, path), 3)
             rows.append(Row(work, name, f"{mine:.2f} s", f"{theirs:.2f} s", f"{1 / ratio:.2f}x the reading", "within 1.3x",
                             1 / ratio <= 1.3))  # fmt: skip
         peak = gather.peak_of_inspecting(laz)
@@ -679,22 +688,6 @@ BENCHMARKS = {"delaunay": delaunay, "tin": tin, "natural": natural, "kriging": k
               "arrivals": arrivals, "drawn": drawn}  # fmt: skip
 
 
-def compile_time() -> float:
-    """Seconds the kernels take to be compiled or loaded, before anything is measured."""
-
-    def warm() -> None:
-        x, y, z = points(30_000)
-        small = Grid("EPSG:32741", 0, 64, 1, 1, 64, 64)
-        triangulated(x, y, z, small).read_all()
-        inverse_distance(x, y, z, small).read_all()
-        heights = np.zeros((64, 64), np.float32)
-        slope_of(heights, small)
-        hillshade_of(heights, small)
-        difference(ArraySurface(heights, small), ArraySurface(heights, small)).read_all()
-
-    return seconds(warm)
-
-
 def main() -> int:
     """Run the named benchmarks, or all; exit 1 where a goal was missed."""
     parser = argparse.ArgumentParser()
@@ -706,7 +699,7 @@ def main() -> int:
     if options.store_difference:
         _store_difference()
         return 0
-    loaded = compile_time()
+    loaded = seconds(warm)
     rows = [row for name in options.names or BENCHMARKS for row in BENCHMARKS[name]()]
     lines = [
         "| work | against | ours | peer | measured | goal | held | equal to the peer |",

@@ -16,7 +16,7 @@ from pyproj import Transformer
 
 from yama.terrain.grid import FloatArray, Grid, Window, parse_crs
 from yama.terrain.kernels import kernel
-from yama.terrain.surface import Facets, Heights, LiveSurface, Over, Surface
+from yama.terrain.surface import Facets, Heights, LiveSurface, OnlyWhere, Over, Surface
 
 Resampling = Literal["nearest", "bilinear", "cubic", "cubic_spline", "mean", "lowest", "highest"]
 """nearest, bilinear: as they say. cubic: convolution with a = -1/2 (R. Keys, "Cubic convolution interpolation for digital image
@@ -272,7 +272,7 @@ class FittedSurface(Over):
     def companion(self, name: str, below: Surface) -> Surface | None:
         """The source of the cell nearest by; the uncertainty read as heights are, which holds where errors of cells side by side are
         alike, and is too much where they are not."""
-        return FittedSurface(below, self.grid, "nearest" if name == "source" else "bilinear")
+        return OnlyWhere(FittedSurface(below, self.grid, "nearest" if name == "source" else "bilinear"), self)
 
     def _source_level(self, grid: Grid, level: int) -> int:
         if self._resampling in _AREA:  # of its own cells, but in views wider than the target's

@@ -8,7 +8,7 @@ import numpy.typing as npt
 
 from yama.terrain.fit.reproject import FittedSurface
 from yama.terrain.grid import Grid, Window
-from yama.terrain.surface import Heights, Over, Surface
+from yama.terrain.surface import Heights, OnlyWhere, Over, Surface
 
 
 class Shifted(Over):
@@ -25,7 +25,8 @@ class Shifted(Over):
         return (self._smooth,)
 
     def companion(self, name: str, below: Surface) -> Surface | None:
-        return Shifted(below, self.grid, self._smooth and name != "source")
+        moved = Shifted(below, self.grid, self._smooth and name != "source")
+        return OnlyWhere(moved, self) if self._smooth else moved
 
     def read(self, window: Window, level: int = 0) -> Heights:
         step = 2**level

@@ -1,6 +1,6 @@
 """Surfaces: values on a grid, read by window. Stored ones come from a file, live ones are computed on sight."""
 
-from yama.terrain.surface.accompanied import Accompanied
+from yama.terrain.surface.accompanied import Accompanied, OnlyWhere
 from yama.terrain.surface.base import Category, Facets, Heights, Surface, cut_out, digest, put_in
 from yama.terrain.surface.evaluated import EvaluatedSurface
 from yama.terrain.surface.live import LiveSurface
@@ -21,6 +21,7 @@ __all__ = [
     "Heights",
     "LiveSurface",
     "Moments",
+    "OnlyWhere",
     "Over",
     "Statistics",
     "StoredSurface",

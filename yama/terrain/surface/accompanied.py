@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.grid import Window
@@ -33,3 +34,18 @@ class Accompanied(Over):
 
     def read_exact(self, window: Window) -> npt.NDArray[Any]:
         return self.surface.read_exact(window)
+
+
+class OnlyWhere(Over):
+    """A companion, empty where the surface that it goes with is: the two are read in ways that end at other cells."""
+
+    def __init__(self, companion: Surface, surface: Surface) -> None:
+        super().__init__(companion)
+        self._beside = surface
+
+    def settings(self) -> tuple[Any, ...]:
+        return (self._beside.fingerprint,)
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        cells = self.surface.read(window, level)
+        return np.where(np.isnan(self._beside.read(window, level)), np.float32(np.nan), cells)

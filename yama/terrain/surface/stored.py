@@ -24,7 +24,7 @@ from yama.terrain.surface.base import Category, Heights, Surface, put_in
 
 rasterio = later("rasterio")
 
-CATEGORIES = "CATEGORIES"
+CATEGORIES = "YAMA_CATEGORIES"
 """The tag with the categories of a file's cells, as JSON."""
 
 
@@ -58,6 +58,16 @@ class _Handles:
 def has_mask(dataset: Any) -> bool:
     """Whether a raster file says by a mask or an alpha band, and not by a value, which of its cells are empty."""
     return rasterio.enums.MaskFlags.per_dataset in dataset.mask_flag_enums[0]
+
+
+def _categories(told: str, name: str) -> tuple[Category, ...]:
+    try:
+        return tuple(
+            Category(int(one["value"]), str(one["name"]), str(one["colour"]), tuple(map(int, one["inputs"])))
+            for one in json.loads(told)
+        )
+    except (ValueError, KeyError, TypeError) as error:
+        raise InputError(f"{name} does not say properly what its categories are. Get the file again.") from error
 
 
 class StoredSurface(Surface):
@@ -134,12 +144,12 @@ class StoredSurface(Surface):
         super().__init__(grid, unit or said, vertical_datum or tags.get("VERTICAL_DATUM", ""))
 
         if CATEGORIES in tags:
-            self.categories = tuple(
-                Category(**{**one, "inputs": tuple(one["inputs"])}) for one in json.loads(tags[CATEGORIES])
-            )
-        if self._is_wider and self._scale == 1.0 and self._offset == 0.0:
-            nodata = float("nan") if self._nodata is None else float(self._nodata)
-            self.encoding = Encoding(str(self._exact_type), 1.0, nodata)  # type: ignore[arg-type]
+            self.categories = _categories(tags[CATEGORIES], self._name)
+        if (self._is_wider or self.categories) and self._scale == 1.0 and self._offset == 0.0:
+            whole = self._exact_type.kind in "iu"
+            unsaid = float(np.iinfo(self._exact_type).min) if whole else float("nan")
+            nodata = unsaid if self._nodata is None else float(self._nodata)
+            self.encoding = Encoding(str(self._exact_type), 1.0, nodata, categorical=bool(self.categories))  # type: ignore[arg-type]
 
     @property
     def _is_wider(self) -> bool:
