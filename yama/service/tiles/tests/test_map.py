@@ -3,6 +3,7 @@
 import gzip
 import json
 from datetime import timedelta
+from unittest import mock
 from urllib.parse import quote
 
 import numpy as np
@@ -13,6 +14,7 @@ from django.utils import timezone
 from yama.service.holdings.deleted import clear
 from yama.service.holdings.models import Holding, Preview
 from yama.service.jobs.models import Job
+from yama.service.surfaces.cells import tile_bands
 from yama.service.tests.base import GRID, ServiceTest
 from yama.terrain.grid import Grid, Window
 from yama.terrain.relief.slope import slope
@@ -46,7 +48,15 @@ class TileTest(ServiceTest):
         body = {"operation": "difference", "inputs": {"first": first.pk, "second": second.pk}}
         key = self.ask("POST", "/previews", body)["key"]
         np.testing.assert_allclose(self.tile(key, 0, 0, 0)[1:, 1:], 3.0, atol=1e-4)
-        np.testing.assert_array_equal(self.tile(key, 0, 0, 0), self.tile(key, 0, 0, 0))
+        computed = self.tile(key, 0, 0, 0)
+        with mock.patch("yama.service.tiles.tile.tile_bands", wraps=tile_bands) as made:
+            np.testing.assert_array_equal(self.tile(key, 0, 0, 0), computed)
+            self.assertEqual(made.call_count, 0)
+            for other in (f"/tiles/{key}/0/1/0", f"/tiles/{key}/1/0/0", f"/tiles/{key}/0/0/0?shade=sky"):
+                self.ask("GET", other)
+            self.assertEqual(made.call_count, 3)
+        cache.clear()
+        np.testing.assert_array_equal(self.tile(key, 0, 0, 0), computed)
 
     def test_a_coarse_surface_shows_its_own_cells_with_one_gradient_each(self):
         heights = np.arange(1600.0).reshape(40, 40)
