@@ -298,7 +298,7 @@ function LightSetting() {
         onChange={(strength) => change({ strength })}
       />
       <Slider
-        label="Heights times"
+        label="Vertical exaggeration"
         range={[-2, 3, 0.25]}
         value={Math.log2(light.rise)}
         shown={num(light.rise, light.rise < 2 ? 2 : 1)}

@@ -56,7 +56,7 @@ export interface HeightsShown {
 }
 
 /** A footprint on the map while tiles are chosen. */
-export interface Foot {
+export interface Footprint {
   name: string;
   ring: [number, number][];
   look: "chosen" | "open" | "received" | "arriving" | "failed";
@@ -147,7 +147,7 @@ interface Desk extends Remembered {
   measuring: Record<string, string | number>;
   /** The table that is open in the strip. */
   tabled: number | null;
-  feet: Foot[];
+  footprints: Footprint[];
   /** A foot that was pressed on the map. */
   pressed: string | null;
   /** The area that is asked for, a ring in the frame's CRS. */
@@ -238,7 +238,7 @@ export const useDesk = create<Desk>((set) => ({
   flying: false,
   dressing: null,
   contours: null,
-  feet: [],
+  footprints: [],
   pressed: null,
   area: null,
   facetsOn: false,
@@ -273,7 +273,7 @@ export const useDesk = create<Desk>((set) => ({
       dots: [],
       rims: [],
       seams: [],
-      feet: [],
+      footprints: [],
       area: null,
       drawing: false,
       picking: false,

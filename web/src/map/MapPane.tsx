@@ -22,7 +22,7 @@ import { useDrawing } from "./useDrawing";
 import { useDressed } from "./useDressed";
 import { useEditing } from "./useEditing";
 import { useFacets, useFacetsInView } from "./useFacets";
-import { useFeet } from "./useFeet";
+import { useFootprints } from "./useFootprints";
 
 /** A surface on this pane; `from` and `to` are the shares of the pane's width that it may draw on. */
 export interface Drawn {
@@ -106,9 +106,12 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
         set({ clicked: { x: x + west, y: y + south, resolution: view.getResolution() ?? 1 } });
         return;
       }
-      const foot = map.forEachFeatureAtPixel(event.pixel, (feature) => feature.get("foot") as string | undefined);
-      if (foot) {
-        set({ pressed: foot });
+      const footprint = map.forEachFeatureAtPixel(
+        event.pixel,
+        (feature) => feature.get("footprint") as string | undefined,
+      );
+      if (footprint) {
+        set({ pressed: footprint });
         return;
       }
       set({ pointer: [(event.coordinate[0] ?? 0) + west, (event.coordinate[1] ?? 0) + south] });
@@ -299,7 +302,7 @@ export function MapPane({ view, drawn, className = "", label, onBusy, onPin }: P
     };
   }, [map, rims, seams, west, south]);
 
-  useFeet(map, grid);
+  useFootprints(map, grid);
   const line = useDesk((desk) => (desk.tab === "profile" ? desk.line : null));
   const lineAt = useDesk((desk) => desk.lineAt);
   useEffect(() => {

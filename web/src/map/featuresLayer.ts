@@ -179,7 +179,7 @@ const FOOT: Record<string, { stroke: string; fill: string; dash?: number[] }> = 
 };
 
 /** A tile's footprint by how it stands, with its name and a word on it. */
-export function footStyle(look: string, name: string, word: string, resolution: number): Style[] {
+export function footprintStyle(look: string, name: string, word: string, resolution: number): Style[] {
   const { stroke, fill, dash } = FOOT[look] ?? FOOT.open ?? { stroke: "#1F2A30", fill: "transparent" };
   const label = (
     text: string,

@@ -224,7 +224,7 @@ export default function View3D() {
           />
         )}
         <label className="rise3d">
-          Heights times
+          Vertical exaggeration
           <input
             type="range"
             min={0.5}

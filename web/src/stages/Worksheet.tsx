@@ -71,7 +71,7 @@ const OWN: Entry[] = [
     stage: "Gather",
     name: "arrivals",
     title: "What came in",
-    summary: "Every file as it was inspected, with findings and their mends.",
+    summary: "Every file as it was inspected, with findings and their fixes.",
     sheet: Arrivals,
   },
   {

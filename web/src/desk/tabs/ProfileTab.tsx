@@ -208,7 +208,7 @@ function Chart(props: {
       />
       {range && length > 0 && (
         <span className="times mut">
-          heights <span className="n">{num(exaggeration(length, range, ...size), 1)}</span> times as large as lengths
+          vertical exaggeration <span className="n">{num(exaggeration(length, range, ...size), 1)}</span>
         </span>
       )}
     </div>

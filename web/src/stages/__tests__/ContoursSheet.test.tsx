@@ -54,9 +54,7 @@ describe("contours", () => {
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "In" }));
     fireEvent.click(await screen.findByRole("option", { name: "international feet" }));
     expect(screen.getByText("Every 250 ft a line is heavier and bears its height.")).toBeTruthy();
-    await waitFor(() =>
-      expect(last(asked, "/lines")).toMatchObject({ run: { params: { interval: 50, unit: "ft" } } }),
-    );
+    await waitFor(() => expect(last(asked, "/lines")).toMatchObject({ run: { params: { interval: 50, unit: "ft" } } }));
     expect(useDesk.getState().contours?.unit).toBe("ft");
     fireEvent.click(screen.getByRole("switch"));
     expect(useDesk.getState().contours).toBeNull();

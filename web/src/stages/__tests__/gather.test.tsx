@@ -110,7 +110,7 @@ describe("ordering tiles", () => {
     await screen.findByRole("button", { name: "Order 2 tiles" });
     useDesk.setState({ pressed: "T1" });
     expect(await screen.findByRole("button", { name: "Order 1 tile" })).toBeTruthy();
-    expect(useDesk.getState().feet.map((foot) => foot.look)).toEqual(["chosen", "open", "received"]);
+    expect(useDesk.getState().footprints.map((print) => print.look)).toEqual(["chosen", "open", "received"]);
   });
 
   it("keeps a cut-out within the provider's limit", async () => {

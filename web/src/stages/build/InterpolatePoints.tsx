@@ -229,7 +229,7 @@ export function InterpolatePoints() {
           )}
         </div>
         <Choice
-          label="Same place"
+          label="Duplicates"
           value={(params.duplicates as string) ?? "mean"}
           options={DUPLICATES}
           onChange={(duplicates) => setParams({ duplicates })}

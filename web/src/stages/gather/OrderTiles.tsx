@@ -4,7 +4,7 @@ import { type Cover, call, type Order, type Place, type Product } from "../../ap
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { many, num, parse, thousands } from "../../desk/format";
-import { type Foot, useDesk } from "../../desk/store";
+import { type Footprint, useDesk } from "../../desk/store";
 import { Section, Sheet } from "../parts";
 import { Arrival } from "./Arrival";
 import { areaOf, boxOf, holds, ringOf } from "./area";
@@ -15,7 +15,7 @@ const OPEN = ["waiting", "making", "arriving", "taking in"];
 
 const WORDS: Record<string, string> = { waiting: "waiting", making: "being made", "taking in": "inspecting" };
 
-function standingLook(standing: string): Foot["look"] {
+function standingLook(standing: string): Footprint["look"] {
   if (standing === "received") return "received";
   if (standing === "failed" || standing === "cancelled") return "failed";
   return standing ? "arriving" : "open";
@@ -187,10 +187,10 @@ export function OrderTiles() {
     : tiles.filter((tile) => isFree(standingOf(tile)) && !left[`${chosen?.depot}${tile.name}`]);
 
   // footprints on the map
-  const feet = JSON.stringify(
+  const footprints = JSON.stringify(
     cutting
       ? []
-      : tiles.map((tile): Foot => {
+      : tiles.map((tile): Footprint => {
           const standing = standingOf(tile);
           const part = partOf(tile.name);
           const look = standingLook(standing);
@@ -213,14 +213,14 @@ export function OrderTiles() {
         }),
   );
   useEffect(() => {
-    set({ feet: JSON.parse(feet) as Foot[] });
-  }, [feet, set]);
+    set({ footprints: JSON.parse(footprints) as Footprint[] });
+  }, [footprints, set]);
   useEffect(() => {
     if (!pressed) return;
     set({ pressed: null });
     if (chosen) setLeft((held) => ({ ...held, [`${chosen.depot}${pressed}`]: !held[`${chosen.depot}${pressed}`] }));
   }, [pressed, chosen, set]);
-  useEffect(() => () => set({ feet: [], area: null, drawing: false, preview: null }), [set]);
+  useEffect(() => () => set({ footprints: [], area: null, drawing: false, preview: null }), [set]);
 
   // the quick look stands where a preview would
   const { data: look, error: lookError } = useQuery({

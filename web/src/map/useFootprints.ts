@@ -6,20 +6,20 @@ import VectorSource from "ol/source/Vector";
 import { useEffect } from "react";
 import type { Grid } from "../api/client";
 import { useDesk } from "../desk/store";
-import { areaMark, footStyle } from "./featuresLayer";
+import { areaMark, footprintStyle } from "./featuresLayer";
 import { originOf } from "./surfaceLayer";
 
 /** Footprints of tiles while they are chosen, and the area that is asked for. */
-export function useFeet(map: OlMap | null, grid: Grid): void {
-  const feet = useDesk((desk) => desk.feet);
+export function useFootprints(map: OlMap | null, grid: Grid): void {
+  const footprints = useDesk((desk) => desk.footprints);
   const area = useDesk((desk) => desk.area);
   const [west, south] = originOf(grid);
   useEffect(() => {
-    if (!map || (!feet.length && !area)) return;
+    if (!map || (!footprints.length && !area)) return;
     const place = (ring: [number, number][]) => ring.map(([x, y]) => [x - west, y - south]);
-    const prints = feet.map((foot) => {
-      const feature = new Feature({ geometry: new Polygon([place(foot.ring)]), foot: foot.name });
-      feature.setStyle((_, resolution) => footStyle(foot.look, foot.name, foot.word, resolution));
+    const prints = footprints.map((print) => {
+      const feature = new Feature({ geometry: new Polygon([place(print.ring)]), footprint: print.name });
+      feature.setStyle((_, resolution) => footprintStyle(print.look, print.name, print.word, resolution));
       return feature;
     });
     const layer = new VectorLayer({ source: new VectorSource({ features: prints }), zIndex: 58, declutter: true });
@@ -36,5 +36,5 @@ export function useFeet(map: OlMap | null, grid: Grid): void {
       map.removeLayer(layer);
       map.removeLayer(outline);
     };
-  }, [map, feet, area, west, south]);
+  }, [map, footprints, area, west, south]);
 }
