@@ -21,7 +21,7 @@ def ops(arguments: argparse.Namespace) -> None:
             for name, role in entry["inputs"].items()
         )
         given = " ".join(
-            f"--also {name}=FILE" if number else f"--out FILE ({one['kind']})"
+            f"--also {name}=FILE ({one['kind']})" if number else f"--out FILE ({one['kind']})"
             for number, (name, one) in enumerate(entry["outputs"].items())
         )
         print(f"{entry['name']:22}{entry['summary']}\n{'':22}{roles}\n{'':22}{given}")
@@ -37,7 +37,7 @@ def ops(arguments: argparse.Namespace) -> None:
 
 
 def _allowed(schema: dict[str, Any]) -> str:
-    """What a parameter may be, in words: its choices, or its kind with bounds and unit."""
+    """What a parameter may be, in words: its choices, or its kind with bounds, unit and the methods that have it."""
     options = [one for one in schema.get("anyOf", [schema]) if one.get("type") != "null"]
     said = []
     for one in options:
@@ -51,4 +51,5 @@ def _allowed(schema: dict[str, Any]) -> str:
         )
         said.append(f"{kind} {bounds}".strip())
     unit = schema.get("unit")
-    return f"{' or '.join(dict.fromkeys(said))}{f', in {unit}' if unit else ''}"
+    only = f"; of {', '.join(schema['only'])} only" if "only" in schema else ""
+    return f"{' or '.join(dict.fromkeys(said))}{f', in {unit}' if unit else ''}{only}"
