@@ -102,7 +102,10 @@ class WhichMethod(Operation[WhichMethodParams]):
         columns = (
             Column("method", "Method", type="text"), Column("seconds", "Time", "s", decimals=2), *columns_of(points.unit),
         )  # fmt: skip
-        rows = [(name, one.seconds, *values_of(one.figures)) for name, one in found.outcomes.items()]
+        rows = [
+            (name.replace("_", " ").capitalize(), one.seconds, *values_of(one.figures))
+            for name, one in found.outcomes.items()
+        ]
         facts = {
             **validate.to_dict(found, x, y), "scheme": params.scheme, "unit": points.unit,
             "block": block if params.scheme == "blocks" else None,

@@ -227,7 +227,12 @@ export function MosaicSheet() {
           </>
         )}
       </Section>
-      <Section title="Levelling" aside={overlaps ? `over ${overlaps.pairs.length} overlaps` : undefined}>
+      <Section
+        title="Levelling"
+        aside={
+          overlaps ? `over ${overlaps.pairs.length} ${overlaps.pairs.length === 1 ? "overlap" : "overlaps"}` : undefined
+        }
+      >
         <Choice
           label="Surfaces are"
           value={levelling}
