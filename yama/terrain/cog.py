@@ -161,8 +161,27 @@ def _most_frequent(values, result):
 
 
 def halve(heights: npt.NDArray[Any], categorical: bool = False) -> Heights:
-    """The next level: each cell the mean of the non-empty cells among its 2 x 2, as float32. categorical: their most frequent value,
-    the first of them in reading order where several are."""
+    """The next level.
+
+    Parameters
+    ----------
+    heights : ndarray, shape (rows, cols)
+        NaN where empty.
+    categorical : bool
+        Cells are categories.
+
+    Returns
+    -------
+    ndarray, shape (ceil(rows / 2), ceil(cols / 2))
+        float32: the mean of the cells among each 2 x 2 that are not empty; of categories the most frequent one, the first of them in
+        reading order where several are. NaN where all are empty.
+
+    Examples
+    --------
+    >>> cells = np.array([[1.0, 1.0, 4.0], [np.nan, 7.0, np.nan]])
+    >>> halve(cells).tolist(), halve(cells, categorical=True).tolist()
+    ([[3.0, 4.0]], [[1.0, 4.0]])
+    """
     result = np.empty((-(-heights.shape[0] // 2), -(-heights.shape[1] // 2)), np.float32)
     if categorical:
         _most_frequent(np.ascontiguousarray(heights, np.float32), result)

@@ -24,7 +24,20 @@ _heard = _Heard()
 
 
 def until(ended: threading.Event, work: Callable[_Given, _Made]) -> Callable[_Given, _Made]:
-    """The work, which gives up at its next `go_on` once `ended` is set. For threads of this process."""
+    """Work that gives up once it is no longer wanted.
+
+    Parameters
+    ----------
+    ended : threading.Event
+        Set where it is no longer wanted.
+    work : callable
+        It calls `go_on` every second or so.
+
+    Returns
+    -------
+    callable
+        Takes what `work` takes. Raises CancelledError where it gave up. For threads of this process.
+    """
 
     def heard(*args: _Given.args, **kwargs: _Given.kwargs) -> _Made:
         _heard.ended = ended
@@ -39,7 +52,13 @@ def until(ended: threading.Event, work: Callable[_Given, _Made]) -> Callable[_Gi
 
 @contextmanager
 def heard_by(progress: Progress) -> Iterator[None]:
-    """Let `progress` hear of what this thread does meanwhile: `go_on` and `got_to` call it, and what it raises ends the work."""
+    """Let `progress` hear of what this thread does meanwhile.
+
+    Parameters
+    ----------
+    progress : callable
+        Called by `go_on` and `got_to` with the share that was told last; what it raises ends the work.
+    """
     before = _heard.progress, _heard.share
     _heard.progress, _heard.share = progress, 0.0
     try:

@@ -98,12 +98,22 @@ class Proposal:
 
 
 def propose(extents: Sequence[Extent], cell_size: float | None = None, crs: str = "") -> Proposal:
-    """A frame for sources: the one CRS in metres they share, else the UTM zone of their middle; the area of a boundary,
-    else of all of them; cells of half the closest points' spacing, else of the coarsest surface, rounded to 1, 2 or 5.
+    """A frame proposed for sources, with a reason for each part.
 
-    cell_size, crs: where they are given already; a size is in units of the CRS.
+    Parameters
+    ----------
+    extents : sequence of Extent
+        Of the sources. Where some are boundaries, these alone say which area and CRS are meant.
+    cell_size : float, optional
+        In units of the CRS, where it is given already. Otherwise half the spacing of the closest points, else the cells of the coarsest
+        surface, rounded to 1, 2 or 5.
+    crs : str
+        Where it is given already. Otherwise the one CRS in metres that they share, else the UTM zone of their middle.
 
-    Raises InputError where there are no sources.
+    Raises
+    ------
+    InputError
+        Where there are no sources.
     """
     if not extents:
         raise InputError("A frame is proposed from files: add at least one that says where it lies.")

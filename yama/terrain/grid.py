@@ -117,9 +117,24 @@ def horizontal(crs: CRS) -> CRS:
 
 
 def compound(crs: str, vertical_datum: str, unit: str) -> CRS:
-    """A CRS with one of heights beside it: the register's where `vertical_datum` is a code or name of it, else one of that name in
-    metres. The CRS itself where it is compound already, where nothing is known of zero, or where heights are in a unit that the
-    other would not say (GeoTIFF keeps none for a zero level outside of the register)."""
+    """A CRS with one of heights beside it.
+
+    Parameters
+    ----------
+    crs : str
+        Of the coordinates over the ground.
+    vertical_datum : str
+        What height 0 means: a code or name of the register, or any name.
+    unit : str
+        Of heights.
+
+    Returns
+    -------
+    pyproj.CRS
+        With the register's vertical CRS, or one of that name in metres. The CRS itself where it is compound already, where nothing is
+        known of zero, or where heights are in a unit that the other would not say (GeoTIFF keeps none for a zero level outside of the
+        register).
+    """
     plain = parse_crs(crs)
     if plain.is_compound or not vertical_datum:
         return plain
@@ -503,8 +518,26 @@ def ground_of(crs: str, bounds: Bounds) -> Ground:
 def along_columns(
     heights: npt.NDArray[Any], grid: Grid, halo: int, ground: Ground | None, work: Callable[..., npt.NDArray[Any]]
 ) -> npt.NDArray[Any]:
-    """`work(heights, grid, ground)` of a window with `halo` cells on each side, without them: of all of it at once, or of bands of
-    columns where those differ in size, put together again."""
+    """Let work that takes one size of cell for a whole window be done on bands of columns, where columns differ in size.
+
+    Parameters
+    ----------
+    heights : ndarray, shape (rows + 2 halo, cols + 2 halo)
+        A window with `halo` cells on each side.
+    grid : Grid
+        Of the window with its halo.
+    halo : int
+        How far the work looks around a cell.
+    ground : Ground, optional
+        That of the grid where not given.
+    work : callable
+        Called with heights, grid and ground of a band with its halo; gives its cells without it.
+
+    Returns
+    -------
+    ndarray, shape (rows, cols)
+        The bands side by side; all of it in one go where columns are alike.
+    """
     ground = ground or grid.ground()
     if not ground.span:
         return work(heights, grid, ground)

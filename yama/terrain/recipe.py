@@ -45,7 +45,13 @@ class Step:
 
 
 def part_key(key: str, output: str, first: str) -> str:
-    """The key of what an output of a step gave: the step's own for the first, with the output's name behind it for others."""
+    """The key of what an output of a step gave: the step's own for the first, with the output's name behind it for others.
+
+    Examples
+    --------
+    >>> part_key("4f1c", "surface", first="surface"), part_key("4f1c", "source", first="surface")
+    ('4f1c', '4f1c:source')
+    """
     return key if output == first else f"{key}:{output}"
 
 
@@ -62,13 +68,24 @@ def file_key(path: str | Path) -> str:
 
 
 def source(name: str, file: str, declared: dict[str, Any], crs: str) -> dict[str, Any]:
-    """What a recipe says of a file: its name, the key of its bytes, what was declared about it, and the CRS it was
-    taken to be in where it names none."""
+    """What a recipe says of a file: its name, the key of its bytes, what was declared about it, and the CRS it was taken to be in where it
+    names none.
+    """
     return {"name": name, "file": file, "declared": declared, "crs": crs}
 
 
 def export(result: str, steps: dict[str, Step], files: dict[str, dict[str, Any]]) -> dict[str, Any]:
-    """A recipe as JSON values: every step by key, and each source file as `source` describes it by key."""
+    """A recipe as JSON values.
+
+    Parameters
+    ----------
+    result : str
+        The key of what it makes.
+    steps : dict of Step
+        Every step on the way there, by key.
+    files : dict
+        Every file it begins with, by key, each as `source` describes it.
+    """
     return {
         "format": FORMAT,
         "result": result,
@@ -93,7 +110,20 @@ def load(path: str | Path) -> tuple[str, dict[str, Step], dict[str, dict[str, An
 
 
 def below(key: str, steps: Mapping[str, Step]) -> list[str]:
-    """Keys of all steps that were made from `key`, directly or not; each after those it was made from."""
+    """What was made from something, directly or not.
+
+    Parameters
+    ----------
+    key : str
+        Of what it was made from.
+    steps : mapping of str to Step
+        All steps there are, by key.
+
+    Returns
+    -------
+    list of str
+        Keys, each after those it was made from.
+    """
     uses = {one: {source for keys in step.inputs.values() for source in keys} for one, step in steps.items()}
     reached = {key}
     grew = True
@@ -112,6 +142,16 @@ def below(key: str, steps: Mapping[str, Step]) -> list[str]:
 
 
 def with_instead(step: Step, instead: Mapping[str, str], version: int) -> Step:
-    """The same step on other inputs: each key that is in `instead` gives way to what stands there."""
+    """The same step on other inputs.
+
+    Parameters
+    ----------
+    step : Step
+        Unchanged by this.
+    instead : mapping of str to str
+        What stands in the place of a key; keys that are not in it stay.
+    version : int
+        Of the operation as it is now.
+    """
     inputs = {role: [instead.get(key, key) for key in keys] for role, keys in step.inputs.items()}
     return Step(step.operation, version, step.params, inputs, step.frame)

@@ -36,8 +36,12 @@ _here: Kept[str, Any] = Kept(_HERE)
 def shared(of: tuple[Any, ...], make: Callable[[], Thing]) -> Thing:
     """What `make` makes, from the shelf where it was made before of the same things.
 
-    of: all that it is made of, as plain values and arrays: equal pickles are taken for the same. What `make` raises is raised
-    here, and kept nowhere.
+    Parameters
+    ----------
+    of : tuple
+        All that it is made of, as plain values and arrays: equal pickles are taken for the same.
+    make : callable
+        Called where nothing of that is on the shelf; other processes wait for it. What it raises is raised here and kept nowhere.
     """
     key = hashlib.sha256(pickle.dumps(of, 5)).hexdigest()[:40]
     found: Thing = _here.get(key, lambda: _from_folder(key, make))

@@ -61,6 +61,14 @@ class Table:
     ------
     InputError
         Where a row has another number of values than there are columns, or two columns share a name.
+
+    Examples
+    --------
+    >>> made = Table((Column("place", "Place", type="text"), Column("error", "Error", "m")), [("quay", 0.25), ("skerry", None)])
+    >>> made.column("error")
+    [0.25, None]
+    >>> made.to_csv().splitlines()
+    ['Place,Error (m)', 'quay,0.25', 'skerry,']
     """
 
     columns: tuple[Column, ...]
@@ -115,7 +123,20 @@ class Table:
 
 
 def write(table: Table, path: str | Path) -> None:
-    """Write a table as .csv, or with its facts as .json. Raises InputError for another suffix."""
+    """Write a table into a file, whole or not at all.
+
+    Parameters
+    ----------
+    table : Table
+        Without its facts where it is written as .csv.
+    path : path
+        Ends in .csv or .json.
+
+    Raises
+    ------
+    InputError
+        For another suffix.
+    """
     path = Path(path)
     suffix = path.suffix.lower()
     if suffix not in (".csv", ".json"):

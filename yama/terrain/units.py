@@ -70,8 +70,20 @@ class InUnit(Over):
 
 
 def in_unit(surface: Surface, unit: str) -> Surface:
-    """The surface with its heights in `unit`; itself where they are already, or where its cells say something else than
-    heights or spreads of them."""
+    """A surface with its heights in another unit.
+
+    Parameters
+    ----------
+    surface : Surface
+        Of heights, or of spreads of them.
+    unit : str
+        One of `UNITS`.
+
+    Returns
+    -------
+    Surface
+        Itself where its values are in that unit already, or are no heights.
+    """
     if surface.unit == unit or surface.unit not in UNITS or unit not in UNITS:
         return surface
     return InUnit(surface, unit)

@@ -30,7 +30,22 @@ def kind_of(held: Held) -> Kind[Any]:
 
 
 def extent_of(held: Held, name: str, meant: bool = False) -> Extent:
-    """Where something lies and how fine it is. meant: its polygons say which area is meant. Raises InputError where it lies nowhere."""
+    """Where something lies and how fine it is.
+
+    Parameters
+    ----------
+    held : Held
+        Of any kind.
+    name : str
+        What people call it, for sentences.
+    meant : bool
+        Its polygons say which area is meant.
+
+    Raises
+    ------
+    InputError
+        Where it lies nowhere, as a table does.
+    """
     return kind_of(held).extent(held, name, meant)
 
 
@@ -40,10 +55,24 @@ def write(
     progress: Progress = ignore_progress,
     tags: dict[str, str] | None = None,
 ) -> None:
-    """Write what is held in the format that the suffix of `path` names, whole or not at all.
+    """Write what is held into a file. The file is there when it is whole, or not at all.
 
-    Surfaces: .tif (the only one that keeps unit, vertical datum and `tags`), .asc, .xyz. Points: .csv, .xlsx. Clouds: .las, .laz.
-    Features: .gpkg, .shp, .geojson, .kml, .dxf. Tables: .csv, .json. Raises InputError for any other, naming those there are.
+    Parameters
+    ----------
+    held : Held or Reclassified
+        Of any kind but image.
+    path : path
+        Its suffix names the format. Surfaces: .tif (the only one that keeps unit, vertical datum and `tags`), .asc, .xyz. Points: .csv,
+        .xlsx. Clouds: .las, .laz. Features: .gpkg, .shp, .geojson, .kml, .dxf. Tables: .csv, .json.
+    progress : callable
+        Called with the share done; what it raises ends the work and leaves nothing behind.
+    tags : dict of str, optional
+        What else the file is to say of itself.
+
+    Raises
+    ------
+    InputError
+        For any other suffix, naming those there are; where the disk is full.
     """
     path = Path(path)
     if isinstance(held, Reclassified):

@@ -40,6 +40,6 @@ class CloudKind(Kind[Cloud]):
 
 
 def write_reclassified(made: Reclassified, path: Path, progress: Progress) -> None:
-    """Write a cloud with the classes that it gets."""
+    """Write a cloud with the classes that its points get, as .las or .laz. The classes are found first, with 0.8 of the progress."""
     made.classifier.prepare(lambda share: progress(0.8 * share))
     las.write(made.cloud, path, progress=lambda share: progress(0.8 + 0.2 * share), classes=made.classifier.classes)

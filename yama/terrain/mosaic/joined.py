@@ -62,13 +62,42 @@ class Joining:
 def overlaps_of(
     surfaces: Sequence[Surface], grid: Grid, at: int, progress: Progress = ignore_progress
 ) -> list[Overlap]:
-    """How surfaces differ where two of them have heights, on a level of the grid; found once for all processes."""
+    """How surfaces differ where two of them have heights; found once for all processes.
+
+    Parameters
+    ----------
+    surfaces : sequence of Surface
+        Counted from 0.
+    grid : Grid
+        On which they are joined.
+    at : int
+        The level of it on which they are compared.
+    progress : callable
+        Called with the share done.
+
+    Returns
+    -------
+    list of Overlap
+        One for each pair that shares cells.
+    """
     made_of = ("overlaps", grid, at, [one.fingerprint for one in surfaces])
     return shared(made_of, lambda: overlaps(place(surfaces, grid), grid, at, progress))
 
 
 def seams_of(surfaces: Sequence[Surface], placed: Sequence[Placed], grid: Grid, how: Joining) -> Seams:
-    """Which surface holds which cells; found once for all processes."""
+    """Which surface holds which cells, along lines where they agree best; found once for all processes.
+
+    Parameters
+    ----------
+    surfaces : sequence of Surface
+        As they were given.
+    placed : sequence of Placed
+        The same on the grid, levelled.
+    grid : Grid
+        On which they are joined.
+    how : Joining
+        Its band and its areas count.
+    """
     prints = [one.fingerprint for one in surfaces]
     made_of = ("seams", grid, [one.plane for one in placed], how.band, how.told, prints)
     return shared(made_of, lambda: Seams(placed, grid, how.band, how.given))

@@ -18,7 +18,22 @@ _AT_PLACE = 0.02
 
 
 def chosen_points(points: Points, params: Any, frame: Frame) -> Points:
-    """The points with known places and heights, in the frame's CRS, that `codes`, `stray_points` and `left_out` leave."""
+    """The points that an operation works with.
+
+    Parameters
+    ----------
+    points : Points
+        In any CRS.
+    params : Params
+        With `codes`, `stray_points` and `left_out`; see `Interpolation`.
+    frame : Frame
+        Into whose CRS they are brought.
+
+    Returns
+    -------
+    Points
+        Those with a known place and height that the parameters leave.
+    """
     points = points.in_crs(frame.grid.crs)
     keep = np.isfinite(points.x) & np.isfinite(points.y) & np.isfinite(points.z)
     if params.codes is not None and points.codes.size:

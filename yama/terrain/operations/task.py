@@ -131,7 +131,20 @@ class Task:
 
 
 def parse_params(operation: Operation[Any], values: Mapping[str, Any]) -> Params:
-    """Checked parameters. Raises InputError that names the parameter and what is wrong."""
+    """Parameters of an operation, checked.
+
+    Parameters
+    ----------
+    operation : Operation
+        Whose `Params` they are of.
+    values : mapping
+        As they were typed; parameters that are missing have their defaults.
+
+    Raises
+    ------
+    InputError
+        Names the first parameter that is unknown or wrong, says what it may be and what was given.
+    """
     fitting = operation.Params.fitting(values)
     try:
         return fitting.model_validate(dict(values))
@@ -145,7 +158,22 @@ def parse_params(operation: Operation[Any], values: Mapping[str, Any]) -> Params
 
 
 def task_of(step: Step, given: Given) -> tuple[Task, str]:
-    """The task of a step, and the output that its key names. Steps of earlier versions of Yama are brought up to date."""
+    """The task of a step of a recipe.
+
+    Parameters
+    ----------
+    step : Step
+        As any version of Yama wrote it; its parameters are brought up to date.
+    given : Given
+        Its inputs by role.
+
+    Returns
+    -------
+    Task
+        Not run yet.
+    str
+        The output that the step's own key names.
+    """
     operation = find(step.operation)
     params, output = operation.upgraded(step.params)
     return Task(operation, given, params, Frame.from_dict(step.frame or {})), output
@@ -154,8 +182,19 @@ def task_of(step: Step, given: Given) -> tuple[Task, str]:
 def make_step(
     operation: Operation[Any], params: Params, input_keys: Mapping[str, str | list[str]], frame: Frame
 ) -> Step:
-    """The recipe's step for running an operation. Parameters left at their defaults are not written down, so that
-    naming a default makes no other recipe."""
+    """The step of a recipe for running an operation.
+
+    Parameters
+    ----------
+    operation : Operation
+        Its name and version are noted.
+    params : Params
+        Those left at their defaults are not written down, so that naming a default makes no other recipe.
+    input_keys : mapping
+        Keys of the inputs by role, several where the role takes many.
+    frame : Frame
+        On which it is run.
+    """
     return Step(
         operation=operation.name,
         version=operation.version,

@@ -186,7 +186,20 @@ def unlike_any() -> tuple[Any, ...]:
 
 
 def cut_out(heights: Heights, window: Window) -> Heights:
-    """A copy of a window of an array, NaN where the window reaches past it."""
+    """A copy of a window of an array.
+
+    Parameters
+    ----------
+    heights : ndarray, shape (rows, cols)
+        All cells of a level.
+    window : Window
+        It may reach past the array.
+
+    Returns
+    -------
+    ndarray, shape (window.rows, window.cols)
+        NaN where the window reaches past the array.
+    """
     rows, cols = heights.shape
     inside = window.clipped(rows, cols)
     part = heights[inside.row : inside.row + inside.rows, inside.col : inside.col + inside.cols]
@@ -198,5 +211,5 @@ def cut_out(heights: Heights, window: Window) -> Heights:
 
 
 def put_in(target: Heights, part: Heights, row: int, col: int) -> None:
-    """Copy `part` into `target` with its first cell at (row, col)."""
+    """Copy `part`, shape (rows, cols), into `target`, with its first cell at (row, col). It must fit."""
     target[row : row + part.shape[0], col : col + part.shape[1]] = part

@@ -14,10 +14,30 @@ _NEAR = 256
 
 
 def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike, nearest: bool = False) -> FloatArray:
-    """Heights at positions by bilinear interpolation between cell centres, or those of the nearest cells.
+    """Values of a surface at positions.
 
-    x, y: `(points,)` in the surface's CRS. Returns float64 `(points,)`, NaN outside and where any of the
-    cells that carry weight is empty. Positions are read in blocks, so that scattered ones stay cheap.
+    Parameters
+    ----------
+    surface : Surface
+        Read in blocks, so that scattered positions stay cheap.
+    x, y : array_like, shape (points,)
+        In the surface's CRS.
+    nearest : bool
+        Take the value of the nearest cell centre; otherwise values are interpolated bilinearly between the four around.
+
+    Returns
+    -------
+    ndarray, shape (points,)
+        float64; NaN outside the grid, and where any of the cells that carry weight is empty.
+
+    Examples
+    --------
+    >>> from yama.terrain.grid import Grid
+    >>> from yama.terrain.surface import ArraySurface
+    >>> grid = Grid("EPSG:32741", west=0.0, north=20.0, cell_width=10.0, cell_height=10.0, rows=2, cols=2)
+    >>> surface = ArraySurface([[1.0, 2.0], [3.0, 4.0]], grid)
+    >>> sample(surface, [5.0, 10.0, 25.0], [15.0, 10.0, 10.0]).tolist()
+    [1.0, 2.5, nan]
     """
     grid = surface.grid
     cols = np.atleast_1d(grid.col_of(x))

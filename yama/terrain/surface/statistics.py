@@ -84,7 +84,22 @@ def _moments(surface: Surface, window: Window) -> Moments:
 
 
 def statistics(surface: Surface, progress: Progress = ignore_progress, workers: int | None = None) -> Statistics:
-    """Statistics over all cells of a surface, read block by block."""
+    """Statistics over all cells of a surface, in bounded memory.
+
+    Parameters
+    ----------
+    surface : Surface
+        It is prepared first, then read block by block.
+    progress : callable
+        Called with the share done; what it raises ends the work.
+    workers : int, optional
+        How many blocks are read at one time; see `cluster.cores` where not given.
+
+    Returns
+    -------
+    Statistics
+        Sums are added in the order of blocks, so that they do not depend on which was read first.
+    """
     progress = prepared(surface, progress)
     found: dict[tuple[int, int], Moments] = {}
 

@@ -28,10 +28,29 @@ def walk(
     workers: int | None = None,
     block: int = BLOCK,
 ) -> None:
-    """Make something of every block of a surface on all cores and hand it to `visit`, in no set order, one at a time.
+    """Make something of every block of a surface on all cores, and hand it to `visit`.
 
-    At most twice `workers` blocks are held. Whatever `visit` or `progress` raises ends the walk; `progress` is called every half
-    second at least, and what is being made hears of the end (see `ending`) where it takes long.
+    Parameters
+    ----------
+    surface : Surface
+        It is not prepared here; see `prepared`.
+    make : callable
+        Called in workers with the surface and a window. It must be picklable where another process works.
+    visit : callable
+        Called here with the window and what was made of it, for one block at a time, in no set order.
+    progress : callable
+        Called with the share done, every half second at least.
+    executor : concurrent.futures.Executor, optional
+        Where blocks are made; see `cluster.pool` where not given.
+    workers : int, optional
+        How many blocks are made at one time; see `cluster.cores` where not given. At most twice as many are held.
+    block : int
+        Rows and columns of a block.
+
+    Raises
+    ------
+    Exception
+        Whatever `make`, `visit` or `progress` raises. What is being made then hears of the end; see `ending`.
     """
     asked = workers or cores()
     own = pool(asked) if executor is None else None
@@ -68,7 +87,20 @@ def walk(
 
 
 def prepared(surface: Surface, progress: Progress) -> Progress:
-    """Prepare a surface, and return the progress of what comes after it, which goes on from where preparing got to."""
+    """Prepare a surface, with the first 0.3 of the progress, and return the progress of what comes after.
+
+    Parameters
+    ----------
+    surface : Surface
+        See `Surface.prepare`.
+    progress : callable
+        Called with the share of all of the work.
+
+    Returns
+    -------
+    callable
+        Takes the share of what comes after. It goes on from where preparing got to: from 0 where there was nothing to prepare.
+    """
     reached = 0.0
 
     def note(share: float) -> None:
@@ -81,5 +113,5 @@ def prepared(surface: Surface, progress: Progress) -> Progress:
 
 
 def read_block(surface: Surface, window: Window) -> Heights:
-    """What a walk makes where the heights themselves are wanted."""
+    """The values of a window: what a walk makes where nothing else is wanted."""
     return surface.read(window)
