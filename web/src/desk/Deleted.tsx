@@ -62,6 +62,32 @@ export function useDeleting(holding: Holding) {
   return { ask: () => look.mutate(), dialog, error: error?.message ?? "" };
 }
 
+/** What a holding was made of, and a button that deletes it. */
+export function MadeAndDelete({ holding }: { holding: Holding }) {
+  const project = useProject();
+  const deleting = useDeleting(holding);
+  return (
+    <>
+      {holding.recipe && (
+        <span className="mut">
+          {holding.recipe.title} of <b>{Object.values(holding.recipe.inputs).join(", ")}</b>
+        </span>
+      )}
+      {project.role !== "viewer" && (
+        <button type="button" className="lnk danger" onClick={deleting.ask}>
+          Delete
+        </button>
+      )}
+      {deleting.error && (
+        <span className="fail" role="alert">
+          {deleting.error}
+        </span>
+      )}
+      {deleting.dialog}
+    </>
+  );
+}
+
 /** What was deleted within a week, to be had back: the last one by a press, all of them in a list. */
 export function Deleted() {
   const project = useProject();

@@ -10,6 +10,7 @@ from django.core.cache import cache
 from django.db import transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from ninja import Field, Router, Schema
 from ninja.errors import HttpError
 from pyproj import Transformer
@@ -18,7 +19,7 @@ from yama.service.accounts.people import person
 from yama.service.depots import client
 from yama.service.depots.models import Order, Part
 from yama.service.holdings.models import working_folder
-from yama.service.jobs.api import AcceptedOut
+from yama.service.jobs.api import AcceptedOut, cancel_job
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
@@ -350,8 +351,6 @@ def quick_look(request: HttpRequest, project_id: int, depot: str) -> dict[str, s
 
 
 def _order_out(order: Order) -> dict[str, Any]:
-    from django.utils import timezone
-
     now = timezone.now()
     return {
         "id": order.pk, "depot": order.depot, "title": order.title, "kind": order.kind, "created_at": order.created_at,
@@ -462,8 +461,6 @@ def _order_cut_out(request: HttpRequest, project: Project, product: dict[str, An
 @router.post("/{int:project_id}/orders/{int:order_id}/cancel", response=OrderOut)
 def cancel(request: HttpRequest, project_id: int, order_id: int) -> dict[str, Any]:
     """Cancel what has not arrived of an order."""
-    from yama.service.jobs.api import cancel_job
-
     project = open_project(request, project_id, Membership.Role.EDITOR)
     found = get_object_or_404(Order, pk=order_id, project=project)
     for part in found.parts.exclude(state=Part.State.RECEIVED).select_related("job"):

@@ -3,7 +3,7 @@ import type { Holding } from "../../api/client";
 import { type Dress, INKS } from "../../map/dress";
 import { useDress } from "../../map/useDressed";
 import { useHeld, useProject } from "../context";
-import { useDeleting } from "../Deleted";
+import { MadeAndDelete } from "../Deleted";
 import { num } from "../format";
 import { Caret } from "../icons";
 import { useDesk } from "../store";
@@ -194,7 +194,6 @@ function Chosen({ holding }: { holding: Holding }) {
   const project = useProject();
   const hidden = useDesk((desk) => desk.hidden);
   const set = useDesk((desk) => desk.set);
-  const deleting = useDeleting(holding);
   return (
     <div className="chosen">
       <header>
@@ -228,22 +227,7 @@ function Chosen({ holding }: { holding: Holding }) {
             Download as GeoPackage
           </a>
         )}
-        {holding.recipe && (
-          <span className="mut">
-            {holding.recipe.title} of <b>{Object.values(holding.recipe.inputs).join(", ")}</b>
-          </span>
-        )}
-        {project.role !== "viewer" && (
-          <button type="button" className="lnk danger" onClick={deleting.ask}>
-            Delete
-          </button>
-        )}
-        {deleting.error && (
-          <span className="fail" role="alert">
-            {deleting.error}
-          </span>
-        )}
-        {deleting.dialog}
+        <MadeAndDelete holding={holding} />
       </header>
       {holding.image ? (
         <p className="mut">On the map an image is the outline of the ground it sees.</p>

@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 import { call, type Table, type TableHolding } from "../../api/client";
 import { type ConditionError, condition, isCondition } from "../condition";
 import { useHeld, useProject } from "../context";
-import { useDeleting } from "../Deleted";
+import { MadeAndDelete } from "../Deleted";
 import { num } from "../format";
 import { useDesk } from "../store";
 import { asText, type Row, type Sorting, sorted } from "./tableRows";
@@ -138,29 +138,12 @@ function Rows({ holding }: { holding: TableHolding }) {
 }
 
 function Chosen({ holding }: { holding: TableHolding }) {
-  const project = useProject();
-  const deleting = useDeleting(holding);
   return (
     <div className="chosen">
       <header>
         <b>{holding.name}</b>
-        {holding.recipe && (
-          <span className="mut">
-            {holding.recipe.title} of <b>{Object.values(holding.recipe.inputs).join(", ")}</b>
-          </span>
-        )}
-        {project.role !== "viewer" && (
-          <button type="button" className="lnk danger" onClick={deleting.ask}>
-            Delete
-          </button>
-        )}
-        {deleting.error && (
-          <span className="fail" role="alert">
-            {deleting.error}
-          </span>
-        )}
+        <MadeAndDelete holding={holding} />
       </header>
-      {deleting.dialog}
       <Rows holding={holding} />
     </div>
   );
