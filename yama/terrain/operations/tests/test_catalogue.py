@@ -19,14 +19,18 @@ from yama.terrain.cog import halve
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
-from yama.terrain.formats import las
+from yama.terrain.formats import image, las
+from yama.terrain.frame import Frame
 from yama.terrain.grid import Window
-from yama.terrain.operations import Task, View, findings_of
+from yama.terrain.operations import Inputs, Operation, Output, Results, Role, Task, View, findings_of
+from yama.terrain.operations.parameters import NoParams
 from yama.terrain.operations.register import _REGISTER
 from yama.terrain.operations.tests.example import ChangeAlongLines
 from yama.terrain.operations.tests.examples import FRAME, GRID, examples
-from yama.terrain.surface import StoredSurface, Surface, store
-from yama.terrain.table import Table
+from yama.terrain.progress import Progress
+from yama.terrain.stereo.tests.test_rpc import model
+from yama.terrain.surface import ArraySurface, StoredSurface, Surface, store
+from yama.terrain.table import Column, Table
 
 SUFFIX = {"surface": ".tif", "features": ".gpkg", "cloud": ".laz", "table": ".json", "points": ".csv"}
 
@@ -224,3 +228,44 @@ class OneFileTest(SimpleTestCase):
         with redirect_stdout(StringIO()), redirect_stderr(StringIO()) as said:
             self.assertEqual(main(["cook", f"{place}table.json", "--out", f"{place}again.csv"]), 0, said.getvalue())
         self.assertEqual((self.folder / "again.csv").read_bytes(), (self.folder / "made.csv").read_bytes())
+
+
+class _ImageSize(Operation[NoParams]):
+    name = "image_size"
+    title = "Image size"
+    stage = "Gather"
+    summary = "How large an image is."
+    inputs = {"image": Role("image", "Image")}
+    outputs = {"size": Output("table", "Size")}
+
+    def run(self, inputs: Inputs, params: NoParams, frame: Frame, progress: Progress) -> Results:
+        given = inputs.image("image")
+        return Results(size=Table((Column("rows", "Rows", type="whole"), Column("cols", "Columns", type="whole")),
+                                  [(given.rows, given.cols)]))  # fmt: skip
+
+
+class ImagesTest(SimpleTestCase):
+    """Images are inputs like anything else."""
+
+    def test_an_operation_takes_an_image_from_its_file_and_nothing_else_for_one(self):
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        folder = Path(held.name)
+        (folder / "frame.json").write_text(json.dumps(FRAME.to_dict()))
+        image.write(np.full((200, 240), 900, np.uint16), model(), folder / "left.tif")
+        with mock.patch.dict(_REGISTER, {_ImageSize.name: _ImageSize()}):
+            with redirect_stdout(StringIO()), redirect_stderr(StringIO()) as said:
+                words = [
+                    "do",
+                    "image_size",
+                    "--in",
+                    f"image={folder}/left.tif",
+                    "--out",
+                    f"{folder}/size.csv",
+                    "--frame",
+                    f"{folder}/frame.json",
+                ]
+                self.assertEqual(main(words), 0, said.getvalue())
+            self.assertEqual((folder / "size.csv").read_text().split(), ["Rows,Columns", "200,240"])
+            with self.assertRaisesMessage(InputError, "input 'image' must be image"):
+                Task(operations.find("image_size"), {"image": ArraySurface(np.zeros((100, 90)), GRID)}, {}, FRAME)
