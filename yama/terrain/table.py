@@ -5,7 +5,8 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
@@ -17,6 +18,8 @@ Cell = str | float | int | bool | None
 ColumnType = Literal["number", "whole", "text", "yes_no"]
 
 FORMAT = "yama-table/1"
+MOST_COLUMNS, MOST_ROWS = 500, 1_000_000
+_LONGEST = 10_000
 
 
 @dataclass(frozen=True)
@@ -101,14 +104,31 @@ class Table:
             "facts": self.facts,
         }
 
+    @property
+    def told(self) -> dict[str, Any]:
+        """What is noted of it where its rows are not: its columns, and how many rows there are."""
+        return {"columns": [vars(one) for one in self.columns], "rows": len(self)}
+
     @classmethod
     def from_dict(cls, data: dict[str, Any]) -> Table:
-        """The inverse of `to_dict`. Raises InputError where it is not that."""
+        """The inverse of `to_dict`. Raises InputError where it is not that, or where a value is none of its column's type."""
         try:
-            columns = tuple(Column(**one) for one in data["columns"])
-            return cls(columns, [tuple(row) for row in data["rows"]], data.get("facts", {}))
-        except (KeyError, TypeError) as error:
+            columns = tuple(_column(one) for one in data["columns"])
+            rows = [tuple(row) for row in data["rows"]]
+            facts = dict(data.get("facts", {}))
+        except (KeyError, TypeError, ValueError) as error:
             raise InputError(f"This is not a table as it is kept: {error}.") from error
+        if len(columns) > MOST_COLUMNS or len(rows) > MOST_ROWS:
+            raise InputError(f"A table of {len(columns)} columns and {len(rows)} rows is larger than tables of figures are: at most "
+                             f"{MOST_COLUMNS} columns and {MOST_ROWS} rows.")  # fmt: skip
+        made = cls(columns, rows, facts)
+        for number, row in enumerate(rows, start=1):
+            for column, value in zip(columns, row, strict=True):
+                if value is not None and not _IS[column.type](value):
+                    raise InputError(
+                        f"Row {number} of this table: {str(value)[:40]!r} in the column {column.title} is no {_NAMES[column.type]}."
+                    )
+        return made
 
     def to_csv(self) -> str:
         """As CSV: a line of titles with units, then a line a row, with numbers in all their digits (RFC 4180)."""
@@ -120,6 +140,25 @@ class Table:
                 ["" if one is None else ("yes" if one else "no") if isinstance(one, bool) else one for one in row]
             )
         return told.getvalue()
+
+
+_IS: dict[ColumnType, Callable[[Any], bool]] = {
+    "number": lambda value: type(value) in (int, float) and math.isfinite(value),
+    "whole": lambda value: type(value) is int and abs(value) < 2**63,
+    "text": lambda value: type(value) is str and len(value) <= _LONGEST,
+    "yes_no": lambda value: type(value) is bool,
+}
+_NAMES: dict[ColumnType, str] = {"number": "number", "whole": "whole number", "text": "text", "yes_no": "yes or no"}
+
+
+def _column(told: dict[str, Any]) -> Column:
+    """A column as a file tells it. Raises TypeError or ValueError where it is not one."""
+    made = Column(**told)
+    if made.type not in _IS or not all(_IS["text"](one) for one in (made.name, made.title, made.unit)):
+        raise ValueError("a column has a name, a title, a unit and a type that there is")
+    if made.decimals is not None and not (type(made.decimals) is int and 0 <= made.decimals <= 15):
+        raise ValueError("decimals are a whole number up to 15")
+    return made
 
 
 def write(table: Table, path: str | Path) -> None:
@@ -150,7 +189,7 @@ def read(path: str | Path) -> Table:
     """Read what `write` wrote as .json. Raises InputError where it is something else."""
     try:
         data = json.loads(Path(path).read_text(encoding="utf-8"))
-    except (OSError, ValueError) as error:
+    except (OSError, ValueError, RecursionError) as error:
         raise InputError(f"{path} is not a readable table: {error}") from error
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise InputError(f"{path} is not a table of the kind {FORMAT}.")

@@ -329,7 +329,8 @@ class FiguresFamily(Family):
         return table.read(path)
 
     def look(self, path: Path, declared: Declared, name: str, crs: str, progress: Progress) -> Looked:
-        return Looked(table.read(path), {}, [])
+        held = table.read(path)
+        return Looked(held, held.told, [])
 
     def extent(self, path: Path, name: str) -> Extent:
         raise InputError(f"{name} is a table of figures, which lies nowhere.")

@@ -37,7 +37,13 @@ class TableTest(FolderTest):
             Table((Column("a", "A"), Column("a", "B")), [])
         with self.assertRaisesMessage(InputError, "written as .csv or .json, not as .xls"):
             table.write(Table(COLUMNS, []), self.folder / "made.xls")
-        for text in ("", "[]", '{"format": "yama-table/1", "columns": [{"tint": 3}], "rows": []}'):
+        for value in ("NaN", "1e999", "true", '"3"', "[3]"):
+            column = '{"name": "a", "title": "A", "unit": "m", "type": "number", "decimals": null}'
+            text = f'{{"format": "yama-table/1", "columns": [{column}], "rows": [[{value}]], "facts": {{}}}}'
+            (self.folder / "bad.json").write_text(text)
+            with self.assertRaisesMessage(InputError, "in the column A is no number"):
+                table.read(self.folder / "bad.json")
+        for text in ("", "[]", "[" * 100_000, '{"format": "yama-table/1", "columns": [{"tint": 3}], "rows": []}'):
             (self.folder / "bad.json").write_text(text)
             with self.assertRaises(InputError):
                 table.read(self.folder / "bad.json")
