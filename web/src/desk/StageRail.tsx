@@ -32,7 +32,7 @@ export function StageRail() {
   const { data: jobs = [] } = useJobs(project.id);
   const counts: Partial<Record<Stage, number>> = {
     Gather:
-      all.filter((one) => !one.recipe && !one.mended_by && one.findings.some((finding) => finding.weight !== "note"))
+      all.filter((one) => !one.recipe && !one.fixed_by && one.findings.some((finding) => finding.weight !== "note"))
         .length +
       jobs.filter((job) => ["take_in", "fetch", "features"].includes(job.kind) && job.state === "failed" && !job.seen)
         .length,

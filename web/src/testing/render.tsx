@@ -43,7 +43,7 @@ const anything = (id: number, name: string) => ({
   declared: {},
   origin: {},
   uploaded: false,
-  mended_by: "",
+  fixed_by: "",
   instead_of: null,
   outdated: false,
   bounds: null,

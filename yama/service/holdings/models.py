@@ -155,8 +155,8 @@ class Feature(models.Model):
 
 
 class Preview(models.Model):
-    """A step whose result somebody looked at and nobody has kept: its tiles can be asked for under its key, by an address that was
-    kept too. Those nobody has looked at for a season go."""
+    """A step whose result was looked at and not kept. Tiles of it can be asked for under its key; rows that nobody has asked for in 90
+    days are deleted."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="previews")
     key = models.CharField(max_length=32)

@@ -64,7 +64,7 @@ class HolesOut(Schema):
 
 
 class AnyHoldingOut(Schema):
-    """What is told of every holding. mended_by: name of the same upload with more declared about it, where there is one.
+    """What is told of every holding. fixed_by: name of the same upload with more declared about it, where there is one.
     instead_of: the holding it is a newer take of. outdated: what made it is computed otherwise by now. bounds: west, south, east,
     north in the frame's CRS."""
 
@@ -78,7 +78,7 @@ class AnyHoldingOut(Schema):
     declared: dict[str, Any]
     origin: dict[str, Any]
     uploaded: bool
-    mended_by: str
+    fixed_by: str
     instead_of: int | None
     outdated: bool
     bounds: tuple[float, float, float, float] | None
@@ -168,7 +168,7 @@ def _accuracy(holding: Holding, project: Project) -> dict[str, Any] | None:
     return None
 
 
-def _mended_by(holding: Holding, by_key: dict[str, Holding]) -> str:
+def _fixed_by(holding: Holding, by_key: dict[str, Holding]) -> str:
     if not holding.file_key:
         return ""
     more = (other for other in by_key.values() if other.file_key == holding.file_key and other.pk > holding.pk)
@@ -201,7 +201,7 @@ def told(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict
         "declared": holding.declared,
         "origin": holding.origin,
         "uploaded": bool(holding.file_key),
-        "mended_by": _mended_by(holding, by_key),
+        "fixed_by": _fixed_by(holding, by_key),
         "instead_of": by_key[holding.instead_of].pk if holding.instead_of in by_key else None,
         "outdated": step is not None and step.version != operations.find(step.operation).version,
         "bounds": _bounds(holding, project),

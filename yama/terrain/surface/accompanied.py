@@ -37,7 +37,7 @@ class Accompanied(Over):
 
 
 class OnlyWhere(Over):
-    """A companion, empty where the surface that it goes with is: the two are read in ways that end at other cells."""
+    """A companion, made empty wherever its surface is empty. Resampled in different ways, the two would end at different cells."""
 
     def __init__(self, companion: Surface, surface: Surface) -> None:
         super().__init__(companion)

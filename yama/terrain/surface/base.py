@@ -178,7 +178,7 @@ def digest(*told: Any) -> str:
 
 
 def unlike_any() -> tuple[Any, ...]:
-    """What a surface is made of of which nothing is known: no other is ever taken for it."""
+    """For `made_of`, where what the cells depend on cannot be told: equal to no other, so that nothing is taken for it."""
     return ("unlike any", uuid.uuid4().hex)
 
 

@@ -63,7 +63,7 @@ function Card({ holding }: { holding: Holding }) {
   const surface = holding.surface;
   if (!surface) return null;
   const cautions =
-    holding.uploaded && !holding.mended_by ? holding.findings.filter((finding) => finding.weight === "caution") : [];
+    holding.uploaded && !holding.fixed_by ? holding.findings.filter((finding) => finding.weight === "caution") : [];
   const act = async (method: string, body?: unknown) => {
     setAnchor(null);
     try {

@@ -25,7 +25,7 @@ export function newerTakes(all: Holding[]): Map<number, Holding> {
   const found = new Map<number, Holding>();
   for (const one of [...all].sort((a, b) => a.id - b.id)) {
     if (one.instead_of !== null) found.set(one.instead_of, one);
-    const mended = one.mended_by ? all.find((other) => other.name === one.mended_by) : undefined;
+    const mended = one.fixed_by ? all.find((other) => other.name === one.fixed_by) : undefined;
     if (mended) found.set(one.id, mended);
   }
   return found;

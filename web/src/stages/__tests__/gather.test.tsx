@@ -209,7 +209,7 @@ describe("what came in", () => {
       "GET /projects/1/holdings": [
         surface(1, "plain", { uploaded: true }),
         surface(2, "holed", { uploaded: true, findings: [finding] }),
-        surface(3, "done", { uploaded: true, findings: [finding], mended_by: "done, -9999 empty" }),
+        surface(3, "done", { uploaded: true, findings: [finding], fixed_by: "done, -9999 empty" }),
         surface(4, "made here"),
       ],
       "POST /projects/1/holdings/2/declare": { job: job("j"), holding_id: null },

@@ -181,15 +181,15 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
           </button>
         </div>
       )}
-      {holding.mended_by && (
+      {holding.fixed_by && (
         <p className="mut">
-          Mended as <b>{holding.mended_by}</b>, which stands beside this one.
+          Mended as <b>{holding.fixed_by}</b>, which stands beside this one.
         </p>
       )}
-      {holding.findings.length > 0 && !holding.mended_by && (
+      {holding.findings.length > 0 && !holding.fixed_by && (
         <Findings findings={holding.findings} onFix={mends ? (change) => mend.mutate(change) : undefined} bare />
       )}
-      {mend.isSuccess && !holding.mended_by && (
+      {mend.isSuccess && !holding.fixed_by && (
         <p className="mut" role="status">
           {mend.data.job ? "A mended holding is being made beside this one." : "The mended holding is there already."}
         </p>

@@ -10,7 +10,7 @@ const RANK = { stop: 0, caution: 1, note: 2 };
 export function Arrivals() {
   const { all } = useHeld();
   const first = useDesk((desk) => desk.inspected);
-  const worst = (one: Holding) => (one.mended_by ? 4 : Math.min(3, ...one.findings.map(({ weight }) => RANK[weight])));
+  const worst = (one: Holding) => (one.fixed_by ? 4 : Math.min(3, ...one.findings.map(({ weight }) => RANK[weight])));
   const came = all
     .filter((one) => one.uploaded)
     .sort((a, b) => Number(b.id === first) - Number(a.id === first) || worst(a) - worst(b));

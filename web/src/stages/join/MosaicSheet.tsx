@@ -98,7 +98,7 @@ export function MosaicSheet() {
   const { chosen, overlaps, failed } = useOverlaps();
   const surfacesGiven = work.inputs.surfaces;
   // an upload that was taken in again with more declared counts once
-  const usable = surfaces.filter((one) => quantityOf(one) === "height" && !one.mended_by);
+  const usable = surfaces.filter((one) => quantityOf(one) === "height" && !one.fixed_by);
   const areas = features.filter((one) => has(one, "polygons"));
 
   const take = useCallback(

@@ -63,7 +63,7 @@ describe("the graph of what was made from what", () => {
     expect(staleOf(all).size).toBe(0);
     const newer = made(14, "Mosaic 2", { surfaces: [1, 2] }, { instead_of: 10 });
     expect([...staleOf([...all, newer])].sort()).toEqual([11, 12, 13]);
-    const mended = tiles.map((one) => (one.id === 3 ? { ...one, mended_by: "Skerry 4" } : one));
+    const mended = tiles.map((one) => (one.id === 3 ? { ...one, fixed_by: "Skerry 4" } : one));
     expect(staleOf([...mended, mosaic, filled]).has(11)).toBe(true);
     expect([...staleOf([mosaic, { ...filled, outdated: true }, steep])].sort()).toEqual([11, 12]);
   });
