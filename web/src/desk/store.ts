@@ -148,7 +148,7 @@ interface Desk extends Remembered {
   /** The table that is open in the strip. */
   tabled: number | null;
   footprints: Footprint[];
-  /** A foot that was pressed on the map. */
+  /** The footprint that was pressed on the map, by its name. */
   pressed: string | null;
   /** The area that is asked for, a ring in the frame's CRS. */
   area: [number, number][] | null;

@@ -28,7 +28,6 @@ from yama.terrain.units import UNITS
 
 _TEXT = {"asc": 10, "xyz": 28}  # bytes a cell, about
 _BULKY = 2_000_000_000
-_SHOWN_VALUES = 60
 
 
 @dataclass(frozen=True)
@@ -179,13 +178,8 @@ def source_of(name: str, tiles: list[Holding]) -> tuple[str, str, str]:
 
 
 def _values(step: Step, by_key: dict[str, Holding]) -> str:
-    told = []
-    params, _ = operations.find(step.operation).upgraded(step.params)
-    for name, value in params.items():
-        if value in (None, "", [], {}):
-            continue
-        text = f"{len(value)} given" if isinstance(value, (list, dict)) else str(value)
-        told.append(f"{name.replace('_', ' ')} {text[:_SHOWN_VALUES]}")
+    operation = operations.find(step.operation)
+    told = operations.parse_params(operation, operation.upgraded(step.params)[0]).in_words()
     keys = [key for given in step.inputs.values() for key in given]
     names = [
         one[0].name if len(one) == 1 else f"{product} ({len(one)} tiles)"

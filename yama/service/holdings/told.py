@@ -20,6 +20,7 @@ from yama.service.projects.models import Project
 from yama.service.schemas import FindingOut
 from yama.terrain import operations
 from yama.terrain.grid import turn_between
+from yama.terrain.kept import Kept
 from yama.terrain.recipe import parted
 
 
@@ -44,13 +45,14 @@ class AccuracyOut(Schema):
 
 
 class RecipeOut(Schema):
-    """What made a holding, for reading: operation, settings, and the names of what went in. output: title
-    of what it gave, where that is not the first."""
+    """What made a holding: operation, parameters, and the names of what went in. output: title of what it gave, where that is not the
+    first. settings: the parameters for people, each in words."""
 
     operation: str
     title: str
     output: str
     params: dict[str, Any]
+    settings: list[str]
     inputs: dict[str, str]
     input_ids: dict[str, int | list[int]]
 
@@ -136,6 +138,10 @@ HoldingOut = Annotated[
 """A thing held in a project, told apart by its kind."""
 
 
+_settings: Kept[str, list[str]] = Kept(4_000)
+"""By key of a step, which says all that they depend on: a list of a thousand edits is not read for every listing."""
+
+
 def _recipe(holding: Holding, by_key: dict[str, Holding]) -> dict[str, Any] | None:
     step = holding.step
     if step is None:
@@ -150,6 +156,9 @@ def _recipe(holding: Holding, by_key: dict[str, Holding]) -> dict[str, Any] | No
         "title": operation.title,
         "output": operation.outputs[output].title if output != operation.first else "",
         "params": params,
+        "settings": _settings.get(
+            step.key, lambda: operations.parse_params(operation, operation.upgraded(step.params)[0]).in_words()
+        ),
         "inputs": {
             role: ", ".join(one.name if one else "no longer here" for one in held) for role, held in sources.items()
         },

@@ -38,7 +38,10 @@ class Interpolation(Choice):
         description="Hard: edges of facets, in a triangulation only. Soft: points along them, which any method can take.",
     )
     left_out: list[tuple[float, float]] = Field(
-        [], max_length=10_000, description="Places in the frame's CRS; points within 2 cm of one are not used."
+        [],
+        title="points left out",
+        max_length=10_000,
+        description="Places in the frame's CRS; points within 2 cm of one are not used.",
     )
     cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
     reach_limit: Metres | None = Field(None, gt=0, description="Cells farther than this from every point stay empty.")

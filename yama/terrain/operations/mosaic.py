@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
 import shapely
@@ -24,7 +24,7 @@ from yama.terrain.mosaic.seams import MOST_SURFACES
 from yama.terrain.operations.area import AREA, about_area, within_area
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation, View
-from yama.terrain.operations.parameters import GroundMetres, Params
+from yama.terrain.operations.parameters import UNTOLD, GroundMetres, Params
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, ignore_progress
@@ -58,15 +58,15 @@ class MosaicParams(Params):
     )
     band: GroundMetres = Field(200.0, gt=0, le=100_000, description="Seam: how far into the better surface it may run.")
     given: list[Given] = Field(
-        [], max_length=200, description="Seam: areas drawn by hand, each with the surface that is taken there.",
+        [], max_length=200, title="areas drawn by hand", description="Seam: areas drawn by hand, each with the surface that is taken there.",
     )  # fmt: skip
     levelling: Kind = Field("none", description="What is added to each surface so that they agree where they overlap.")
-    held: int = Field(0, ge=0, description="Levelling: the surface that stays as it is.")
-    groups: list[int] = Field(
+    held: Annotated[int, UNTOLD] = Field(0, ge=0, description="Levelling: the surface that stays as it is.")
+    groups: Annotated[list[int], UNTOLD] = Field(
         [],
         description="For each surface the number of the source it is a tile of, counted from 0; each its own where empty.",
     )
-    pair: list[int] = Field(
+    pair: Annotated[list[int], UNTOLD] = Field(
         [], max_length=2, description="Difference: the first surface and the second, counted from 0."
     )
 
@@ -144,7 +144,12 @@ def _about_joining(inputs: Inputs, params: MosaicParams, frame: Frame) -> list[F
     surfaces = sources_in(inputs, params)
     findings = about_surfaces(surfaces, frame)
     if len(surfaces) == 1:
-        findings.append(Finding("single", "note", "Only one surface is chosen.", "There is nothing to join it to."))
+        one = (
+            "Only one surface is chosen."
+            if len(inputs.surfaces("surfaces")) == 1
+            else "Only one source is chosen, in several tiles."
+        )
+        findings.append(Finding("single", "note", one, "There is nothing to join it to."))
     if params.levelling != "none" and params.held >= len(surfaces):
         findings.append(Finding("held", "stop", f"There is no surface {params.held + 1} to hold.", "Choose another.",
                                 Fix("Hold the first", {"held": 0})))  # fmt: skip

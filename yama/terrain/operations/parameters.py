@@ -37,6 +37,10 @@ HeightMetres = Annotated[float, Unit("m", "height")]
 """A height or difference of heights, typed in metres; `run` gets it in the unit in which the operation works."""
 SquaredHeightMetres = Annotated[float, Unit("m²", "squared height")]
 """A variance of heights, typed in square metres."""
+UNTOLD = "untold"
+"""In a field's annotation: it says how inputs are arranged, which nobody reads."""
+_SHORT = 8
+
 Degrees = Annotated[float, Unit("°")]
 Percent = Annotated[float, Unit("%")]
 
@@ -77,6 +81,20 @@ class Params(BaseModel):
         """Plain JSON values of those that are not left at their defaults, as recipes have them."""
         return self.model_dump(exclude_defaults=True, mode="json")
 
+    def in_words(self) -> list[str]:
+        """What is set otherwise than by default, for people: each parameter by its title, or its name, with value and unit."""
+        units, said = type(self).units(), []
+        for name, value in self.told().items():
+            field = type(self).model_fields[name]
+            title = field.title or name.replace("_", " ")
+            if UNTOLD in field.metadata:
+                continue
+            if isinstance(value, bool):
+                said.append(title if value else f"not {title}")
+            elif value is not None:
+                said.append(f"{title}: {_in_words(value)}" + (f"\u202f{units[name].symbol}" if name in units else ""))
+        return said
+
     @classmethod
     def schema_with_units(cls) -> dict[str, Any]:
         """The JSON Schema of the parameters, with `unit` at those that have one."""
@@ -84,6 +102,16 @@ class Params(BaseModel):
         for name, unit in cls.units().items():
             schema["properties"][name]["unit"] = unit.symbol
         return schema
+
+
+def _in_words(value: Any) -> str:
+    """A value for people: names without underscores, short lists in full, long ones and those of objects by how many there are."""
+    if isinstance(value, list):
+        plain = all(isinstance(one, (str, int, float)) for one in value)
+        return ", ".join(map(_in_words, value)) if plain and len(value) <= _SHORT else str(len(value))
+    if isinstance(value, str):
+        return value.replace("_", " ")
+    return f"{value:.12g}" if isinstance(value, (int, float)) else "given"
 
 
 P = TypeVar("P", bound=Params)

@@ -30,7 +30,9 @@ class SplineSmoothingParams(Params):
 
     codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
     stray_points: Literal["use", "leave_out"] = "leave_out"
-    left_out: list[tuple[float, float]] = Field([], max_length=10_000, description="Places whose points are not used.")
+    left_out: list[tuple[float, float]] = Field(
+        [], title="points left out", max_length=10_000, description="Places whose points are not used."
+    )
     duplicates: Literal["mean", "first", "lowest", "highest"] = "mean"
     tension: Tension = Field(
         TENSION, ge=0, le=20, description="How tight it is drawn between points; 0 for a thin plate, else 0.5 or more."

@@ -25,7 +25,9 @@ class VariogramParams(Params):
 
     codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
     stray_points: Literal["use", "leave_out"] = "leave_out"
-    left_out: list[tuple[float, float]] = Field([], max_length=10_000, description="Places whose points are not used.")
+    left_out: list[tuple[float, float]] = Field(
+        [], title="points left out", max_length=10_000, description="Places whose points are not used."
+    )
     duplicates: Literal["mean", "first", "lowest", "highest"] = "mean"
     farthest: GroundMetres | None = Field(
         None, gt=0, description="Pairs farther apart do not count; a third of the points' extent where not given."

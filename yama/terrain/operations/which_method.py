@@ -42,7 +42,9 @@ class WhichMethodParams(Params):
     )
     codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
     stray_points: Literal["use", "leave_out"] = "leave_out"
-    left_out: list[tuple[float, float]] = Field([], max_length=10_000, description="Places whose points are not used.")
+    left_out: list[tuple[float, float]] = Field(
+        [], title="points left out", max_length=10_000, description="Places whose points are not used."
+    )
     duplicates: Literal["mean", "first", "lowest", "highest"] = "mean"
     power: float = Field(2.0, gt=0, le=20, description="Inverse distance: the power of distance.")
     neighbours: int = Field(12, ge=1, le=MOST_NEIGHBOURS, description="Inverse distance: points used for a place.")

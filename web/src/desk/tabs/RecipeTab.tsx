@@ -7,11 +7,6 @@ import { many, percent } from "../format";
 import { type Stage, useDesk } from "../store";
 import { graphOf, HIGH, laidOut, type Node, newerTakes, staleOf, WIDE } from "./lineage";
 
-const words = (value: unknown): string => {
-  if (Array.isArray(value)) return value.length > 8 ? `${value.length} values` : value.map(words).join(", ");
-  return value !== null && typeof value === "object" ? "…" : String(value);
-};
-
 /** The first few names, and how many more there are. */
 const named = (names: string[]): string =>
   names.length > 4 ? `${names.slice(0, 3).join(", ")} and ${names.length - 3} more` : names.join(", ");
@@ -132,7 +127,6 @@ function About({ node, all }: { node: Node; all: Holding[] }) {
   const canEdit = project.role !== "viewer";
   const job = jobs.find(({ id }) => id === remake.data?.id) ?? remake.data;
   const operation = operations.find(({ name }) => name === recipe?.operation);
-  const settings = Object.entries(recipe?.params ?? {});
   return (
     <div className="about">
       <b>{one.name}</b>
@@ -207,11 +201,7 @@ function About({ node, all }: { node: Node; all: Holding[] }) {
         <p>{one.original ? `The file ${one.original}, kept as it was.` : "It came with the project."}</p>
       )}
       {recipe && (
-        <p className="mut">
-          {settings.length
-            ? settings.map(([name, value]) => `${name.replaceAll("_", " ")}: ${words(value)}`).join(" · ")
-            : "all settings as they come"}
-        </p>
+        <p className="mut">{recipe.settings.length ? recipe.settings.join(" · ") : "all settings as they come"}</p>
       )}
       {users.length > 0 && (
         <p className="mut">

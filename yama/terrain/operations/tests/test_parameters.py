@@ -1,6 +1,6 @@
 """Numbers that are typed in metres become what an operation computes with, once; and a method has its own parameters only."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from django.test import SimpleTestCase
 from pydantic import Field
@@ -8,6 +8,7 @@ from pydantic import Field
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.operations.parameters import (
+    UNTOLD,
     Choice,
     Degrees,
     GroundMetres,
@@ -55,6 +56,39 @@ class ConvertedTest(SimpleTestCase):
         told = Lengths.schema_with_units()["properties"]
         self.assertEqual({name: told[name].get("unit") for name in told},
                          {"reach": "m", "ground": "m", "step": "m", "nugget": "m²", "turn": "°"})  # fmt: skip
+
+
+class Told(Params):
+    method: Literal["inverse_distance", "nearest"] = "nearest"
+    reach: Metres | None = None
+    whole: bool = False
+    drawn: list[dict[str, int]] = Field([], title="areas drawn by hand")
+    codes: list[str] | None = None
+    order: Annotated[list[int], UNTOLD] = []
+
+
+class InWordsTest(SimpleTestCase):
+    def test_what_is_set_is_told_as_people_say_it(self):
+        self.assertEqual(Told().in_words(), [])
+        told = Told(
+            method="inverse_distance",
+            reach=60.0,
+            whole=True,
+            drawn=[{"a": 1}, {"b": 2}],
+            codes=["spot", "bank_top"],
+            order=[1, 0],
+        )
+        self.assertEqual(
+            told.in_words(),
+            [
+                "method: inverse distance",
+                "reach: 60\u202fm",
+                "whole",
+                "areas drawn by hand: 2",
+                "codes: spot, bank top",
+            ],
+        )
+        self.assertEqual(Told(codes=[str(i) for i in range(40)]).in_words(), ["codes: 40"])
 
 
 class Path(Choice):

@@ -23,6 +23,7 @@ const made = (
       title: "Reproject and resample",
       output: "",
       params: { cell_size: 2 },
+      settings: ["cell size: 2\u202fm"],
       inputs: Object.fromEntries(Object.keys(from).map((role) => [role, `the ${role}`])),
       input_ids: from,
     },
@@ -81,7 +82,7 @@ describe("the recipe tab", () => {
     expect(within(graph).getByRole("button", { name: /5 files/ })).toBeTruthy();
     expect(screen.getByText(/something it was made from has a newer take/)).toBeTruthy();
     fireEvent.click(within(graph).getByRole("button", { name: /Steepness/ }));
-    expect(screen.getByText("cell size: 2")).toBeTruthy();
+    expect(screen.getByText("cell size: 2 m")).toBeTruthy();
     fireEvent.click(screen.getByRole("button", { name: "Put in A" }));
     expect(useDesk.getState().slots.a).toBe("key12");
   });

@@ -138,6 +138,7 @@ describe("heights and recipe", () => {
       title: "Interpolate points",
       output: "",
       params: { reach_limit: 60 },
+      settings: ["reach limit: 60\u202fm"],
       inputs: { points: "Survey points" },
       input_ids: { points: 5 },
     },
