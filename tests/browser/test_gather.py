@@ -66,7 +66,7 @@ class GatherTest(GatherSheets):
         expect(tile).to_contain_text("is not declared as empty")
         tile.get_by_role("button", name="Make empty").click()
         expect(page.get_by_role("article", name="E448N5438, -9999 empty")).to_be_visible(timeout=60_000)
-        expect(tile).to_contain_text("Mended as E448N5438, -9999 empty")
+        expect(tile).to_contain_text("Fixed as E448N5438, -9999 empty")
 
         # a table's columns are looked at before it is taken in
         page.get_by_label("Files to add").set_input_files(demo / "survey_points_2026.csv")

@@ -1,14 +1,12 @@
 import { quantityOf, unitOf, useHeld, useProject } from "./context";
 import { degrees, num } from "./format";
-import { useDesk } from "./store";
 import { useReading } from "./useReading";
 
 /** The readings under the pointer. */
 export function ProbeLine() {
   const project = useProject();
   const { b } = useHeld();
-  const preview = useDesk((desk) => desk.preview);
-  const { at, reading: data, error, quantity, a: heightA, b: heightB, minus } = useReading();
+  const { at, preview, reading: data, error, quantity, a: heightA, b: heightB, minus } = useReading();
   const geographic = project.frame.crs_title.startsWith("WGS 84") && project.frame.grid.crs === "EPSG:4326";
   const decimals = geographic ? 6 : 1;
   const unit = unitOf(quantity, project.frame.unit);

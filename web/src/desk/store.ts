@@ -81,6 +81,8 @@ export interface ShownPreview {
   quantity: Quantity;
   coarse: boolean;
   outline: [number, number][][];
+  /** What it is a preview of: the name that was typed for it, or what makes it. */
+  of?: string;
   /** Whether the map shows what only nearly stands for it. */
   rough?: boolean;
   /** What it is called, where it is no preview of a worksheet's result. */
@@ -93,6 +95,8 @@ export type Pinned = Probe & { names: Partial<Record<Slot, string>>; quantities:
 /** What is kept for a person in a project. */
 export interface Remembered {
   slots: Record<Slot, string | null>;
+  /** Whether anything was ever put in A or B; until then the first surface is put in A. */
+  begun: boolean;
   mode: Mode;
   curtain: number;
   looks: Record<Quantity, Look>;
@@ -191,6 +195,7 @@ const look = (ramp: string, range: [number, number], stretch: Stretch = "view"):
 
 export const FRESH: Remembered = {
   slots: { a: null, b: null },
+  begun: false,
   mode: "alone",
   curtain: 0.6,
   looks: Object.fromEntries(
@@ -255,7 +260,7 @@ export const useDesk = create<Desk>((set) => ({
   keysOpen: false,
   goTo: null,
   set: (change) => set(change),
-  put: (slot, key) => set((desk) => ({ slots: { ...desk.slots, [slot]: key } })),
+  put: (slot, key) => set((desk) => ({ slots: { ...desk.slots, [slot]: key }, begun: true })),
   swap: () => set((desk) => ({ slots: { a: desk.slots.b, b: desk.slots.a } })),
   look: (quantity, change) =>
     set((desk) => ({ looks: { ...desk.looks, [quantity]: { ...desk.looks[quantity], ...change } } })),
@@ -294,6 +299,7 @@ export function restored(kept: Partial<Remembered>): Remembered {
     ...FRESH,
     ...kept,
     slots: { ...FRESH.slots, ...kept.slots },
+    begun: kept.begun ?? Boolean(kept.slots?.a || kept.slots?.b),
     looks: Object.fromEntries(
       Object.entries(FRESH.looks).map(([quantity, fresh]) => [
         quantity,

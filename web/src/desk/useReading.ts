@@ -2,13 +2,15 @@ import { useProbe } from "../api/queries";
 import { quantityOf, useHeld, useProject } from "./context";
 import { useDesk } from "./store";
 
-/** What A (or the preview in its place) and B say under the pointer: one question a cell, not one a pixel. */
+/** What A (or the preview in its place, but for A − B) and B say under the pointer: one question a cell, not one a pixel. */
 export function useReading() {
   const project = useProject();
   const grid = project.frame.grid;
   const { a, b } = useHeld();
   const pointer = useDesk((desk) => desk.pointer);
-  const preview = useDesk((desk) => desk.preview);
+  const minusOf = useDesk((desk) => desk.mode === "minus");
+  const drawn = useDesk((desk) => desk.preview);
+  const preview = minusOf && a && b ? null : drawn;
   const at: [number, number] | null = pointer
     ? [
         grid.west + (Math.floor((pointer[0] - grid.west) / grid.cell_width) + 0.5) * grid.cell_width,
@@ -20,5 +22,5 @@ export function useReading() {
   const heightA = at ? data?.readings.a?.height : null;
   const heightB = at ? data?.readings.b?.height : null;
   const minus = heightA != null && heightB != null && quantityOf(b) === quantity ? heightA - heightB : null;
-  return { at, reading: at ? data : undefined, error, quantity, a: heightA, b: heightB, minus };
+  return { at, preview, reading: at ? data : undefined, error, quantity, a: heightA, b: heightB, minus };
 }

@@ -1,7 +1,8 @@
 import View from "ol/View";
 import { useEffect, useMemo, useState } from "react";
-import { useHeld, useProject } from "../desk/context";
-import { useDesk } from "../desk/store";
+import type { Holding } from "../api/client";
+import { quantityOf, useHeld, useProject } from "../desk/context";
+import { type ShownPreview, useDesk } from "../desk/store";
 import { usePin } from "../desk/usePin";
 import { Curtain } from "./Curtain";
 import { type Drawn, MapPane } from "./MapPane";
@@ -11,6 +12,22 @@ import { SlotChip } from "./SlotChip";
 import { extentOf, originOf, projectionOf } from "./surfaceLayer";
 import { useDifference } from "./useDifference";
 import { type Shown, useShown } from "./useShown";
+
+/** Says that a preview lies on the map in A's place, or does not, and gives A back. */
+function PreviewTag({ preview, a, minus }: { preview: ShownPreview; a: Holding | undefined; minus: boolean }) {
+  const set = useDesk((desk) => desk.set);
+  if (minus) return <div className="tag previewtag">A as it is, without the preview</div>;
+  return (
+    <div className="tag previewtag">
+      {preview.title ?? "preview"}
+      {a && preview.of && (
+        <button type="button" className="lnk" onClick={() => set({ previewOn: false })}>
+          Show {a.name}
+        </button>
+      )}
+    </div>
+  );
+}
 
 /** The map with its slots, ways of comparing, scale and zoom. */
 export function MapView() {
@@ -94,12 +111,13 @@ export function MapView() {
     set({ goTo: null });
   }, [goTo, view, grid, set, originX, originY]);
 
-  // a desk that has never been used starts with the newest surface
-  const newest = surfaces[0]?.key;
-  const untouched = useDesk((desk) => desk.slots.a === null && desk.slots.b === null && desk.view === null);
+  // a desk that has never been used starts with the newest surface, of heights where there is one
+  const newest = (surfaces.find((one) => quantityOf(one) === "height") ?? surfaces[0])?.key;
+  const begun = useDesk((desk) => desk.begun);
+  const put = useDesk((desk) => desk.put);
   useEffect(() => {
-    if (newest && untouched) set({ slots: { a: newest, b: null } });
-  }, [newest, untouched, set]);
+    if (newest && !begun) put("a", newest);
+  }, [newest, begun, put]);
 
   // automatic blinking at 1 Hz, unless the key is held
   useEffect(() => {
@@ -165,12 +183,8 @@ export function MapView() {
           {blinkB ? "B" : "A"}
         </div>
       )}
-      {preview && a?.key !== preview.key && mode !== "minus" && (
-        <div className="tag" style={{ left: 12, top: 48 }}>
-          {preview.title ?? "preview"}
-        </div>
-      )}
-      <SlotChip slot="a" holding={a} />
+      {preview && a?.key !== preview.key && <PreviewTag minus={mode === "minus"} a={a} preview={preview} />}
+      <SlotChip slot="a" holding={a} preview={mode === "minus" || a?.key === preview?.key ? null : preview} />
       <Modes both={Boolean(a && b)} />
       <SlotChip slot="b" holding={b} />
       {!isLoading && surfaces.length === 0 && !preview && (

@@ -3,10 +3,11 @@ import { useState } from "react";
 import type { Holding } from "../api/client";
 import { useHeld } from "../desk/context";
 import { size } from "../desk/format";
-import { type Slot, useDesk } from "../desk/store";
+import { type ShownPreview, type Slot, useDesk } from "../desk/store";
 
-/** What is in A or B, to be chosen from a list or dropped onto. */
-export function SlotChip({ slot, holding }: { slot: Slot; holding: Holding | undefined }) {
+/** What is in A or B, or the preview that lies in its place; to be chosen from a list or dropped onto. */
+export function SlotChip(props: { slot: Slot; holding: Holding | undefined; preview?: ShownPreview | null }) {
+  const { slot, holding, preview } = props;
   const { surfaces } = useHeld();
   const put = useDesk((desk) => desk.put);
   const [over, setOver] = useState(false);
@@ -35,7 +36,11 @@ export function SlotChip({ slot, holding }: { slot: Slot; holding: Holding | und
         onChange={(event) => put(slot, event.target.value || null)}
         inputProps={{ "aria-label": `Surface in ${name}` }}
         renderValue={() =>
-          holding ? (
+          preview?.of ? (
+            <span className="mut">
+              preview of <em>{preview.of}</em>
+            </span>
+          ) : holding ? (
             <>
               <em>{holding.name}</em> <span className="n">{size(holding.surface?.cell_size ?? 0)} m</span>
             </>

@@ -42,7 +42,8 @@ export function RunFoot({
   const holdingId = job?.holding_id ?? made?.holding_id;
   const holding = surfaces.find((one) => one.id === holdingId);
   const older = all.find((one) => one.id === work.sheet.again);
-  const running = job ? isOpen(job) : false;
+  // from the press on, so that nobody presses twice: until the job is listed, it is at its beginning
+  const running = work.starting || (made?.job != null && (!job || isOpen(job)));
   if (!work.canRun) return <p className="remark">Viewers look; only editors and owners make surfaces.</p>;
   return (
     <>
@@ -86,7 +87,7 @@ export function RunFoot({
         </p>
       )}
       <div className="est">
-        <span>{running ? "Running" : "Makes"}</span>
+        <span role="status">{running ? (job ? "Running" : "Starting") : "Makes"}</span>
         <span>
           {running ? (
             <b className="n">{percent(job?.progress ?? 0)}</b>

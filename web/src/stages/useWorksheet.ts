@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import type { Accepted, Finding, Quantity } from "../api/client";
-import { type RunBody, useJobs, usePreview, useStart } from "../api/queries";
+import { type RunBody, useJobs, useOperations, usePreview, useStart } from "../api/queries";
 import { useProject } from "../desk/context";
 import { type Sheet, useDesk } from "../desk/store";
 import { useSettled } from "../desk/useSettled";
@@ -32,6 +32,8 @@ export function useWorksheet(operation: string, roles: string[]) {
   const canRun = project.role !== "viewer";
   const preview = usePreview(project.id, canRun ? asked : null);
   const result = preview.error ? undefined : preview.data;
+  const { data: operations = [] } = useOperations();
+  const of = sheet.name || operations.find(({ name }) => name === operation)?.title.toLowerCase() || "what is made";
 
   useEffect(() => {
     const shown =
@@ -42,10 +44,11 @@ export function useWorksheet(operation: string, roles: string[]) {
             coarse: result.coarse,
             rough: result.rough,
             outline: result.outline as [number, number][][],
+            of,
           }
         : null;
     if (shown || !previewOn || !preview.isPlaceholderData) set({ preview: shown });
-  }, [previewOn, result, preview.isPlaceholderData, set]);
+  }, [previewOn, result, of, preview.isPlaceholderData, set]);
   useEffect(() => () => set({ preview: null, places: [] }), [set]);
 
   // what was made belongs to the settings it was made with

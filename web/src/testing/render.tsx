@@ -172,7 +172,7 @@ export function service(answers: Record<string, unknown | ((asked: Asked) => unk
       asked.push(one);
       const answer = answers[`${method} ${path}`];
       if (answer === undefined) return new Response(JSON.stringify({ detail: `nothing at ${path}` }), { status: 404 });
-      const value = typeof answer === "function" ? answer(one) : answer;
+      const value = typeof answer === "function" ? await answer(one) : answer;
       if (value instanceof Response) return value;
       return new Response(JSON.stringify(value), { status: 200 });
     }),

@@ -37,6 +37,14 @@ describe("the desk", () => {
     expect(restored(kept).looks.height.ramp).toBe("Slate");
   });
 
+  it("knows whether anything was ever put in A or B, also of a desk of before", () => {
+    expect(restored({}).begun).toBe(false);
+    expect(restored({ slots: { a: null, b: "k" } } as never).begun).toBe(true);
+    useDesk.setState({ ...FRESH });
+    useDesk.getState().put("a", null); // emptied by hand: it stays empty
+    expect(remembered(useDesk.getState()).begun).toBe(true);
+  });
+
   it("opens whatever an earlier version kept", () => {
     expect(restored({})).toEqual(FRESH);
     const old = restored({ slots: { a: "k" }, looks: { height: FRESH.looks.slope } } as never);

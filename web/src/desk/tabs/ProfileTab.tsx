@@ -31,6 +31,7 @@ export function ProfileTab() {
   const set = useDesk((desk) => desk.set);
   const pointer = useDesk((desk) => (desk.overMap ? desk.pointer : null));
   const resolution = useDesk((desk) => desk.view?.resolution ?? 1);
+  const preview = useDesk((desk) => desk.preview);
   const [at, setAt] = useState<number | null>(null);
   const usable = surfaces.filter((one) => quantityOf(one) === "height");
   const shown = [a, b, ...also.map((key) => usable.find((one) => one.key === key))]
@@ -133,6 +134,7 @@ export function ProfileTab() {
             })}
           </tbody>
         </table>
+        {preview && a && <p className="mut">A is {a.name} itself, without the preview.</p>}
         <p className="acts">
           {draw}
           {others.length > 0 && keys.length < MOST && (

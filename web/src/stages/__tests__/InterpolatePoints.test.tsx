@@ -132,6 +132,33 @@ describe("interpolating points", () => {
     expect(bodies(asked, "/runs")[0]).toMatchObject({ name: "My TIN", live: false });
   });
 
+  it("says at once that it starts, and cannot be pressed twice for one surface", async () => {
+    const waiting = job("j1", { state: "queued", progress: 0 });
+    const asked = service({
+      ...base,
+      "POST /projects/1/runs": () =>
+        new Promise((answer) => setTimeout(() => answer({ job: waiting, holding_id: null }), 300)),
+    });
+    draw(<InterpolatePoints />);
+    await screen.findByText(/million cells/);
+    const run = screen.getByRole("button", { name: "Run" }) as HTMLButtonElement;
+    fireEvent.click(run);
+    await waitFor(() => expect(screen.getByText("Starting")).toBeTruthy(), { timeout: 100 });
+    fireEvent.click(run);
+    await new Promise((later) => setTimeout(later, 500)); // it was accepted, and is not among the jobs yet
+    expect(run.disabled).toBe(true);
+    fireEvent.click(run);
+    expect(bodies(asked, "/runs").length).toBe(1);
+  });
+
+  it("says whose preview lies on the map", async () => {
+    service({ ...base, "GET /projects/operations": [{ name: "interpolate_points", title: "Interpolate points" }] });
+    draw(<InterpolatePoints />);
+    await waitFor(() => expect(useDesk.getState().preview?.of).toBe("interpolate points"));
+    fireEvent.change(screen.getByLabelText("Name"), { target: { value: "Mine" } });
+    await waitFor(() => expect(useDesk.getState().preview?.of).toBe("Mine"));
+  });
+
   it("lets viewers look only", async () => {
     const asked = service(base);
     draw(<InterpolatePoints />, { role: "viewer" });

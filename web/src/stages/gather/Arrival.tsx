@@ -183,7 +183,7 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
       )}
       {holding.fixed_by && (
         <p className="mut">
-          Mended as <b>{holding.fixed_by}</b>, which stands beside this one.
+          Fixed as <b>{holding.fixed_by}</b>, which stands beside this one.
         </p>
       )}
       {holding.findings.length > 0 && !holding.fixed_by && (
