@@ -1,10 +1,12 @@
 import { Dialog, DialogActions, DialogContent, DialogTitle, Popover } from "@mui/material";
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { call, type Gone, type Holding, type Uses } from "../api/client";
 import { client } from "../api/queries";
 import { useProject } from "./context";
 import { num } from "./format";
+import { useDesk } from "./store";
+import { useUndoKey } from "./useUndoKey";
 
 const JUST = 60_000;
 
@@ -100,10 +102,20 @@ export function Deleted() {
     mutationFn: (id: number) => call("POST", `/projects/${project.id}/deleted/${id}/restore`),
     onSettled: () => changed(project.id),
   });
-  if (!gone.length) return null;
   const [last] = gone;
   const just = last && Date.now() - Date.parse(last.deleted_at) < JUST ? last : null;
   const mayRestore = project.role !== "viewer";
+  const editing = useDesk((desk) => desk.editing !== null); // the key undoes edits then
+  const { mutate, isPending } = restore;
+  const undone = just?.id;
+  const undo = useCallback(
+    (again: boolean) => {
+      if (!again && undone !== undefined && !isPending) mutate(undone);
+    },
+    [mutate, undone, isPending],
+  );
+  useUndoKey(just && mayRestore && !editing ? undo : null);
+  if (!gone.length) return null;
   return (
     <span className="gone">
       {just && mayRestore && (

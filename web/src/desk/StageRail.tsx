@@ -16,6 +16,7 @@ const KEYS: [string, string][] = [
   ["P", "profile along a line"],
   ["G", "three dimensions"],
   ["F", "whole frame"],
+  ["Ctrl Z", "undo the last deletion, or the last edit of lines; with Shift again"],
   ["Esc", "back to the list of a stage"],
   ["?", "this list"],
 ];

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import type { Accepted, Holding } from "../../api/client";
 import { isOpen, useJobs, useStart } from "../../api/queries";
 import { type ConditionError, condition } from "../../desk/condition";
@@ -7,6 +7,7 @@ import { useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { type EditTool, useDesk } from "../../desk/store";
 import { useDraft } from "../../desk/useDraft";
+import { useUndoKey } from "../../desk/useUndoKey";
 import { Choice, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
 
 const NAME = "edit_features";
@@ -156,16 +157,7 @@ export function EditLines() {
     return () => set({ editing: null, tool: "choose", chosen: { holding: 0, numbers: [] } });
   }, [id, set]);
 
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
-      if ((event.target as Element | null)?.closest("input, textarea")) return;
-      event.preventDefault();
-      mutate(event.shiftKey ? "redo" : "undo");
-    };
-    window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
-  }, [mutate]);
+  useUndoKey(useCallback((again: boolean) => mutate(again ? "redo" : "undo"), [mutate]));
 
   const job = jobs.find((one) => one.id === made?.job?.id);
   const running = job ? isOpen(job) : false;

@@ -99,6 +99,31 @@ describe("surfaces in the strip", () => {
     await waitFor(() => expect(asked.some((one) => one.path.endsWith("/10/restore"))).toBe(true));
   });
 
+  it("are had back by Ctrl+Z too, unless somebody types or edits lines", async () => {
+    const one = { id: 9, name: "Old TIN", kind: "surface", deleted_by: "mire", until: "2026-12-06T10:00:00Z" };
+    const asked = service({
+      "GET /projects/1/deleted": [{ ...one, deleted_at: new Date().toISOString() }],
+      "POST /projects/1/deleted/9/restore": { ids: [9], names: ["Old TIN"] },
+    });
+    draw(
+      <>
+        <input aria-label="Field" />
+        <Deleted />
+      </>,
+    );
+    await screen.findByRole("status");
+    const restored = () => asked.filter((ask) => ask.path.endsWith("/restore")).length;
+    fireEvent.keyDown(screen.getByLabelText("Field"), { key: "z", ctrlKey: true });
+    act(() => useDesk.setState({ editing: 4 }));
+    fireEvent.keyDown(document.body, { key: "z", ctrlKey: true });
+    act(() => useDesk.setState({ editing: null }));
+    fireEvent.keyDown(document.body, { key: "z" });
+    fireEvent.keyDown(document.body, { key: "z", ctrlKey: true, shiftKey: true });
+    expect(restored()).toBe(0);
+    fireEvent.keyDown(document.body, { key: "z", ctrlKey: true });
+    await waitFor(() => expect(restored()).toBe(1));
+  });
+
   it("say what to do where there are none", async () => {
     service({ "GET /projects/1/holdings": [] });
     draw(<SurfacesTab />);
