@@ -78,6 +78,13 @@ class JoinTest(Joining):
         expect(page.get_by_role("article", name=re.compile("from feet"))).to_be_visible(timeout=60_000)
         self.api("POST", f"/holdings/{self.void()}/declare", {"declared": {"nodata": -9999.0}})
         expect(page.get_by_role("article", name=re.compile("9999 empty"))).to_be_visible(timeout=60_000)
+        self.stage("Join")
+        page.get_by_role("button", name="Mosaic").click()
+        expect(listed).to_contain_text("from feet")
+        expect(page.get_by_role("button", name="Look at it in Gather")).to_have_count(0)
+        # their originals are folded away
+        page.get_by_role("tab", name="Surfaces").click()
+        expect(page.get_by_role("button", name="Show 2 originals that were fixed")).to_be_visible()
         self.forget()
         self.stage("Join")
         page.get_by_role("button", name="Mosaic").click()

@@ -7,6 +7,7 @@ import { Key } from "./Key";
 import { KeyBindings } from "./KeyBindings";
 import { ProbeLine } from "./ProbeLine";
 import { StageRail } from "./StageRail";
+import { StandIn } from "./StandIn";
 import { Strip } from "./Strip";
 import { useDesk } from "./store";
 import { TopBar } from "./TopBar";
@@ -42,6 +43,7 @@ export function Desk({ project, me, projects, open }: Props) {
   return (
     <div className="desk">
       <KeyBindings />
+      <StandIn />
       <TopBar project={project} me={me} projects={projects} open={open} />
       <StageRail />
       <Worksheet open={open} />

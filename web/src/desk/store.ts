@@ -92,6 +92,9 @@ export interface ShownPreview {
 /** A kept reading: what was in the slots then, and what their cells said. */
 export type Pinned = Probe & { names: Partial<Record<Slot, string>>; quantities: Partial<Record<Slot, Quantity>> };
 
+/** What a holding is known by. */
+export type Named = { id: number; key: string };
+
 /** What is kept for a person in a project. */
 export interface Remembered {
   slots: Record<Slot, string | null>;
@@ -119,6 +122,8 @@ export interface Remembered {
   also: string[];
   heights: HeightsShown;
   view: { center: [number, number]; resolution: number } | null;
+  /** Fixed holdings that have taken the place of their originals wherever those were chosen. */
+  stoodIn: number[];
 }
 
 interface Desk extends Remembered {
@@ -179,6 +184,8 @@ interface Desk extends Remembered {
   set: (change: Partial<Desk>) => void;
   put: (slot: Slot, key: string | null) => void;
   swap: () => void;
+  /** Put fixed holdings in the place of their originals, wherever these are chosen. */
+  standIn: (pairs: { old: Named; fixed: Named }[]) => void;
   look: (quantity: Quantity, change: Partial<Look>) => void;
   sheet: (operation: string, change: Partial<Sheet>) => void;
   open: (stage: Stage, operation?: string | null) => void;
@@ -220,6 +227,7 @@ export const FRESH: Remembered = {
   also: [],
   heights: { over: "view", ring: null, what: "figures", minus: false, levels: null, about: [0, 0] },
   view: null,
+  stoodIn: [],
 };
 
 export const useDesk = create<Desk>((set) => ({
@@ -262,6 +270,26 @@ export const useDesk = create<Desk>((set) => ({
   set: (change) => set(change),
   put: (slot, key) => set((desk) => ({ slots: { ...desk.slots, [slot]: key }, begun: true })),
   swap: () => set((desk) => ({ slots: { a: desk.slots.b, b: desk.slots.a } })),
+  standIn: (pairs) =>
+    set((desk) => {
+      const ids = new Map(pairs.map(({ old, fixed }) => [old.id, fixed.id]));
+      const keys = new Map(pairs.map(({ old, fixed }) => [old.key, fixed.key]));
+      const id = (one: number) => ids.get(one) ?? one;
+      const key = (one: string | null) => (one === null ? null : (keys.get(one) ?? one));
+      const sheets = Object.entries(desk.sheets).map(([operation, sheet]) => {
+        const inputs = Object.entries(sheet.inputs).map(([role, given]) => [
+          role,
+          Array.isArray(given) ? [...new Set(given.map(id))] : given === undefined ? given : id(given),
+        ]);
+        return [operation, { ...sheet, inputs: Object.fromEntries(inputs) }];
+      });
+      return {
+        sheets: Object.fromEntries(sheets),
+        slots: { a: key(desk.slots.a), b: key(desk.slots.b) },
+        also: desk.also.map((one) => keys.get(one) ?? one),
+        stoodIn: [...desk.stoodIn, ...pairs.map(({ fixed }) => fixed.id)],
+      };
+    }),
   look: (quantity, change) =>
     set((desk) => ({ looks: { ...desk.looks, [quantity]: { ...desk.looks[quantity], ...change } } })),
   sheet: (operation, change) =>

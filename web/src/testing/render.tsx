@@ -44,6 +44,7 @@ const anything = (id: number, name: string) => ({
   origin: {},
   uploaded: false,
   fixed_by: "",
+  fixed_by_id: null,
   instead_of: null,
   outdated: false,
   bounds: null,

@@ -81,6 +81,7 @@ class AnyHoldingOut(Schema):
     origin: dict[str, Any]
     uploaded: bool
     fixed_by: str
+    fixed_by_id: int | None
     instead_of: int | None
     outdated: bool
     bounds: tuple[float, float, float, float] | None
@@ -177,11 +178,15 @@ def _accuracy(holding: Holding, project: Project) -> dict[str, Any] | None:
     return None
 
 
-def _fixed_by(holding: Holding, by_key: dict[str, Holding]) -> str:
+def _fixed_by(holding: Holding, by_key: dict[str, Holding]) -> Holding | None:
+    """The newest holding of the same upload with more declared about it."""
     if not holding.file_key:
-        return ""
-    more = (other for other in by_key.values() if other.file_key == holding.file_key and other.pk > holding.pk)
-    return next((other.name for other in more if holding.declared.items() < other.declared.items()), "")
+        return None
+    more = [
+        other for other in by_key.values()
+        if other.file_key == holding.file_key and other.pk > holding.pk and holding.declared.items() < other.declared.items()
+    ]  # fmt: skip
+    return max(more, key=lambda other: other.pk, default=None)
 
 
 def _bounds(holding: Holding, project: Project) -> tuple[float, ...] | None:
@@ -197,6 +202,7 @@ def _bounds(holding: Holding, project: Project) -> tuple[float, ...] | None:
 def told(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict[str, Any]:
     """A holding as `HoldingOut` has it. by_key: all holdings of the project."""
     step = holding.step
+    fixed = _fixed_by(holding, by_key)
     return {
         "id": holding.pk,
         "kind": holding.kind,
@@ -210,7 +216,8 @@ def told(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict
         "declared": holding.declared,
         "origin": holding.origin,
         "uploaded": bool(holding.file_key),
-        "fixed_by": _fixed_by(holding, by_key),
+        "fixed_by": fixed.name if fixed else "",
+        "fixed_by_id": fixed.pk if fixed else None,
         "instead_of": by_key[holding.instead_of].pk if holding.instead_of in by_key else None,
         "outdated": step is not None and step.version != operations.find(step.operation).version,
         "bounds": _bounds(holding, project),

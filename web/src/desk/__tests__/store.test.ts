@@ -45,6 +45,27 @@ describe("the desk", () => {
     expect(remembered(useDesk.getState()).begun).toBe(true);
   });
 
+  it("puts what was fixed in the place of its original wherever that was chosen, once", () => {
+    useDesk.setState({
+      ...FRESH,
+      slots: { a: "old", b: "other" },
+      also: ["old"],
+      sheets: {
+        mosaic: { inputs: { surfaces: [3, 4, 5] }, params: { groups: [0, 0, 1] }, name: "Mine" },
+        slope: { inputs: { surface: 4 }, params: {}, name: "" },
+      },
+    });
+    useDesk.getState().standIn([{ old: { id: 4, key: "old" }, fixed: { id: 9, key: "new" } }]);
+    const desk = useDesk.getState();
+    expect(desk.sheets.mosaic).toEqual({
+      inputs: { surfaces: [3, 9, 5] },
+      params: { groups: [0, 0, 1] },
+      name: "Mine",
+    });
+    expect(desk.sheets.slope?.inputs).toEqual({ surface: 9 });
+    expect([desk.slots, desk.also, desk.stoodIn]).toEqual([{ a: "new", b: "other" }, ["new"], [9]]);
+  });
+
   it("opens whatever an earlier version kept", () => {
     expect(restored({})).toEqual(FRESH);
     const old = restored({ slots: { a: "k" }, looks: { height: FRESH.looks.slope } } as never);

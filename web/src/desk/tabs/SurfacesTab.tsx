@@ -255,14 +255,26 @@ function Card({ holding }: { holding: Holding }) {
 /** The surfaces as shaded pictures, newest first. */
 export function SurfacesTab() {
   const { surfaces, isLoading } = useHeld();
+  const [unfolded, setUnfolded] = useState(false);
+  const slots = useDesk((desk) => desk.slots);
+  // an original whose fault was fixed stands behind what is right, but where it is looked at
+  const behind = surfaces.filter((one) => one.fixed_by && one.key !== slots.a && one.key !== slots.b);
   if (isLoading) return null;
   if (!surfaces.length)
     return <p className="empties">No surface yet. Surfaces you add or make stand here as small shaded pictures.</p>;
   return (
     <div className="cards">
-      {surfaces.map((holding) => (
-        <Card key={holding.id} holding={holding} />
-      ))}
+      {surfaces
+        .filter((one) => unfolded || !behind.includes(one))
+        .map((holding) => (
+          <Card key={holding.id} holding={holding} />
+        ))}
+      {behind.length > 0 && (
+        <button type="button" className="lnk behind" onClick={() => setUnfolded(!unfolded)}>
+          {unfolded ? "Fold away" : "Show"} {behind.length === 1 ? "1 original" : `${behind.length} originals`} that{" "}
+          {behind.length === 1 ? "was" : "were"} fixed
+        </button>
+      )}
     </div>
   );
 }
