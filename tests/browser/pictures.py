@@ -82,7 +82,7 @@ class PicturesTest(Joining):
         page.get_by_role("tab", name="Surfaces").click()
         page.get_by_role("button", name="All in Gather").click()
         page.get_by_role("button", name="Order tiles").click()
-        page.get_by_label("Place or tile").fill("Lantern Water")
+        page.get_by_label("Place, tile or position").fill("Lantern Water")
         page.get_by_role("switch", name="Quick look").click()
         self.settle()
         tell("skerry", bytes_per_second=30_000)

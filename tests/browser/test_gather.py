@@ -84,7 +84,7 @@ class GatherTest(GatherSheets):
         products = page.get_by_role("region", name="Products")
         expect(products.get_by_role("radio")).to_have_count(4)
         expect(products).to_contain_text("Heron 90")
-        page.get_by_label("Place or tile").fill("Mossgate")
+        page.get_by_label("Place, tile or position").fill("Mossgate")
         expect(page.get_by_role("button", name=re.compile(r"Order \d tiles"))).to_be_enabled()
         page.get_by_role("button", name=re.compile(r"Order \d tiles")).click()
         coming = page.get_by_role("region", name="Order of Skerry 5")

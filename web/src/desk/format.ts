@@ -13,6 +13,9 @@ export function size(value: number): string {
   return num(value, value >= 20 || Number.isInteger(value) ? 0 : value >= 1 ? 1 : 2);
 }
 
+/** Characters that a name may have, as the service takes them. */
+export const LONGEST_NAME = 120;
+
 /** Height units as they are chosen, and their length in metres. */
 export const HEIGHT_UNITS = [
   { value: "m", title: "metres", metres: 1 },

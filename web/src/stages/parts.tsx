@@ -1,7 +1,7 @@
 import { MenuItem, Select } from "@mui/material";
 import { type ReactNode, useId, useState } from "react";
 import type { Finding, Holding } from "../api/client";
-import { parse } from "../desk/format";
+import { LONGEST_NAME, parse } from "../desk/format";
 import { WeightIcon } from "../desk/icons";
 import { Sentence } from "../desk/Sentence";
 import { type Stage, useDesk } from "../desk/store";
@@ -222,6 +222,7 @@ export function NameRow(props: { value: string; usual: string; onChange: (name: 
         <input
           id="result-name"
           className="text"
+          maxLength={LONGEST_NAME}
           value={props.value}
           placeholder={props.usual}
           onChange={(event) => props.onChange(event.target.value)}

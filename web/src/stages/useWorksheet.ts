@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import type { Accepted, Finding, Quantity } from "../api/client";
 import { type RunBody, useJobs, useOperations, usePreview, useStart } from "../api/queries";
 import { useProject } from "../desk/context";
+import { LONGEST_NAME } from "../desk/format";
 import { type Sheet, useDesk } from "../desk/store";
 import { useSettled } from "../desk/useSettled";
 
@@ -92,7 +93,7 @@ export function useWorksheet(operation: string, roles: string[]) {
             params,
             inputs,
             outputs: output ? [output] : [],
-            name,
+            name: name.slice(0, LONGEST_NAME), // a proposed one may be made of several long ones
             live,
             instead_of: sheet.again ?? null,
           },

@@ -158,6 +158,8 @@ export function job(id: string, change: Partial<Job> = {}): Job {
 export interface Asked {
   method: string;
   path: string;
+  /** What stands behind the question mark. */
+  query?: string;
   body: unknown;
 }
 
@@ -168,8 +170,8 @@ export function service(answers: Record<string, unknown | ((asked: Asked) => unk
     "fetch",
     vi.fn(async (address: string, options: { method?: string; body?: string } = {}) => {
       const method = options.method ?? "GET";
-      const path = address.replace(/^\/api/, "").split("?")[0] ?? "";
-      const one = { method, path, body: options.body ? JSON.parse(options.body) : undefined };
+      const [path = "", query] = address.replace(/^\/api/, "").split("?");
+      const one = { method, path, query, body: options.body ? JSON.parse(options.body) : undefined };
       asked.push(one);
       const answer = answers[`${method} ${path}`];
       if (answer === undefined) return new Response(JSON.stringify({ detail: `nothing at ${path}` }), { status: 404 });

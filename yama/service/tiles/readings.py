@@ -10,11 +10,13 @@ from ninja import Field, Router, Schema
 from pyproj import Transformer
 
 from yama.service.projects.access import open_project
+from yama.service.schemas import Failure
 from yama.service.surfaces import keys
 from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Window
+from yama.terrain.positions import read_position
 from yama.terrain.relief.slope import aspect_of, slope_of
 from yama.terrain.surface import Surface
 from yama.terrain.units import UNITS
@@ -78,6 +80,21 @@ def _reading(surface: Surface, frame: Frame, row: int, col: int) -> dict[str, fl
     values = (around[1, 1], slope_of(rises, here)[0, 0], aspect_of(rises, here)[0, 0])
     height, slope, aspect = (float(value) if np.isfinite(value) else None for value in values)
     return {"height": height, "slope": slope, "aspect": aspect}
+
+
+class PositionOut(Schema):
+    """A position in the frame's CRS."""
+
+    x: float
+    y: float
+
+
+@router.get("/{int:project_id}/position", response={200: PositionOut, 422: Failure})
+def position(request: HttpRequest, project_id: int, text: str) -> dict[str, float]:
+    """A position as somebody typed it, in degrees or as east and north; see `positions.read_position`."""
+    project = open_project(request, project_id)
+    x, y = read_position(text[:200], project.frame.grid)
+    return {"x": x, "y": y}
 
 
 @router.get("/{int:project_id}/probe", response=ProbeOut)

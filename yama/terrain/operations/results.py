@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
@@ -42,12 +43,13 @@ class Output:
 class Results:
     """Results by the names of an operation's outputs.
 
-    Each is given as it is, or as a function that makes it: called once, when it is first asked for, so that what nobody asks for
-    costs nothing.
+    Each is given as it is, or as a function that makes it: called once, when it is first asked for, however many threads ask, so that
+    what nobody asks for costs nothing.
     """
 
     def __init__(self, **made: Result | Callable[[], Result]) -> None:
         self._made: dict[str, Result | Callable[[], Result]] = made
+        self._making = threading.RLock()
 
     def __contains__(self, name: str) -> bool:
         return name in self._made
@@ -57,9 +59,13 @@ class Results:
 
     def __getitem__(self, name: str) -> Result:
         found = self._made[name]
-        if not isinstance(found, (Surface, Features, Reclassified, Table)):
-            found = self._made[name] = found()
-        return found
+        if isinstance(found, (Surface, Features, Reclassified, Table)):
+            return found
+        with self._making:
+            found = self._made[name]  # another thread may have made it meanwhile
+            if not isinstance(found, (Surface, Features, Reclassified, Table)):
+                found = self._made[name] = found()
+            return found
 
     def surface(self, name: str) -> Surface:
         """A result that is a surface. Raises TypeError where it is none."""

@@ -5,7 +5,7 @@ import { client, useStart } from "../../api/queries";
 import { dressOf } from "../../map/ramps";
 import { useHeld, useProject } from "../context";
 import { useDeleting } from "../Deleted";
-import { HEIGHT_UNITS, num, percent, shortUnit, size } from "../format";
+import { HEIGHT_UNITS, LONGEST_NAME, num, percent, shortUnit, size } from "../format";
 import { WeightIcon } from "../icons";
 import { useDesk } from "../store";
 import { useSettled } from "../useSettled";
@@ -114,6 +114,7 @@ function Card({ holding }: { holding: Holding }) {
               autoFocus
               style={{ width: "100%" }}
               value={naming}
+              maxLength={LONGEST_NAME}
               onChange={(event) => setNaming(event.target.value)}
               onBlur={rename}
               onKeyDown={(event) => {

@@ -1,9 +1,9 @@
 // @vitest-environment jsdom
-import { cleanup, fireEvent, screen, within } from "@testing-library/react";
+import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Order, Product, TableLook } from "../../api/client";
 import { useDesk } from "../../desk/store";
-import { draw, job, service, surface } from "../../testing/render";
+import { type Asked, draw, job, service, surface } from "../../testing/render";
 import { Arrivals } from "../gather/Arrivals";
 import { ColumnMatch } from "../gather/ColumnMatch";
 import { OrderTiles } from "../gather/OrderTiles";
@@ -111,6 +111,40 @@ describe("ordering tiles", () => {
     useDesk.setState({ pressed: "T1" });
     expect(await screen.findByRole("button", { name: "Order 1 tile" })).toBeTruthy();
     expect(useDesk.getState().footprints.map((print) => print.look)).toEqual(["chosen", "open", "received"]);
+  });
+
+  it("asks for a place, a tile or a position, and for nothing where it is none of them", async () => {
+    useDesk.setState({ area: null });
+    service(
+      answers({
+        "GET /projects/1/position": (one: Asked) =>
+          one.path && new URLSearchParams(String(one.query)).get("text")?.includes("448")
+            ? { x: 448_000, y: 5_438_000 }
+            : new Response(JSON.stringify({ detail: "'9 9' lies outside the frame." }), { status: 422 }),
+      }),
+    );
+    draw(<OrderTiles />);
+    const field = await screen.findByLabelText("Place, tile or position");
+    const type = (value: string) => fireEvent.change(field, { target: { value } });
+    const middle = () => {
+      const [[west, south], , [east, north]] = useDesk.getState().area as [number, number][] &
+        [[number, number], [number, number], [number, number]];
+      return [(west + east) / 2, (south + north) / 2];
+    };
+    type("mossgate");
+    await waitFor(() => expect(middle()).toEqual([447_000, 5_439_000]));
+    type("Nowhere");
+    expect((await screen.findByRole("alert")).textContent).toBe("No place or tile is called Nowhere.");
+    expect(useDesk.getState().area).toBeNull();
+    expect((screen.getByRole("button", { name: "Order 0 tiles" }) as HTMLButtonElement).disabled).toBe(true);
+    type("448000 5438000");
+    await waitFor(() => expect(middle()).toEqual([448_000, 5_438_000]));
+    type("9 9");
+    expect((await screen.findByRole("alert")).textContent).toContain("'9 9' lies outside the frame.");
+    fireEvent.click(screen.getByRole("button", { name: "Draw" }));
+    expect((field as HTMLInputElement).value).toBe("");
+    expect(screen.queryByRole("alert")).toBeNull();
+    useDesk.setState({ area: null, drawing: false });
   });
 
   it("keeps a cut-out within the provider's limit", async () => {

@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { call, type Extent, type Project, type Proposal, sendForExtent } from "../../api/client";
 import { client } from "../../api/queries";
-import { HEIGHT_UNITS, many, num, parse } from "../../desk/format";
+import { HEIGHT_UNITS, LONGEST_NAME, many, num, parse } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { Choice, Section, Sheet } from "../parts";
 import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
@@ -101,7 +101,13 @@ export function NewProject({ open }: { open: (id: number) => void }) {
         <div className="row">
           <label htmlFor="project-name">Name</label>
           <span className="field">
-            <input id="project-name" className="text" value={name} onChange={(e) => setName(e.target.value)} />
+            <input
+              id="project-name"
+              className="text"
+              maxLength={LONGEST_NAME}
+              value={name}
+              onChange={(e) => setName(e.target.value)}
+            />
           </span>
         </div>
       </Section>

@@ -8,8 +8,8 @@ import { type Footprint, useDesk } from "../../desk/store";
 import { Section, Sheet } from "../parts";
 import { Arrival } from "./Arrival";
 import { areaOf, boxOf, holds, ringOf } from "./area";
+import { useWhere } from "./useWhere";
 
-const AROUND = 1500; // metres around a named place
 const NOWHERE: Place[] = [];
 const OPEN = ["waiting", "making", "arriving", "taking in"];
 
@@ -116,7 +116,6 @@ export function OrderTiles() {
   const pressed = useDesk((desk) => desk.pressed);
   const set = useDesk((desk) => desk.set);
   const [depot, setDepot] = useState<string | null>(null);
-  const [place, setPlace] = useState("");
   const [cutting, setCutting] = useState(false);
   const [cell, setCell] = useState<Record<string, number>>({});
   const [left, setLeft] = useState<Record<string, boolean>>({});
@@ -155,6 +154,10 @@ export function OrderTiles() {
     })),
     combine: (results) => results.map((result) => result.data),
   });
+  const where = useWhere(
+    places,
+    covers.flatMap((one) => one?.tiles ?? []),
+  );
   const coverOf = (name: string | undefined) => covers[usable.findIndex((one) => one.depot === name)];
   const cover = coverOf(chosen?.depot);
 
@@ -182,9 +185,10 @@ export function OrderTiles() {
       : tile.standing;
   };
   const isFree = (standing: string) => ["", "failed", "cancelled"].includes(standing);
-  const wanted = cutting
-    ? []
-    : tiles.filter((tile) => isFree(standingOf(tile)) && !left[`${chosen?.depot}${tile.name}`]);
+  const wanted =
+    cutting || where.lost
+      ? []
+      : tiles.filter((tile) => isFree(standingOf(tile)) && !left[`${chosen?.depot}${tile.name}`]);
 
   // footprints on the map
   const footprints = JSON.stringify(
@@ -253,14 +257,6 @@ export function OrderTiles() {
   const bytes = wanted.reduce((sum, tile) => sum + tile.bytes, 0);
   const already = tiles.length - tiles.filter((tile) => isFree(standingOf(tile))).length;
   const mayOrder = project.role !== "viewer";
-  // a name may be typed before the list of places has come
-  useEffect(() => {
-    const name = place.trim().toLowerCase();
-    const found = places.find((one) => one.name.toLowerCase() === name);
-    const tile = /^e(\d{3})n(\d{4})$/.exec(name);
-    if (found) set({ area: square(found.x, found.y, AROUND), goTo: { x: found.x, y: found.y, resolution: 8 } });
-    else if (tile) set({ area: square(Number(tile[1]) * 1000 + 1000, Number(tile[2]) * 1000 + 1000, 900) });
-  }, [place, places, set]);
   const newest = orders
     .flatMap((one) => one.parts)
     .filter((part) => part.holding_id !== null)
@@ -314,7 +310,7 @@ export function OrderTiles() {
                 checked={quick}
                 onChange={(event) => setQuick(event.target.checked)}
               />
-              Quick look
+              {quick && !look && !lookError && chosen?.down_for == null ? "Fetching the quick look…" : "Quick look"}
             </label>
             <button
               type="button"
@@ -323,7 +319,7 @@ export function OrderTiles() {
                 !mayOrder ||
                 order.isPending ||
                 chosen?.down_for != null ||
-                (cutting ? !cover || cutCells > cover.max_cells : wanted.length === 0)
+                (cutting ? !cover || where.lost !== null || cutCells > cover.max_cells : wanted.length === 0)
               }
               onClick={() =>
                 chosen &&
@@ -349,10 +345,11 @@ export function OrderTiles() {
         <div className="where">
           <input
             list="places"
-            aria-label="Place or tile"
-            placeholder="Place or tile"
-            value={place}
-            onChange={(event) => setPlace(event.target.value)}
+            aria-label="Place, tile or position"
+            placeholder="Place, tile or position"
+            value={where.typed}
+            aria-invalid={where.lost !== null}
+            onChange={(event) => where.type(event.target.value)}
           />
           <datalist id="places">
             {places.map((one) => (
@@ -363,7 +360,10 @@ export function OrderTiles() {
             type="button"
             className={`btn ${drawing ? "on" : ""}`}
             aria-pressed={drawing}
-            onClick={() => set({ drawing: !drawing })}
+            onClick={() => {
+              where.forget();
+              set({ drawing: !drawing });
+            }}
           >
             Draw
           </button>
@@ -372,20 +372,25 @@ export function OrderTiles() {
             className="btn"
             aria-pressed={!area}
             onClick={() => {
-              setPlace("");
+              where.forget();
               set({ area: null, drawing: false, goTo: "whole" });
             }}
           >
             Frame
           </button>
         </div>
+        {where.lost && (
+          <p className="fail" role="alert">
+            {where.lost}
+          </p>
+        )}
         <p className="mut wide">
           <span>
             {drawing
               ? "Click the corners; twice on the last"
               : area
-                ? place
-                  ? `Around ${place}`
+                ? where.typed
+                  ? `Around ${where.typed.trim()}`
                   : "The area drawn"
                 : "The whole frame"}
           </span>
@@ -505,13 +510,4 @@ export function OrderTiles() {
       {received && <Arrival holding={received} />}
     </Sheet>
   );
-}
-
-function square(x: number, y: number, half: number): [number, number][] {
-  return [
-    [x - half, y - half],
-    [x + half, y - half],
-    [x + half, y + half],
-    [x - half, y + half],
-  ];
 }

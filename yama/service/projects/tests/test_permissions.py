@@ -89,6 +89,7 @@ def endpoints(holding, key):
         ("POST", "/pictures", {"runs": [_RUN], "bounds": [0, 0, 1, 1], "width": 20, "height": 20}, EDIT),
         ("GET", f"/facets/{key}?west=0&south=0&east=1&north=1", None, VIEW),
         ("GET", "/probe?x=1&y=1", None, VIEW),
+        ("GET", "/position?text=448100%205438100", None, VIEW),
         ("POST", "/views", {"keys": []}, VIEW),
     ]
 
