@@ -82,14 +82,15 @@ def preview(request: HttpRequest, project_id: int, body: PreviewIn) -> dict[str,
     if told.kind != "surface":
         return result
     keys.keep_preview(project_id, step)
-    stand_in = keys.rough_of(project, key)
-    surface = stand_in or keys.surface_of(project_id, key)[0]
+    surface, rough = (
+        (keys.surface_of_holding(existing), False) if existing else keys.seen_of(project, step, output, task)
+    )
     seen = look_at(surface, project.frame.grid, task.cost())
     result.update(
         key=key,
         outline=seen.outline,
         filled=seen.filled,
-        rough=stand_in is not None,
+        rough=rough,
         coarse=is_coarse(project.frame.grid, surface.grid),
         cells=surface.grid.cell_count,
         cell_size=surface.grid.cell_width,

@@ -67,12 +67,12 @@ def task_for(project_id: int, step: Step) -> tuple[Task, str]:
     return task_of(step, inputs)
 
 
-def _results(project_id: int, step: Step) -> tuple[Results, str]:
-    """What a step gives, none of it computed yet, and the output its key names."""
+def _results(project_id: int, step: Step, task: Task | None = None) -> tuple[Results, str]:
+    """What a step gives, none of it computed yet, and the output its key names. task: the step's, where it is at hand."""
 
     def make() -> tuple[Results, str]:
-        task, first = task_for(project_id, step)
-        return task.run(), first
+        done, first = (task, task.operation.first) if task else task_for(project_id, step)
+        return done.run(), first
 
     found: tuple[Results, str] = _recent.get((project_id, step.key, "results"), make)
     return found
@@ -91,7 +91,12 @@ def _preview_of(project_id: int, key: str) -> Step | None:
 
 def keep_preview(project_id: int, step: Step) -> None:
     """Remember a step under its key, so that tiles of what it gives can be asked for."""
-    Preview.objects.update_or_create(project_id=project_id, key=step.key, defaults={"step": vars(step)})
+    # one statement: somebody waits for it
+    Preview.objects.bulk_create(
+        [Preview(project_id=project_id, key=step.key, step=vars(step))],
+        update_conflicts=True,
+        update_fields=["step", "asked_at"],
+    )
 
 
 def rough_of(project: Project, key: str) -> Surface | None:
@@ -100,16 +105,27 @@ def rough_of(project: Project, key: str) -> Surface | None:
     if not _KEY.fullmatch(key) or find_key(project.pk, key) is not None:
         return None
     step = _preview_of(project.pk, key)
-    if step is None:
-        return None
+    return None if step is None else _rough(project, step, parted(key)[1])
 
+
+def _rough(project: Project, step: Step, output: str, task: Task | None = None) -> Surface | None:
     def make() -> tuple[Results | None, str]:
-        task, first = task_for(project.pk, step)
-        return task.preview(whole_view(project)), first
+        done, first = (task, task.operation.first) if task else task_for(project.pk, step)
+        return done.preview(whole_view(project)), first
 
     results, first = _recent.get((project.pk, step.key, "rough"), make)
-    output = parted(key)[1] or first
-    return results.surface(output) if results is not None and output in results else None
+    wanted = output or first
+    return results.surface(wanted) if results is not None and wanted in results else None
+
+
+def seen_of(project: Project, step: Step, output: str, task: Task) -> tuple[Surface, bool]:
+    """What the map shows of an output before it is kept, and whether that is only nearly what will be made. The task is the step's;
+    what it gives is held for the tiles that are asked for next."""
+    stand_in = _rough(project, step, output, task)
+    if stand_in is not None:
+        return stand_in, True
+    results, _ = _results(project.pk, step, task)
+    return results.surface(output), False
 
 
 def whole_view(project: Project) -> View:
