@@ -13,7 +13,7 @@ import { FitSheet } from "../fit/FitSheet";
 afterEach(cleanup);
 
 const first = surface(1, "Survey TIN");
-const second = surface(2, "Plover 30");
+const second = { ...surface(2, "Plover 30"), bounds: [100.4, 200, 300, 400] as [number, number, number, number] };
 const lakes = lines(9, "Lakes", []);
 const water = { ...lakes, features: { ...lakes.features, counts: { polygons: 2 } } };
 const preview = {
@@ -130,9 +130,29 @@ describe("clipping", () => {
     );
   });
 
-  it("takes a rectangle from the map, from the view, or typed", async () => {
+  it("offers the values that a column has", async () => {
+    const rows = ["Lantern Water", "Sill Tarn", "Lantern Water"].map((name, id) => ({
+      type: "Feature",
+      id,
+      properties: { name },
+      geometry: null,
+    }));
+    service({ ...base, "GET /projects/1/holdings/9/features": { type: "FeatureCollection", features: rows } });
+    draw(<ClipSheet />);
+    await choose("Polygons", "Lakes");
+    await choose("Only where", "name");
+    await waitFor(() =>
+      expect(
+        [...document.querySelectorAll("#clip-values option")].map((one) => (one as HTMLOptionElement).value),
+      ).toEqual(["Lantern Water", "Sill Tarn"]),
+    );
+  });
+
+  it("takes a rectangle from the map, from the view, or typed, and forgets polygons chosen before", async () => {
     const asked = service(base);
     draw(<ClipSheet />);
+    await choose("Polygons", "Lakes");
+    await waitFor(() => expect(last(asked)).toMatchObject({ inputs: { area: [9] } }));
     await screen.findByRole("button", { name: "Draw it" });
     fireEvent.click(screen.getByRole("button", { name: "Draw it" }));
     expect(useDesk.getState().drawing).toBe(true);
@@ -147,8 +167,11 @@ describe("clipping", () => {
       }),
     );
     await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [10, 20, 90, 70], keep: "rectangle" } }));
+    expect((last(asked) as { inputs: object }).inputs).toEqual({ surface: 1 });
+    fireEvent.change(screen.getByLabelText("The extent of"), { target: { value: "2" } });
+    await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [100, 200, 300, 400] } }));
     fireEvent.change(screen.getByLabelText("East"), { target: { value: "80" } });
-    await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [10, 20, 80, 70] } }));
+    await waitFor(() => expect((last(asked) as { params: { bounds: number[] } }).params.bounds[2]).toBe(80));
     act(() => useDesk.getState().set({ bounds: [1.4, 2, 3, 4] }));
     fireEvent.click(await screen.findByRole("button", { name: "This view" }));
     await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [1, 2, 3, 4] } }));

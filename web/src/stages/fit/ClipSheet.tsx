@@ -1,6 +1,9 @@
-import { useEffect } from "react";
+import { useCallback, useEffect, useMemo } from "react";
+import type { Holding } from "../../api/client";
 import { useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
+import { useFeatures } from "../../desk/useDraft";
+import { boxOf } from "../gather/area";
 import {
   Beside,
   Choice,
@@ -24,10 +27,25 @@ const KEEP = [
 ];
 const NONE = "any";
 
+/** The values of a column, each with how many features have it, the most frequent first. */
+function useValues(holding: Holding | undefined, column: string): [string, number][] {
+  const { data } = useFeatures(column ? holding : undefined);
+  return useMemo(() => {
+    const counts = new Map<string, number>();
+    for (const { properties } of data?.features ?? []) {
+      const value = properties[column];
+      if (value !== null && value !== undefined) counts.set(String(value), (counts.get(String(value)) ?? 0) + 1);
+    }
+    return [...counts].sort(([, one], [, other]) => other - one).slice(0, MOST_VALUES);
+  }, [data, column]);
+}
+
+const MOST_VALUES = 200;
+
 /** Only the part of a surface that is wanted. */
 export function ClipSheet() {
   const project = useProject();
-  const { features } = useHeld();
+  const { all, features } = useHeld();
   const work = useWorksheet("clip", ["surface"]);
   const drawing = useDesk((desk) => desk.drawing);
   const area = useDesk((desk) => desk.area);
@@ -40,16 +58,21 @@ export function ClipSheet() {
   const polygons = areas.find((one) => one.id === given);
   const box = params.bounds as [number, number, number, number] | undefined;
   const onFrame = chosen?.surface?.crs === project.frame.grid.crs;
+  // a rectangle stands instead of polygons: those chosen before would be named as a source and never be used
+  const cut = useCallback(
+    (to: number[]) => {
+      setParams({ keep: "rectangle", bounds: to.map(Math.round), column: null, value: null });
+      setInput("area", []);
+    },
+    [setParams, setInput],
+  );
   // what is drawn on the map becomes the rectangle
   useEffect(() => {
     if (!area) return;
-    const [xs, ys] = [area.map(([x]) => x), area.map(([, y]) => y)];
-    setParams({
-      keep: "rectangle",
-      bounds: [Math.min(...xs), Math.min(...ys), Math.max(...xs), Math.max(...ys)].map(Math.round),
-    });
+    cut(boxOf(area));
     set({ area: null });
-  }, [area, setParams, set]);
+  }, [area, cut, set]);
+  const values = useValues(polygons, (params.column as string) || "");
   const side = (i: number) => (value: number | null) => {
     const next = [...(box ?? [0, 0, 0, 0])];
     next[i] = value ?? 0;
@@ -91,10 +114,18 @@ export function ClipSheet() {
                       <input
                         id="clip-value"
                         className="text"
+                        list="clip-values"
                         maxLength={200}
                         value={(params.value as string) ?? ""}
                         onChange={(event) => setParams({ value: event.target.value || null })}
                       />
+                      <datalist id="clip-values">
+                        {values.map(([value, count]) => (
+                          <option key={value} value={value}>
+                            {count === 1 ? "1 polygon" : `${count} polygons`}
+                          </option>
+                        ))}
+                      </datalist>
                     </span>
                   </div>
                 ) : null}
@@ -129,13 +160,28 @@ export function ClipSheet() {
             </button>
           )}
           {onFrame && bounds && (
-            <button
-              type="button"
-              className="lnk"
-              onClick={() => setParams({ keep: "rectangle", bounds: bounds.map((value) => Math.round(value)) })}
-            >
+            <button type="button" className="lnk" onClick={() => cut(bounds)}>
               This view
             </button>
+          )}
+          {onFrame && (
+            <select
+              aria-label="The extent of"
+              value=""
+              onChange={(event) => {
+                const one = all.find(({ id }) => id === Number(event.target.value));
+                if (one?.bounds) cut(one.bounds);
+              }}
+            >
+              <option value="">the extent of…</option>
+              {all
+                .filter((one) => one.bounds && one.id !== chosen?.id)
+                .map((one) => (
+                  <option key={one.id} value={one.id}>
+                    {one.name}
+                  </option>
+                ))}
+            </select>
           )}
           {box && (
             <button type="button" className="lnk" onClick={() => setParams({ bounds: null, keep: null })}>
