@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 import socket
 import urllib.error
 import urllib.request
@@ -106,3 +107,36 @@ class DoorsTest(BrowserTest):
         self.assertGreater(len(files), 10)
         for path in files:
             self.assertEqual(path.stat().st_mode & 0o077, 0, path)
+
+    def test_somebody_is_invited_by_a_link_and_comes_in(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Project: ")).click()
+        page.get_by_role("menuitem", name="Members of this project").click()
+        page.get_by_role("button", name="Make a link").click()
+        link = page.get_by_label("The link").input_value()
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800})
+        self.addCleanup(context.close)
+        guest = context.new_page()
+        guest.goto(link)
+        expect(guest.get_by_text("invites you as editor")).to_be_visible()
+        guest.get_by_label("User name").fill(f"guest{self.project}")
+        guest.get_by_label("Your name").fill("Mire Sand")
+        guest.get_by_label("Password", exact=False).fill("short")
+        guest.get_by_role("button", name="Come in").click()
+        expect(guest.get_by_role("alert")).to_contain_text("too short")
+        guest.get_by_label("Password", exact=False).fill("a fine long word")
+        guest.get_by_role("button", name="Come in").click()
+        expect(guest.get_by_role("article", name="Beacon 30")).to_be_visible()
+        # the same link does nothing more
+        guest.goto(link)
+        expect(guest.get_by_role("heading", name="This link leads nowhere")).to_be_visible()
+        guest.get_by_role("link", name="To the desk").click()
+        # and the password can be changed
+        guest.get_by_role("button", name="Signed in as Mire Sand").click()
+        guest.get_by_role("button", name="Change password").click()
+        guest.get_by_label("Until now").fill("a fine long word")
+        guest.get_by_label("New", exact=False).fill("another long word")
+        guest.get_by_role("button", name="Change", exact=True).click()
+        expect(guest.get_by_role("status").filter(has_text="Changed.")).to_be_visible()
+        page.reload()
+        expect(page.get_by_text(f"guest{self.project}")).to_be_visible()

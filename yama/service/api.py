@@ -28,6 +28,8 @@ from yama.service.jobs.api import router as jobs
 from yama.service.judging.api import router as judging
 from yama.service.projects.api import router as projects
 from yama.service.projects.frames import router as frames
+from yama.service.projects.invitations import of_project as invitations
+from yama.service.projects.invitations import public as invited
 from yama.service.runs.api import router as runs
 from yama.service.runs.previews import router as previews
 from yama.service.sharing.api import router as sharing
@@ -55,8 +57,9 @@ class _Parser(Parser):
 api = NinjaAPI(title="Yama", version="1", auth=SessionAuth(), docs_url=None, parser=_Parser())
 api.add_router("/accounts", accounts)
 api.add_router("/frames", frames)
+api.add_router("/invitations", invited)
 for _router in (
-    holding_frames, projects, judging, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
+    holding_frames, projects, invitations, judging, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
     depots, jobs, delivery, sharing, tiles, lines, readings, figures,
 ):  # fmt: skip
     api.add_router("/projects", _router)

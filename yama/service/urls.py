@@ -15,5 +15,5 @@ urlpatterns = [
     path("open/<str:token>/1.0.0/WMTSCapabilities.xml", wmts.capabilities, name="capabilities"),
     path("open/<str:token>/tiles/<int:matrix>/<int:row>/<int:col>.png", wmts.tile, name="open-tile"),
     path("open/<str:token>/surface.tif", wmts.cells, name="open-cells"),
-    re_path(r"^(?:projects/\d+)?$", desk, name="desk"),
+    re_path(r"^(?:projects/\d+|invited/[\w-]{16,64})?$", desk, name="desk"),
 ]

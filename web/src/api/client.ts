@@ -50,6 +50,9 @@ export type Crs = Schemas["CrsOut"];
 export type Facets = Schemas["FacetsOut"];
 export type Draft = Schemas["DraftOut"];
 export type Member = Schemas["MemberOut"];
+export type OpenInvitation = Schemas["InvitationOut"];
+export type NewInvitation = Schemas["NewInvitationOut"];
+export type Invited = Schemas["InvitedOut"];
 export type Quantity = keyof typeof QUANTITIES;
 /** Holdings by role; several where the role takes many. */
 export type Inputs = Record<string, number | number[]>;

@@ -3,6 +3,7 @@ import { ApiError, call, type Project } from "../api/client";
 import { useMe, useProjects } from "../api/queries";
 import { ProjectProvider } from "./context";
 import { Desk } from "./Desk";
+import { Invited, invitedBy } from "./Invited";
 import { SignIn } from "./SignIn";
 import { type Remembered, remembered, restored, useDesk } from "./store";
 
@@ -13,7 +14,24 @@ export function App() {
   const me = useMe();
   const projects = useProjects();
   const [wanted, setWanted] = useState(() => Number(localStorage.getItem(OPEN)) || null);
-  if (me.error instanceof ApiError && me.error.status === 401) return <SignIn />;
+  const open = (id: number) => {
+    localStorage.setItem(OPEN, String(id));
+    setWanted(id);
+  };
+  const [invited, setInvited] = useState(() => invitedBy(location.pathname));
+  const stranger = me.error instanceof ApiError && me.error.status === 401;
+  if (invited && (me.data || stranger))
+    return (
+      <Invited
+        token={invited}
+        me={me.data ?? null}
+        open={(id) => {
+          setInvited(null);
+          open(id);
+        }}
+      />
+    );
+  if (stranger) return <SignIn />;
   if (me.error || projects.error) {
     const sentence = (me.error ?? projects.error)?.message;
     return (
@@ -24,10 +42,6 @@ export function App() {
   }
   if (!me.data || !projects.data) return null;
   const project = projects.data.find((one) => one.id === wanted) ?? projects.data[0] ?? null;
-  const open = (id: number) => {
-    localStorage.setItem(OPEN, String(id));
-    setWanted(id);
-  };
   if (!project) return <Desk project={null} me={me.data} projects={[]} open={open} />;
   return (
     <ProjectProvider value={project}>

@@ -3,8 +3,8 @@ import { call } from "../api/client";
 import { client } from "../api/queries";
 import { Mark } from "./icons";
 
-/** Name and password; the one-time link of `./run` needs neither. */
-export function SignIn() {
+/** Name and password; the one-time link of `./run` needs neither. keep: the address stays as it is. */
+export function SignIn({ keep = false }: { keep?: boolean }) {
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
   const [error, setError] = useState("");
@@ -13,7 +13,7 @@ export function SignIn() {
     event.preventDefault();
     try {
       await call("POST", "/accounts/sign-in", { name, password });
-      history.replaceState(null, "", "/");
+      if (!keep) history.replaceState(null, "", "/");
       await client.resetQueries();
     } catch (failure) {
       setError((failure as Error).message);

@@ -5,6 +5,7 @@ import { client } from "../api/queries";
 import { HEIGHT_UNITS, num, size } from "./format";
 import { Caret, Mark } from "./icons";
 import { JobsButton } from "./JobsButton";
+import { PasswordDialog } from "./PasswordDialog";
 import { useDesk } from "./store";
 
 interface Props {
@@ -18,6 +19,7 @@ interface Props {
 export function TopBar({ project, me, projects, open }: Props) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [mine, setMine] = useState<HTMLElement | null>(null);
+  const [changing, setChanging] = useState(false);
   const openSheet = useDesk((desk) => desk.open);
   const signOut = async () => {
     await call("POST", "/accounts/sign-out");
@@ -105,11 +107,24 @@ export function TopBar({ project, me, projects, open }: Props) {
         >
           <div style={{ padding: "10px 14px", fontSize: 12.5 }}>
             <div style={{ marginBottom: 8 }}>Signed in as {me.name}</div>
-            <button type="button" className="btn" onClick={signOut}>
-              Sign out
-            </button>
+            <span style={{ display: "flex", gap: 8 }}>
+              <button
+                type="button"
+                className="btn"
+                onClick={() => {
+                  setMine(null);
+                  setChanging(true);
+                }}
+              >
+                {me.has_password ? "Change password" : "Set a password"}
+              </button>
+              <button type="button" className="btn" onClick={signOut}>
+                Sign out
+              </button>
+            </span>
           </div>
         </Popover>
+        {changing && <PasswordDialog me={me} onClose={() => setChanging(false)} />}
       </div>
     </header>
   );

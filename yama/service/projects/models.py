@@ -2,8 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
+import secrets
+from datetime import timedelta
+
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import models
+from django.utils import timezone
 
 from yama.terrain.frame import Frame
 
@@ -46,3 +52,32 @@ class Membership(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "user"], name="one_membership")]
+
+
+class Invitation(models.Model):
+    """A link that lets one person into a project. Only its hash is kept; it is deleted when it is used."""
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="invitations")
+    role = models.CharField(max_length=8, choices=Membership.Role)
+    digest = models.CharField(max_length=64, unique=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    expires_at = models.DateTimeField()
+
+    @classmethod
+    def issue(cls, project: Project, role: str, by: User, lifetime: timedelta) -> tuple[Invitation, str]:
+        """A new invitation and its token, which is seen this once."""
+        token = secrets.token_urlsafe(24)
+        made = cls.objects.create(
+            project=project, role=role, digest=_digest(token), created_by=by, expires_at=timezone.now() + lifetime
+        )
+        return made, token
+
+    @classmethod
+    def find(cls, token: str, lock: bool = False) -> Invitation | None:
+        """The invitation of a token; None where it is unknown or too old. lock: for as long as the transaction lasts."""
+        rows = cls.objects.select_for_update() if lock else cls.objects.select_related("project", "created_by")
+        return rows.filter(digest=_digest(token), expires_at__gt=timezone.now()).first()
+
+
+def _digest(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()

@@ -1,6 +1,6 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { call, type Member } from "../../api/client";
+import { call, type Member, type NewInvitation, type OpenInvitation } from "../../api/client";
 import { client } from "../../api/queries";
 import { useProject } from "../../desk/context";
 import { Choice, Section, Sheet } from "../parts";
@@ -10,6 +10,85 @@ const ROLES = [
   { value: "editor", title: "editor: makes surfaces" },
   { value: "owner", title: "owner: decides on members too" },
 ];
+
+/** Links that let somebody in who has no account yet, or has. */
+function Invitations() {
+  const project = useProject();
+  const path = `/projects/${project.id}/invitations`;
+  const queryKey = ["invitations", project.id];
+  const { data = [] } = useQuery({ queryKey, queryFn: () => call<OpenInvitation[]>("GET", path) });
+  const [role, setRole] = useState("editor");
+  const queries = useQueryClient();
+  const settled = { onSettled: () => queries.invalidateQueries({ queryKey }) };
+  const invite = useMutation({ mutationFn: () => call<NewInvitation>("POST", path, { role }), ...settled });
+  const takeBack = useMutation({ mutationFn: (id: number) => call("DELETE", `${path}/${id}`), ...settled });
+  const made = data.some(({ id }) => id === invite.data?.id) ? invite.data : undefined;
+  const link = made && `${location.origin}${made.path}`;
+  const error = invite.error ?? takeBack.error;
+  return (
+    <Section title="Invite somebody by a link">
+      <p className="mut">It lets one person in within a week; who has no account makes one. Send it yourself.</p>
+      <Choice label="Comes in as" value={role} options={ROLES} onChange={setRole} />
+      <div className="row">
+        <button type="button" className="btn" disabled={invite.isPending} onClick={() => invite.mutate()}>
+          Make a link
+        </button>
+      </div>
+      {link && (
+        <div className="row">
+          <input
+            className="text"
+            readOnly
+            aria-label="The link"
+            value={link}
+            onFocus={(event) => event.target.select()}
+          />
+          <CopyButton text={link} />
+        </div>
+      )}
+      {link && <p className="mut">It is shown this once.</p>}
+      {data.map((one) => (
+        <div className="row" key={one.id}>
+          <span style={{ flex: 1 }}>
+            {one.role}, until{" "}
+            {new Date(one.expires_at).toLocaleDateString("en-GB", { weekday: "long", day: "numeric", month: "long" })}
+          </span>
+          <button
+            type="button"
+            className="lnk danger"
+            aria-label={`Take back the invitation as ${one.role}`}
+            onClick={() => takeBack.mutate(one.id)}
+          >
+            Take back
+          </button>
+        </div>
+      ))}
+      {error && (
+        <p className="fail" role="alert">
+          {error.message}
+        </p>
+      )}
+    </Section>
+  );
+}
+
+function CopyButton({ text }: { text: string }) {
+  const [copied, setCopied] = useState("");
+  return (
+    <button
+      type="button"
+      className="btn"
+      onClick={() =>
+        navigator.clipboard.writeText(text).then(
+          () => setCopied(text),
+          () => setCopied(""),
+        )
+      }
+    >
+      {copied === text ? "Copied" : "Copy"}
+    </button>
+  );
+}
 
 /** Who works in the project. */
 export function Members() {
@@ -73,6 +152,7 @@ export function Members() {
           </div>
         </Section>
       )}
+      {owner && <Invitations />}
       {error && (
         <p className="remark" role="alert" style={{ color: "var(--oxblood)" }}>
           {error}
