@@ -80,7 +80,8 @@ class JoinTest(Joining):
         expect(page.get_by_role("article", name=re.compile("9999 empty"))).to_be_visible(timeout=60_000)
         self.stage("Join")
         page.get_by_role("button", name="Mosaic").click()
-        expect(listed).to_contain_text("from feet")
+        expect(listed).to_contain_text("4 tiles")  # the one in feet stood alone before
+        expect(page.get_by_role("table", name="Overlaps")).not_to_contain_text("waits: feet?")
         expect(page.get_by_role("button", name="Look at it in Gather")).to_have_count(0)
         # their originals are folded away
         page.get_by_role("tab", name="Surfaces").click()
