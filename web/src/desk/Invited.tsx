@@ -101,7 +101,7 @@ export function Invited({ token, me, open }: { token: string; me: Me | null; ope
               Come in
             </button>
             {!me && (
-              <button type="button" className="lnk" onClick={() => setKnown(true)}>
+              <button type="button" className="lnk" style={{ marginLeft: 16 }} onClick={() => setKnown(true)}>
                 I have an account
               </button>
             )}

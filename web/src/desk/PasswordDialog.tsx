@@ -32,25 +32,29 @@ export function PasswordDialog({ me, onClose }: { me: Me; onClose: () => void })
               {me.has_password && (
                 <label>
                   Until now
-                  <input
-                    className="text"
-                    type="password"
-                    autoComplete="current-password"
-                    value={now}
-                    onChange={(event) => setNow(event.target.value)}
-                  />
+                  <span className="field">
+                    <input
+                      className="text"
+                      type="password"
+                      autoComplete="current-password"
+                      value={now}
+                      onChange={(event) => setNow(event.target.value)}
+                    />
+                  </span>
                 </label>
               )}
               <label>
                 New, 8 characters or more
-                <input
-                  className="text"
-                  type="password"
-                  autoComplete="new-password"
-                  maxLength={200}
-                  value={next}
-                  onChange={(event) => setNext(event.target.value)}
-                />
+                <span className="field">
+                  <input
+                    className="text"
+                    type="password"
+                    autoComplete="new-password"
+                    maxLength={200}
+                    value={next}
+                    onChange={(event) => setNext(event.target.value)}
+                  />
+                </span>
               </label>
               {error && (
                 <p className="fail" role="alert">

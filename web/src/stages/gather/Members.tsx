@@ -27,7 +27,9 @@ function Invitations() {
   const error = invite.error ?? takeBack.error;
   return (
     <Section title="Invite somebody by a link">
-      <p className="mut">It lets one person in within a week; who has no account makes one. Send it yourself.</p>
+      <p className="mut">
+        It lets one person in within a week; somebody without an account makes one there. Send it by any means.
+      </p>
       <Choice label="Comes in as" value={role} options={ROLES} onChange={setRole} />
       <div className="row">
         <button type="button" className="btn" disabled={invite.isPending} onClick={() => invite.mutate()}>
@@ -36,13 +38,15 @@ function Invitations() {
       </div>
       {link && (
         <div className="row">
-          <input
-            className="text"
-            readOnly
-            aria-label="The link"
-            value={link}
-            onFocus={(event) => event.target.select()}
-          />
+          <span className="field" style={{ flex: 1 }}>
+            <input
+              className="text"
+              readOnly
+              aria-label="The link"
+              value={link}
+              onFocus={(event) => event.target.select()}
+            />
+          </span>
           <CopyButton text={link} />
         </div>
       )}
