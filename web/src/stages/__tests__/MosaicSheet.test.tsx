@@ -160,6 +160,25 @@ describe("joining", () => {
     await waitFor(() => expect(last(asked, "mosaic")?.params).toEqual({ groups: [0, 1, 1, 2] }));
   });
 
+  it("leaves out what was joined of several of them, which would count twice", async () => {
+    const recipe = (operation: string, ids: number[]) =>
+      ({
+        operation,
+        title: "",
+        output: "",
+        params: {},
+        settings: [],
+        inputs: {},
+        input_ids: { surfaces: ids },
+      }) as never;
+    const joined = { ...surface(8, "Joined before"), recipe: recipe("calculate", [1, 2]) };
+    const raised = { ...surface(9, "Raised"), recipe: recipe("change_heights", [1]) };
+    const asked = service({ ...base, "GET /projects/1/holdings": [joined, raised, lidar, ...tiles] });
+    draw(<MosaicSheet />);
+    await waitFor(() => expect(last(asked, "mosaic")?.inputs.surfaces).toContain(9));
+    expect(last(asked, "mosaic")?.inputs.surfaces).not.toContain(8);
+  });
+
   it("moves a source with the arrow keys and leaves one out", async () => {
     const asked = await open();
     fireEvent.keyDown(screen.getByRole("button", { name: "Skerry 5, place 2 of 3" }), { key: "ArrowUp" });

@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useState } from "react";
-import type { Finding, Picture } from "../../api/client";
+import type { Finding, Holding, Picture } from "../../api/client";
 import { quantityOf, useHeld } from "../../desk/context";
 import { num, shortUnit } from "../../desk/format";
 import { useDesk } from "../../desk/store";
@@ -111,11 +111,16 @@ export function MosaicSheet() {
   );
   useEffect(() => {
     if (surfacesGiven !== undefined || !usable.length) return;
-    // what was made of others would count twice; the most accurate first, then the finest
-    const made = sourcesOf(usable.filter((one) => one.recipe?.operation !== "mosaic"));
+    // what was joined of several of them would count twice; the most accurate first, then the finest
+    const there = new Set(surfaces.map(({ id }) => id));
+    const partsOf = (one: Holding) =>
+      Object.values(one.recipe?.input_ids ?? {})
+        .flat()
+        .filter((id) => there.has(id));
+    const made = sourcesOf(usable.filter((one) => partsOf(one).length < 2));
     const worth = (one: Source) => accuracyOf(one)?.nmad ?? 1_000 + (one.holdings[0]?.surface?.cell_size ?? 0);
     take(made.sort((one, other) => worth(one) - worth(other)));
-  }, [surfacesGiven, usable, take]);
+  }, [surfacesGiven, surfaces, usable, take]);
   useEffect(() => {
     set({ tab: "overlaps" });
     return () => {
