@@ -1,6 +1,7 @@
 import "@fontsource-variable/instrument-sans/index.css";
 import "@fontsource-variable/spline-sans-mono/index.css";
 import "ol/ol.css";
+import "./ui/tokens.css";
 import "./desk/desk.css";
 import { StyledEngineProvider, ThemeProvider } from "@mui/material";
 import { QueryClientProvider } from "@tanstack/react-query";
@@ -9,7 +10,7 @@ import { createRoot } from "react-dom/client";
 import { client } from "./api/queries";
 import { App } from "./desk/App";
 import { Failing } from "./desk/Failing";
-import { theme } from "./desk/theme";
+import { theme } from "./ui/theme";
 
 const root = document.getElementById("root");
 if (root)

@@ -15,6 +15,7 @@ import {
   type Project,
   type ViewFigures,
 } from "./client";
+import { KEYS } from "./keys";
 
 export const client = new QueryClient({
   defaultOptions: {
@@ -26,21 +27,21 @@ export const client = new QueryClient({
   },
 });
 
-export const useMe = () => useQuery({ queryKey: ["me"], queryFn: () => call<Me>("GET", "/accounts/me") });
+export const useMe = () => useQuery({ queryKey: KEYS.me(), queryFn: () => call<Me>("GET", "/accounts/me") });
 
 export const useProjects = () =>
-  useQuery({ queryKey: ["projects"], queryFn: () => call<Project[]>("GET", "/projects") });
+  useQuery({ queryKey: KEYS.projects(), queryFn: () => call<Project[]>("GET", "/projects") });
 
 export const useOperations = () =>
   useQuery({
-    queryKey: ["operations"],
+    queryKey: KEYS.operations(),
     queryFn: () => call<Operation[]>("GET", "/projects/operations"),
     staleTime: Infinity,
   });
 
 export const useHoldings = (projectId: number) =>
   useQuery({
-    queryKey: ["holdings", projectId],
+    queryKey: KEYS.holdings(projectId),
     queryFn: () => call<Holding[]>("GET", `/projects/${projectId}/holdings`),
   });
 
@@ -50,7 +51,7 @@ export const isOpen = (job: Job) => job.state === "queued" || job.state === "run
 export function useJobs(projectId: number) {
   const queries = useQueryClient();
   const jobs = useQuery({
-    queryKey: ["jobs", projectId],
+    queryKey: KEYS.jobs(projectId),
     queryFn: () => call<Job[]>("GET", `/projects/${projectId}/jobs`),
     refetchInterval: (query) => (query.state.data?.some(isOpen) ? 500 : 15_000),
   });
@@ -62,7 +63,7 @@ export function useJobs(projectId: number) {
   const before = useRef<string | undefined>(undefined);
   useEffect(() => {
     if (ended !== undefined && before.current !== undefined && ended !== before.current)
-      queries.invalidateQueries({ queryKey: ["holdings", projectId] });
+      queries.invalidateQueries({ queryKey: KEYS.holdings(projectId) });
     before.current = ended;
   }, [ended, projectId, queries]);
   return jobs;
@@ -79,7 +80,7 @@ export interface RunBody {
 /** The preview of an operation; the last one stays in sight while the next is made. */
 export const usePreview = (projectId: number, body: RunBody | null) =>
   useQuery({
-    queryKey: ["preview", projectId, body],
+    queryKey: KEYS.preview(projectId, body),
     queryFn: ({ signal }) => call<Preview>("POST", `/projects/${projectId}/previews`, body, signal),
     enabled: body !== null,
     placeholderData: keepPreviousData,
@@ -97,7 +98,7 @@ export interface PicturesBody {
 /** What runs would make of one small area, as pictures. */
 export const usePictures = (projectId: number, body: PicturesBody | null) =>
   useQuery({
-    queryKey: ["pictures", projectId, body],
+    queryKey: KEYS.pictures(projectId, body),
     queryFn: ({ signal }) => call<Picture[]>("POST", `/projects/${projectId}/pictures`, body, signal),
     enabled: body !== null,
     placeholderData: keepPreviousData,
@@ -108,7 +109,7 @@ export const usePictures = (projectId: number, body: PicturesBody | null) =>
 
 export const useProbe = (projectId: number, at: [number, number] | null, a: string | null, b: string | null) =>
   useQuery({
-    queryKey: ["probe", projectId, at, a, b],
+    queryKey: KEYS.probe(projectId, at, a, b),
     queryFn: ({ signal }) => {
       const query = new URLSearchParams({ x: String(at?.[0]), y: String(at?.[1]), a: a ?? "", b: b ?? "" });
       return call<Probe>("GET", `/projects/${projectId}/probe?${query}`, undefined, signal);
@@ -121,7 +122,7 @@ export const useProbe = (projectId: number, at: [number, number] | null, a: stri
 /** Figures of surfaces over an area; null is the whole frame. */
 export const useFigures = (projectId: number, keys: string[], bounds: number[] | null, enabled = true) =>
   useQuery({
-    queryKey: ["figures", projectId, keys, bounds],
+    queryKey: KEYS.figures(projectId, keys, bounds),
     queryFn: ({ signal }) =>
       call<Record<string, ViewFigures>>("POST", `/projects/${projectId}/views`, { keys, bounds }, signal),
     enabled: enabled && keys.length > 0,
@@ -135,6 +136,6 @@ export function useStart(projectId: number) {
   return useMutation({
     mutationFn: ({ path, body }: { path: string; body?: unknown }) =>
       call<Accepted>("POST", `/projects/${projectId}${path}`, body),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["jobs", projectId] }),
+    onSettled: () => queries.invalidateQueries({ queryKey: KEYS.jobs(projectId) }),
   });
 }

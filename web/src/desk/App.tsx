@@ -67,7 +67,7 @@ function Opened({ project, children }: { project: Project; children: React.React
       if (gone) return;
       const whole = restored(kept);
       last = JSON.stringify(whole);
-      set({ ...whole, loaded: true, preview: null, places: [], pointer: null, hovered: null });
+      set({ ...whole, loaded: true, preview: null, overlays: [], tools: [], pointer: null, hovered: null });
       stop = useDesk.subscribe((desk) => {
         window.clearTimeout(timer);
         timer = window.setTimeout(() => {

@@ -2,10 +2,12 @@ import { Dialog, DialogActions, DialogContent, DialogTitle, Popover } from "@mui
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { call, type Gone, type Holding, type Uses } from "../api/client";
+import { KEYS } from "../api/keys";
 import { client } from "../api/queries";
+import { Button } from "../ui/Button";
 import { useProject } from "./context";
 import { num } from "./format";
-import { useDesk } from "./store";
+import { editOf, useDesk } from "./store";
 import { useUndoKey } from "./useUndoKey";
 
 const JUST = 60_000;
@@ -49,13 +51,11 @@ export function useDeleting(holding: Holding) {
         )}
       </DialogContent>
       <DialogActions>
-        <button type="button" className="btn" onClick={() => setUses(null)}>
-          {blocked ? "Close" : "Keep it"}
-        </button>
+        <Button onClick={() => setUses(null)}>{blocked ? "Close" : "Keep it"}</Button>
         {!blocked && (
-          <button type="button" className="btn danger" disabled={remove.isPending} onClick={() => remove.mutate(true)}>
+          <Button kind="danger" disabled={remove.isPending} onClick={() => remove.mutate(true)}>
             Delete
-          </button>
+          </Button>
         )}
       </DialogActions>
     </Dialog>
@@ -95,7 +95,7 @@ export function Deleted() {
   const project = useProject();
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const { data: gone = [] } = useQuery({
-    queryKey: ["deleted", project.id],
+    queryKey: KEYS.deleted(project.id),
     queryFn: () => call<Gone[]>("GET", `/projects/${project.id}/deleted`),
   });
   const restore = useMutation({
@@ -105,7 +105,7 @@ export function Deleted() {
   const [last] = gone;
   const just = last && Date.now() - Date.parse(last.deleted_at) < JUST ? last : null;
   const mayRestore = project.role !== "viewer";
-  const editing = useDesk((desk) => desk.editing !== null); // the key undoes edits then
+  const editing = useDesk((desk) => editOf(desk) !== undefined); // the key undoes edits then
   const { mutate, isPending } = restore;
   const undone = just?.id;
   const undo = useCallback(
@@ -121,14 +121,14 @@ export function Deleted() {
       {just && mayRestore && (
         <span role="status">
           {just.name} is deleted.{" "}
-          <button type="button" className="lnk" disabled={restore.isPending} onClick={() => restore.mutate(just.id)}>
+          <Button kind="link" disabled={restore.isPending} onClick={() => restore.mutate(just.id)}>
             Undo
-          </button>
+          </Button>
         </span>
       )}
-      <button type="button" className="lnk" aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
+      <Button kind="link" aria-haspopup="dialog" onClick={(event) => setAnchor(event.currentTarget)}>
         <span className="n">{num(gone.length)}</span> deleted
-      </button>
+      </Button>
       <Popover
         open={Boolean(anchor)}
         anchorEl={anchor}
@@ -148,15 +148,14 @@ export function Deleted() {
                   {one.deleted_by && `, by ${one.deleted_by}`}
                 </span>
                 {mayRestore && (
-                  <button
-                    type="button"
-                    className="lnk"
+                  <Button
+                    kind="link"
                     aria-label={`Restore ${one.name}`}
                     disabled={restore.isPending}
                     onClick={() => restore.mutate(one.id)}
                   >
                     Restore
-                  </button>
+                  </Button>
                 )}
               </li>
             ))}

@@ -1,8 +1,9 @@
-import { lazy, Suspense } from "react";
+import { type ComponentType, lazy, Suspense } from "react";
 import type { Me, Project } from "../api/client";
 import { MapView } from "../map/MapView";
 import { NewProject } from "../stages/gather/NewProject";
 import { Worksheet } from "../stages/Worksheet";
+import type { BenchName } from "./benches";
 import { Key } from "./Key";
 import { KeyBindings } from "./KeyBindings";
 import { ProbeLine } from "./ProbeLine";
@@ -13,7 +14,7 @@ import { useDesk } from "./store";
 import { TopBar } from "./TopBar";
 
 // three dimensions are fetched when somebody wants them
-const View3D = lazy(() => import("../map3d/View3D"));
+const VIEWS: Record<BenchName, ComponentType> = { map: MapView, scene: lazy(() => import("../map3d/View3D")) };
 
 interface Props {
   project: Project | null;
@@ -24,7 +25,7 @@ interface Props {
 
 /** The one screen: stages, worksheet, map, key, probe, strip. */
 export function Desk({ project, me, projects, open }: Props) {
-  const flying = useDesk((desk) => desk.flying);
+  const View = VIEWS[useDesk((desk) => desk.bench)];
   if (!project)
     return (
       <div className="desk">
@@ -48,13 +49,9 @@ export function Desk({ project, me, projects, open }: Props) {
       <StageRail />
       <Worksheet open={open} />
       <main className="view">
-        {flying ? (
-          <Suspense fallback={<div className="map" aria-busy="true" />}>
-            <View3D />
-          </Suspense>
-        ) : (
-          <MapView />
-        )}
+        <Suspense fallback={<div className="map" aria-busy="true" />}>
+          <View />
+        </Suspense>
         <Key />
         <ProbeLine />
       </main>

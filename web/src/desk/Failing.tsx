@@ -1,4 +1,5 @@
 import { Component, type ReactNode } from "react";
+import { Button } from "../ui/Button";
 
 /** Keeps a failure inside the desk from leaving an empty page: says what happened and offers to open it again. */
 export class Failing extends Component<{ children: ReactNode }, { error: Error | null }> {
@@ -17,9 +18,9 @@ export class Failing extends Component<{ children: ReactNode }, { error: Error |
           The desk failed and cannot go on ({error.message}). Nothing that was made is lost: jobs go on and holdings are
           kept.
         </p>
-        <button type="button" className="primary" onClick={() => window.location.reload()}>
+        <Button kind="primary" onClick={() => window.location.reload()}>
           Open the desk again
-        </button>
+        </Button>
       </div>
     );
   }

@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type Invited as Invitation, type Me } from "../api/client";
+import { KEYS } from "../api/keys";
 import { client } from "../api/queries";
+import { Button } from "../ui/Button";
 import { Mark } from "./icons";
 import { SignIn } from "./SignIn";
 
@@ -16,7 +18,7 @@ export function Invited({ token, me, open }: { token: string; me: Me | null; ope
   const [error, setError] = useState("");
   const [known, setKnown] = useState(false);
   const { data, error: gone } = useQuery({
-    queryKey: ["invitation", token],
+    queryKey: KEYS.invitation(token),
     queryFn: () => call<Invitation>("GET", `/invitations/${token}`),
     retry: false,
     staleTime: Infinity,
@@ -97,13 +99,13 @@ export function Invited({ token, me, open }: { token: string; me: Me | null; ope
                 {error}
               </p>
             )}
-            <button className="primary" type="submit" disabled={!me && (!name.trim() || !password)}>
+            <Button kind="primary" type="submit" disabled={!me && (!name.trim() || !password)}>
               Come in
-            </button>
+            </Button>
             {!me && (
-              <button type="button" className="lnk" style={{ marginLeft: 16 }} onClick={() => setKnown(true)}>
+              <Button kind="link" style={{ marginLeft: 16 }} onClick={() => setKnown(true)}>
                 I have an account
-              </button>
+              </Button>
             )}
           </>
         )}

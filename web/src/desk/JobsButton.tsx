@@ -2,7 +2,9 @@ import { Popover } from "@mui/material";
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type Job } from "../api/client";
+import { KEYS } from "../api/keys";
 import { client, isOpen, useJobs } from "../api/queries";
+import { Button } from "../ui/Button";
 import { useProject } from "./context";
 import { num, percent } from "./format";
 
@@ -24,7 +26,7 @@ function JobItem({ job }: { job: Job }) {
   const project = useProject();
   const act = useMutation({
     mutationFn: (what: "cancel" | "seen") => call("POST", `/projects/${project.id}/jobs/${job.id}/${what}`),
-    onSettled: () => client.invalidateQueries({ queryKey: ["jobs", project.id] }),
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.jobs(project.id) }),
   });
   const open = isOpen(job);
   return (
@@ -49,14 +51,14 @@ function JobItem({ job }: { job: Job }) {
           {job.tries > 1 && ", second try"}
         </span>
         {open && (
-          <button type="button" className="lnk" onClick={() => act.mutate("cancel")}>
+          <Button kind="link" onClick={() => act.mutate("cancel")}>
             Cancel
-          </button>
+          </Button>
         )}
         {job.state === "failed" && !job.seen && (
-          <button type="button" className="lnk" onClick={() => act.mutate("seen")}>
+          <Button kind="link" onClick={() => act.mutate("seen")}>
             Put aside
-          </button>
+          </Button>
         )}
       </div>
     </li>

@@ -1,6 +1,9 @@
 import { useEffect } from "react";
+import { PROFILE_TOOL } from "../tools/profile";
+import { BENCHES } from "./benches";
 import { useHeld } from "./context";
-import { STAGES, useDesk } from "./store";
+import { STAGES, toolOf, useDesk } from "./store";
+import { escaped } from "./useEscape";
 
 const TYPING =
   "input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable], [role=combobox], [role=listbox] *";
@@ -14,11 +17,12 @@ export function KeyBindings() {
       const target = event.target as Element | null;
       if (event.ctrlKey || event.metaKey || event.altKey || target?.closest(TYPING)) return;
       const desk = useDesk.getState();
-      const mode = (name: typeof desk.mode) => both && desk.set({ mode: desk.mode === name ? "alone" : name });
+      const comparing = both && BENCHES[desk.bench].compares;
+      const mode = (name: typeof desk.mode) => comparing && desk.set({ mode: desk.mode === name ? "alone" : name });
       const stage = STAGES[Number(event.key) - 1];
       if (stage) desk.open(stage);
       else if (event.key === " ") {
-        if (target?.closest("button, [role=button], label, [role=slider]") || !both) return;
+        if (target?.closest("button, [role=button], label, [role=slider]") || !comparing) return;
         event.preventDefault();
         if (!event.repeat) desk.set({ blinkHeld: true, blinkB: true });
       } else
@@ -28,7 +32,11 @@ export function KeyBindings() {
             if (desk.hovered) desk.put(event.key.toLowerCase() as "a" | "b", desk.hovered);
             break;
           case "p":
-            desk.set({ tab: "profile", tracing: desk.tab !== "profile" || !desk.tracing });
+            if (desk.tab === "profile" && toolOf(desk) === PROFILE_TOOL) desk.drop(PROFILE_TOOL.owner);
+            else {
+              desk.set({ tab: "profile" });
+              desk.take(PROFILE_TOOL);
+            }
             break;
           case "x":
             desk.swap();
@@ -43,15 +51,14 @@ export function KeyBindings() {
             mode("pair");
             break;
           case "g":
-            desk.set({ flying: !desk.flying });
+            desk.set({ bench: desk.bench === "scene" ? "map" : "scene" });
             break;
           case "f":
             desk.set({ goTo: "whole" });
             break;
           case "escape":
             if (desk.keysOpen) desk.set({ keysOpen: false });
-            else if (desk.places.length) desk.set({ places: [] });
-            else desk.open(desk.stage);
+            else if (!desk.leave() && !escaped()) desk.open(desk.stage);
             break;
           case "?":
             desk.set({ keysOpen: !desk.keysOpen });

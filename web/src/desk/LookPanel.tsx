@@ -3,7 +3,10 @@ import { useId, useState } from "react";
 import type { Quantity } from "../api/client";
 import { breaksFor, colourAt, gradientOf, ownStops, RAMPS, type Stop } from "../map/ramps";
 import { SHOWN, type ShownAs, useShownProblem } from "../map/useShown";
-import { Choice, NumberField } from "../stages/parts";
+import { Button } from "../ui/Button";
+import { Check } from "../ui/Check";
+import { Choice } from "../ui/Choice";
+import { NumberField } from "../ui/NumberField";
 import { useHeld } from "./context";
 import { num, parse } from "./format";
 import { Caret } from "./icons";
@@ -124,9 +127,8 @@ function Ramps({ look, quantity, unit }: Props) {
             />
             <span>{one}</span>
             {own && (
-              <button
-                type="button"
-                className="lnk"
+              <Button
+                kind="link"
                 aria-label={`Forget ${one}`}
                 onClick={() => {
                   const { [one]: _, ...rest } = ramps;
@@ -134,19 +136,12 @@ function Ramps({ look, quantity, unit }: Props) {
                 }}
               >
                 ×
-              </button>
+              </Button>
             )}
           </label>
         ))}
       </div>
-      <label className="check">
-        <input
-          type="checkbox"
-          checked={look.reversed}
-          onChange={(event) => change({ reversed: event.target.checked })}
-        />
-        Turned about
-      </label>
+      <Check label="Turned about" checked={look.reversed} onChange={(on) => change({ reversed: on })} />
       <Choice
         label="Classes"
         value={classed}
@@ -190,9 +185,8 @@ function Ramps({ look, quantity, unit }: Props) {
             />
           </span>
         ))}
-        <button
-          type="button"
-          className="lnk"
+        <Button
+          kind="link"
           disabled={stops.length > 11}
           onClick={() => {
             // where two stops lie farthest apart
@@ -203,19 +197,18 @@ function Ramps({ look, quantity, unit }: Props) {
           }}
         >
           more
-        </button>
-        <button
-          type="button"
-          className="lnk"
+        </Button>
+        <Button
+          kind="link"
           disabled={stops.length < 3}
           onClick={() => put(stops.filter((_, i) => i !== Math.floor(stops.length / 2)))}
         >
           fewer
-        </button>
+        </Button>
         {look.stops && look.ramp in RAMPS && (
-          <button type="button" className="lnk" onClick={() => change({ stops: null })}>
+          <Button kind="link" onClick={() => change({ stops: null })}>
             as it was
-          </button>
+          </Button>
         )}
       </div>
       <KeepAs label="Keep ramp as" taken={Object.keys(RAMPS)} onKeep={keep} />
@@ -280,14 +273,7 @@ function LightSetting() {
               onChange={(value) => value !== null && change({ altitude: Math.min(Math.max(value, 5), 90) })}
             />
           </div>
-          <label className="check">
-            <input
-              type="checkbox"
-              checked={light.several}
-              onChange={(event) => change({ several: event.target.checked })}
-            />
-            Four lights
-          </label>
+          <Check label="Four lights" checked={light.several} onChange={(on) => change({ several: on })} />
         </div>
       </div>
       <Slider
@@ -319,9 +305,9 @@ function LightSetting() {
           onChange={(depth) => change({ depth })}
         />
       )}
-      <button type="button" className="lnk" onClick={() => set({ light: FRESH.light })}>
+      <Button kind="link" onClick={() => set({ light: FRESH.light })}>
         Usual light
-      </button>
+      </Button>
     </section>
   );
 }
@@ -340,24 +326,22 @@ function KeptLooks({ look, quantity }: Props) {
         <p className="acts">
           {mine.map((one) => (
             <span key={one.name}>
-              <button
-                type="button"
-                className="lnk"
+              <Button
+                kind="link"
                 onClick={() => {
                   setLook(quantity, one.look);
                   set({ light: { ...FRESH.light, ...one.light } });
                 }}
               >
                 {one.name}
-              </button>
-              <button
-                type="button"
-                className="lnk"
+              </Button>
+              <Button
+                kind="link"
                 aria-label={`Forget the look ${one.name}`}
                 onClick={() => set({ keptLooks: kept.filter((other) => other !== one) })}
               >
                 ×
-              </button>
+              </Button>
             </span>
           ))}
         </p>
@@ -384,9 +368,7 @@ function KeepAs(props: { label: string; taken?: string[]; onKeep: (name: string)
       <span className="field">
         <input id={id} className="text" maxLength={24} value={name} onChange={(event) => setName(event.target.value)} />
       </span>
-      <button
-        type="button"
-        className="btn"
+      <Button
         disabled={!called || props.taken?.includes(called)}
         onClick={() => {
           props.onKeep(called);
@@ -394,7 +376,7 @@ function KeepAs(props: { label: string; taken?: string[]; onKeep: (name: string)
         }}
       >
         Keep
-      </button>
+      </Button>
     </div>
   );
 }

@@ -1,3 +1,4 @@
+import { Button } from "../ui/Button";
 import { percent } from "./format";
 import type { useMeasured } from "./useMeasured";
 
@@ -5,9 +6,9 @@ import type { useMeasured } from "./useMeasured";
 export function Measure({ measure }: { measure: ReturnType<typeof useMeasured>["measure"] }) {
   return (
     <>
-      <button type="button" className="lnk" disabled={measure.running} onClick={measure.start}>
+      <Button kind="link" disabled={measure.running} onClick={measure.start}>
         Measure on every cell
-      </button>
+      </Button>
       {measure.running && <span className="mut">measuring, {percent(measure.progress)}</span>}
       {measure.failed && <span className="err">{measure.failed}</span>}
     </>

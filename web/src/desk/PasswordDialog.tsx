@@ -1,7 +1,9 @@
 import { Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
 import { useState } from "react";
 import { call, type Me } from "../api/client";
+import { KEYS } from "../api/keys";
 import { client } from "../api/queries";
+import { Button } from "../ui/Button";
 
 /** A new password for the person signed in; a first one for who came by a link. */
 export function PasswordDialog({ me, onClose }: { me: Me; onClose: () => void }) {
@@ -15,7 +17,7 @@ export function PasswordDialog({ me, onClose }: { me: Me; onClose: () => void })
       await call("POST", "/accounts/password", { now, new: next });
       setError("");
       setDone(true);
-      client.invalidateQueries({ queryKey: ["me"] });
+      client.invalidateQueries({ queryKey: KEYS.me() });
     } catch (failure) {
       setError((failure as Error).message);
     }
@@ -65,13 +67,11 @@ export function PasswordDialog({ me, onClose }: { me: Me; onClose: () => void })
           )}
         </DialogContent>
         <DialogActions>
-          <button type="button" className="btn" onClick={onClose}>
-            {done ? "Close" : "Cancel"}
-          </button>
+          <Button onClick={onClose}>{done ? "Close" : "Cancel"}</Button>
           {!done && (
-            <button type="submit" className="primary" disabled={!next || (me.has_password && !now)}>
+            <Button type="submit" kind="primary" disabled={!next || (me.has_password && !now)}>
               {me.has_password ? "Change" : "Set"}
-            </button>
+            </Button>
           )}
         </DialogActions>
       </form>

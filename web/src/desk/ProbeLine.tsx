@@ -1,5 +1,8 @@
+import { factsOf } from "../tools/tool";
+import { BENCHES } from "./benches";
 import { quantityOf, unitOf, useHeld, useProject } from "./context";
 import { degrees, num } from "./format";
+import { toolOf, useDesk } from "./store";
 import { useReading } from "./useReading";
 
 /** The readings under the pointer. */
@@ -10,11 +13,13 @@ export function ProbeLine() {
   const geographic = project.frame.crs_title.startsWith("WGS 84") && project.frame.grid.crs === "EPSG:4326";
   const decimals = geographic ? 6 : 1;
   const unit = unitOf(quantity, project.frame.unit);
-  if (error) return <div className="probe mut">{error.message}</div>;
-  if (!at || !data)
+  const { instead } = useDesk((desk) => BENCHES[desk.bench]);
+  const hint = useDesk((desk) => factsOf(toolOf(desk)).hint);
+  if (!instead && error) return <div className="probe mut">{error.message}</div>;
+  if (instead || !at || !data)
     return (
       <div className="probe mut" role="status" aria-label="Probe">
-        Point at the map to read heights. Click to keep a reading.
+        {instead ?? hint}
       </div>
     );
   return (

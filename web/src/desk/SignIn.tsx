@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { call } from "../api/client";
 import { client } from "../api/queries";
+import { Button } from "../ui/Button";
 import { Mark } from "./icons";
 
 /** Name and password; the one-time link of `./run` needs neither. keep: the address stays as it is. */
@@ -55,9 +56,9 @@ export function SignIn({ keep = false }: { keep?: boolean }) {
             {error}
           </p>
         )}
-        <button className="primary" type="submit" disabled={!name || !password}>
+        <Button kind="primary" type="submit" disabled={!name || !password}>
           Sign in
-        </button>
+        </Button>
       </form>
     </main>
   );

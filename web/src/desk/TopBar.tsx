@@ -2,6 +2,7 @@ import { Menu, MenuItem, Popover } from "@mui/material";
 import { useState } from "react";
 import { call, type Me, type Project } from "../api/client";
 import { client } from "../api/queries";
+import { Button } from "../ui/Button";
 import { HEIGHT_UNITS, num, size } from "./format";
 import { Caret, Mark } from "./icons";
 import { JobsButton } from "./JobsButton";
@@ -108,19 +109,15 @@ export function TopBar({ project, me, projects, open }: Props) {
           <div style={{ padding: "10px 14px", fontSize: 12.5 }}>
             <div style={{ marginBottom: 8 }}>Signed in as {me.name}</div>
             <span style={{ display: "flex", gap: 8 }}>
-              <button
-                type="button"
-                className="btn"
+              <Button
                 onClick={() => {
                   setMine(null);
                   setChanging(true);
                 }}
               >
                 {me.has_password ? "Change password" : "Set a password"}
-              </button>
-              <button type="button" className="btn" onClick={signOut}>
-                Sign out
-              </button>
+              </Button>
+              <Button onClick={signOut}>Sign out</Button>
             </span>
           </div>
         </Popover>

@@ -29,6 +29,9 @@ export const metresIn = (unit: string) => HEIGHT_UNITS.find((one) => one.value =
 /** A unit of height as it stands behind a figure. */
 export const shortUnit = (unit: string) => (unit === "us-ft" ? "ft" : unit);
 
+/** A word or sentence as it begins a line. */
+export const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
 /** Many cells in words: 21.0 million, 740 thousand. */
 export function many(value: number): string {
   if (value >= 1e9) return `${num(value / 1e9, 1)} thousand million`;

@@ -1,9 +1,13 @@
 import { create } from "zustand";
-import type { ContourLine, Inputs, Probe, Quantity } from "../api/client";
+import type { Inputs, Probe, Quantity } from "../api/client";
 import type { Dress } from "../map/dress";
 import QUANTITIES from "../map/quantities.json";
 import type { Stop } from "../map/ramps";
+import type { Line, Place } from "../map/shapes";
 import type { ShownAs } from "../map/useShown";
+import { left, READ, type Tool } from "../tools/tool";
+import { BENCHES, type BenchName } from "./benches";
+import type { Overlay } from "./overlays";
 
 export type Slot = "a" | "b";
 export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
@@ -48,23 +52,12 @@ export interface KeptLook {
 /** What the heights tab shows. over: this view, all, the drawn area, or the number of a holding with polygons. */
 export interface HeightsShown {
   over: "view" | "all" | "drawn" | number;
-  ring: [number, number][] | null;
+  ring: Place[] | null;
   what: "figures" | "levels";
   minus: boolean;
   levels: [number, number] | null;
   about: [number, number];
 }
-
-/** A footprint on the map while tiles are chosen. */
-export interface Footprint {
-  name: string;
-  ring: [number, number][];
-  look: "chosen" | "open" | "received" | "arriving" | "failed";
-  word: string;
-}
-
-/** What a press on the map does while lines are edited. */
-export type EditTool = "choose" | "reshape" | "split" | "line" | "polygon";
 
 export interface Sheet {
   inputs: Inputs;
@@ -118,7 +111,7 @@ export interface Remembered {
   dress: Record<string, Partial<Dress>>;
   pinned: Pinned[];
   /** The line a profile is drawn along, in the frame's CRS, and the surfaces shown beside A and B. */
-  line: [number, number][] | null;
+  line: Line | null;
   also: string[];
   heights: HeightsShown;
   view: { center: [number, number]; resolution: number } | null;
@@ -132,47 +125,21 @@ interface Desk extends Remembered {
   blinkHeld: boolean;
   hovered: string | null;
   preview: ShownPreview | null;
-  places: [number, number][];
-  /** Points of a table that is looked at before it is taken in. */
-  dots: [number, number][];
-  /** Errors at points, as shares of the size at which their colour is full; null where nothing was predicted. */
-  errors: { x: number; y: number; share: number | null }[];
-  /** Rims of holes that are shown. */
-  rims: [number, number][][];
-  /** Lines along which one surface gives way to another, and areas that were given to one. */
-  seams: [number, number][][];
+  /** What worksheets and tabs show on the map, each for as long as it is open. */
+  overlays: Overlay[];
+  /** What the pointer does: the last of these, or reading where there is none. */
+  tools: Tool[];
+  bench: BenchName;
   /** The lines, points or cloud whose dress is changed. */
   dressing: number | null;
-  /** Contours that are looked at before they are made. */
-  contours: { lines: ContourLine[]; unit: string } | null;
-  /** Whether a line is being drawn, and the place on it under the pointer. */
-  tracing: boolean;
-  lineAt: [number, number] | null;
-  /** Whether the surfaces are seen in three dimensions. */
-  flying: boolean;
   /** Levels that the map shows: below the lower as under water, above the upper bleached. */
   levels: [number, number] | null;
   /** Jobs that find figures on every cell, or the table that is there, by what was asked for. */
   measuring: Record<string, string | number>;
   /** The table that is open in the strip. */
   tabled: number | null;
-  footprints: Footprint[];
-  /** The footprint that was pressed on the map, by its name. */
-  pressed: string | null;
-  /** The area that is asked for, a ring in the frame's CRS. */
-  area: [number, number][] | null;
-  /** Whether the facets of what is shown are drawn. */
-  facetsOn: boolean;
-  drawing: boolean;
-  /** Whether a click on the map chooses a point instead of keeping a reading, and the last such click. */
-  picking: boolean;
-  clicked: { x: number; y: number; resolution: number } | null;
   /** Features that are chosen: the holding and their numbers. */
   chosen: { holding: number; numbers: number[] };
-  /** The holding whose features are edited, and with what. */
-  editing: number | null;
-  tool: EditTool;
-  snapping: boolean;
   /** The holding whose inspection was asked for. */
   inspected: number | null;
   pointer: [number, number] | null;
@@ -188,6 +155,12 @@ interface Desk extends Remembered {
   standIn: (pairs: { old: Named; fixed: Named }[]) => void;
   look: (quantity: Quantity, change: Partial<Look>) => void;
   sheet: (operation: string, change: Partial<Sheet>) => void;
+  /** Take a tool up, instead of any other but that of editing, which waits below it. */
+  take: (tool: Exclude<Tool, { kind: "read" }>) => void;
+  /** Lay down what somebody took up. */
+  drop: (owner: string) => void;
+  /** Esc: the tool in hand is laid down, or goes a step back. Whether there was one. */
+  leave: () => boolean;
   open: (stage: Stage, operation?: string | null) => void;
 }
 
@@ -230,38 +203,22 @@ export const FRESH: Remembered = {
   stoodIn: [],
 };
 
-export const useDesk = create<Desk>((set) => ({
+export const useDesk = create<Desk>((set, get) => ({
   ...FRESH,
   loaded: false,
   blinkB: false,
   blinkHeld: false,
   hovered: null,
   preview: null,
-  places: [],
-  dots: [],
-  errors: [],
-  rims: [],
-  seams: [],
-  tracing: false,
-  lineAt: null,
+  overlays: [],
+  tools: [],
+  bench: "map",
   overMap: false,
   measuring: {},
   tabled: null,
   levels: null,
-  flying: false,
   dressing: null,
-  contours: null,
-  footprints: [],
-  pressed: null,
-  area: null,
-  facetsOn: false,
-  drawing: false,
-  picking: false,
-  clicked: null,
   chosen: { holding: 0, numbers: [] },
-  editing: null,
-  tool: "choose",
-  snapping: true,
   inspected: null,
   pointer: null,
   bounds: null,
@@ -297,22 +254,30 @@ export const useDesk = create<Desk>((set) => ({
       const before = desk.sheets[operation] ?? { inputs: {}, params: {}, name: "" };
       return { sheets: { ...desk.sheets, [operation]: { ...before, ...change } } };
     }),
-  open: (stage, operation = null) =>
-    set({
-      stage,
-      operation,
-      preview: null,
-      places: [],
-      dots: [],
-      rims: [],
-      seams: [],
-      footprints: [],
-      area: null,
-      drawing: false,
-      picking: false,
-      editing: null,
-    }),
+  take: (tool) =>
+    set((desk) => ({
+      tools: [...desk.tools.filter((one) => one.kind === "edit" && one.owner !== tool.owner), tool],
+      // a tool that the bench in front does not obey brings one to front that does
+      bench: BENCHES[desk.bench].tools.includes(tool.kind) ? desk.bench : "map",
+    })),
+  drop: (owner) => set((desk) => ({ tools: desk.tools.filter((one) => !("owner" in one) || one.owner !== owner) })),
+  leave: () => {
+    const { tools } = get();
+    const tool = tools.at(-1);
+    // editing with nothing but choosing ends with its worksheet
+    if (!tool || (tool.kind === "edit" && tool.with === "choose")) return false;
+    const back = left(tool);
+    set({ tools: back ? [...tools.slice(0, -1), back] : tools.slice(0, -1) });
+    return true;
+  },
+  open: (stage, operation = null) => set({ stage, operation }),
 }));
+
+/** What the pointer does now. */
+export const toolOf = (desk: { tools: Tool[] }): Tool => desk.tools.at(-1) ?? READ;
+
+/** The editing of lines, whether in hand or waiting below another tool. */
+export const editOf = (desk: { tools: Tool[] }) => desk.tools.find((one) => one.kind === "edit");
 
 /** The part of the desk that is kept. */
 export function remembered(desk: Remembered): Remembered {

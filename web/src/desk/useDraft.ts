@@ -1,6 +1,7 @@
 import { useMutation, useMutationState, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { call, type Draft, type Holding } from "../api/client";
+import { KEYS } from "../api/keys";
 import type { Collection, Drawn } from "../map/shapes";
 import { useProject } from "./context";
 
@@ -39,7 +40,7 @@ export function edited(untouched: Collection, { gone, changed }: DraftState): Co
 export function useFeatures(holding: Holding | undefined) {
   const project = useProject();
   return useQuery({
-    queryKey: ["drawn", project.id, holding?.id, project.frame.grid.crs],
+    queryKey: KEYS.drawn(project.id, holding?.id, project.frame.grid.crs),
     queryFn: () => call<Collection>("GET", `/projects/${project.id}/holdings/${holding?.id}/features`),
     staleTime: Infinity,
     enabled: holding?.kind === "features",
@@ -52,7 +53,7 @@ export type EditRequest = { edit: Record<string, unknown>; snap?: number } | "un
 export function useDraft(holding: Holding | undefined) {
   const project = useProject();
   const queries = useQueryClient();
-  const key = ["edits", project.id, holding?.id];
+  const key = KEYS.edits(project.id, holding?.id);
   const path = `/projects/${project.id}/holdings/${holding?.id}/edits`;
   const untouched = useFeatures(holding);
   const draft = useQuery({

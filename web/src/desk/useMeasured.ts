@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { call, type Table } from "../api/client";
+import { KEYS } from "../api/keys";
 import { isOpen, type RunBody, useJobs, useStart } from "../api/queries";
 import { useProject } from "./context";
 import { useDesk } from "./store";
@@ -15,7 +16,7 @@ export function useMeasured<Figures>(body: RunBody, name: string) {
   const job = jobs.find((one) => one.id === begun);
   const held = typeof begun === "number" ? begun : job?.state === "done" ? job.holding_id : null;
   const { data: exact } = useQuery({
-    queryKey: ["table", project.id, held],
+    queryKey: KEYS.table(project.id, held),
     queryFn: () => call<Table>("GET", `/projects/${project.id}/holdings/${held}/table`),
     enabled: held != null,
     staleTime: Infinity,

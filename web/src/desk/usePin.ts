@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { call, type Probe } from "../api/client";
+import { KEYS } from "../api/keys";
 import { quantityOf, useHeld, useProject } from "./context";
 import { type Pinned, useDesk } from "./store";
 
@@ -15,7 +16,7 @@ export function usePin() {
     const first = previewOn && preview ? preview.key : (a?.key ?? "");
     const query = new URLSearchParams({ x: String(pointer[0]), y: String(pointer[1]), a: first, b: b?.key ?? "" });
     const reading = await queries.fetchQuery({
-      queryKey: ["pin", project.id, query.toString()],
+      queryKey: KEYS.pin(project.id, query.toString()),
       queryFn: () => call<Probe>("GET", `/projects/${project.id}/probe?${query}`),
     });
     const names: Pinned["names"] = {};

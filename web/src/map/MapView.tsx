@@ -2,16 +2,19 @@ import View from "ol/View";
 import { useEffect, useMemo, useState } from "react";
 import type { Holding } from "../api/client";
 import { quantityOf, useHeld, useProject } from "../desk/context";
-import { type ShownPreview, useDesk } from "../desk/store";
+import { type ShownPreview, toolOf, useDesk } from "../desk/store";
 import { usePin } from "../desk/usePin";
+import { factsOf } from "../tools/tool";
+import { Button } from "../ui/Button";
 import { Curtain } from "./Curtain";
-import { type Drawn, MapPane } from "./MapPane";
+import { MapPane } from "./MapPane";
 import { Modes } from "./Modes";
 import { ScaleBar } from "./ScaleBar";
 import { SlotChip } from "./SlotChip";
 import { extentOf, originOf, projectionOf } from "./surfaceLayer";
 import { useDifference } from "./useDifference";
 import { type Shown, useShown } from "./useShown";
+import type { Drawn } from "./useSurfaces";
 
 /** Says that a preview lies on the map in A's place, or does not, and gives A back. */
 function PreviewTag({ preview, a, minus }: { preview: ShownPreview; a: Holding | undefined; minus: boolean }) {
@@ -21,10 +24,21 @@ function PreviewTag({ preview, a, minus }: { preview: ShownPreview; a: Holding |
     <div className="tag previewtag">
       {preview.title ?? "preview"}
       {a && preview.of && (
-        <button type="button" className="lnk" onClick={() => set({ previewOn: false })}>
+        <Button kind="link" onClick={() => set({ previewOn: false })}>
           Show {a.name}
-        </button>
+        </Button>
       )}
+    </div>
+  );
+}
+
+/** What the tool in hand wants of the pointer, where it does more than read. */
+function ToolHint() {
+  const tool = useDesk(toolOf);
+  if (tool.kind === "read" || (tool.kind === "edit" && tool.with === "choose")) return null;
+  return (
+    <div className="tag toolhint" role="status">
+      {factsOf(tool).hint}
     </div>
   );
 }
@@ -201,9 +215,10 @@ export function MapView() {
               {finding.sentence} {finding.why}
             </div>
           ))}
+      <ToolHint />
       <ScaleBar resolution={resolution} />
       <div className="zoom">
-        <button type="button" className="n" aria-label="Three dimensions" onClick={() => set({ flying: true })}>
+        <button type="button" className="n" aria-label="Three dimensions" onClick={() => set({ bench: "scene" })}>
           3D
         </button>
         <button type="button" aria-label="Zoom in" onClick={() => set({ goTo: "in" })}>

@@ -1,6 +1,10 @@
 /** Shapes of features as GeoJSON has them, looked at without the map library. */
 
 export type Position = number[];
+/** A place in the frame's CRS, and several: a line, or a ring whose first is not repeated. */
+export type Place = [number, number];
+export type Line = Place[];
+export type Ring = Place[];
 
 export interface Shape {
   type: string;

@@ -3,13 +3,14 @@ import type VectorLayer from "ol/layer/Vector";
 import type OlMap from "ol/Map";
 import { useEffect, useMemo, useRef } from "react";
 import { bytes, call, type Grid, type Holding } from "../api/client";
+import { KEYS } from "../api/keys";
 import { useHeld, useProject } from "../desk/context";
-import { useDesk } from "../desk/store";
+import { editOf, useDesk } from "../desk/store";
 import { useDraft } from "../desk/useDraft";
 import { type CloudIndex, CloudPainter } from "./cloudPainter";
 import { type CloudBy, type Dress, usualDress } from "./dress";
 import { DressedLayer } from "./dressedLayer";
-import { labelsLayer, redress } from "./featuresLayer";
+import { labelsLayer, redress } from "./labelsLayer";
 import { LinesPainter } from "./linesPainter";
 import { type DotPoints, decodePoints, PointsPainter } from "./pointsPainter";
 import { stopsOf } from "./ramps";
@@ -46,7 +47,7 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
   const hidden = useDesk((desk) => desk.hidden);
   const look = useDesk((desk) => desk.looks.height);
   const dressOf = useDress();
-  const editing = useDesk((desk) => desk.editing);
+  const editing = useDesk((desk) => editOf(desk)?.holding);
   const draft = useDraft(held.features.find((one) => one.id === editing));
   const [west, south] = originOf(grid);
   // a cloud is shown when asked for: it would cover the surfaces
@@ -62,7 +63,7 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
   );
   const data = useQueries({
     queries: shown.map((one) => ({
-      queryKey: ["drawn", project.id, one.id, grid.crs],
+      queryKey: KEYS.drawn(project.id, one.id, grid.crs),
       queryFn: async (): Promise<object> => {
         const path = `/projects/${project.id}/holdings/${one.id}`;
         if (one.kind === "features") return call<object>("GET", `${path}/features`);

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { call, type Profile } from "../api/client";
+import { KEYS } from "../api/keys";
 import { useHeld, useProject } from "../desk/context";
 import { metresIn, num } from "../desk/format";
 import { useDesk } from "../desk/store";
@@ -9,6 +10,7 @@ import { SlotChip } from "../map/SlotChip";
 import { originOf, topLevel } from "../map/surfaceLayer";
 import { useTilePath } from "../map/tilePath";
 import { type Shown, useShown } from "../map/useShown";
+import { Button } from "../ui/Button";
 import { Scene, type Walk } from "./scene";
 import type { Skin } from "./skin";
 
@@ -105,7 +107,7 @@ export default function View3D() {
 
   const along = a ?? b;
   const { data } = useQuery({
-    queryKey: ["profile", project.id, along ? [along.key] : [], line],
+    queryKey: KEYS.profile(project.id, along ? [along.key] : [], line),
     queryFn: ({ signal }) =>
       call<Profile>("POST", `/projects/${project.id}/profiles`, { keys: [along?.key], line }, signal),
     enabled: line !== null && along !== undefined,
@@ -130,7 +132,7 @@ export default function View3D() {
   const [keyA, keyB] = which === "split" && a && b ? [a.key, b.key] : [];
   const between = useSettled(west + share * grid.cols * grid.cell_width, 150);
   const { data: step } = useQuery({
-    queryKey: ["profile", project.id, [keyA, keyB], between],
+    queryKey: KEYS.profile(project.id, [keyA, keyB], between),
     queryFn: ({ signal }) => {
       const line = [grid.north, south].map((y) => [between, y]);
       return call<Profile>(
@@ -174,6 +176,12 @@ export default function View3D() {
     return () => cancelAnimationFrame(frame);
   }, [walking]);
 
+  // a place to go to, asked for elsewhere on the desk, is on the map
+  const goTo = useDesk((desk) => desk.goTo);
+  useEffect(() => {
+    if (goTo) set({ bench: "map" });
+  }, [goTo, set]);
+
   return (
     <div className="map three" role="region" aria-label="Three dimensions" aria-busy={!state.whole}>
       <canvas
@@ -198,9 +206,7 @@ export default function View3D() {
       <SlotChip slot="a" holding={a} />
       <SlotChip slot="b" holding={b} />
       <div className="bar3d">
-        <button type="button" className="btn" onClick={() => set({ flying: false })}>
-          Back to the map
-        </button>
+        <Button onClick={() => set({ bench: "map" })}>Back to the map</Button>
         {a && b && (
           <span className="seg" role="radiogroup" aria-label="Surfaces in three dimensions">
             {WHICH.map(([value, title]) => (
@@ -237,16 +243,15 @@ export default function View3D() {
         </label>
         {data && (
           <span className="walk3d">
-            <button
-              type="button"
-              className="lnk"
+            <Button
+              kind="link"
               onClick={() => {
                 if (walked === 1) setWalked(0);
                 setWalking(!walking);
               }}
             >
               {walking ? "Stand still" : "Walk the profile line"}
-            </button>
+            </Button>
             {walked !== null && (
               <input
                 type="range"
@@ -263,9 +268,8 @@ export default function View3D() {
             )}
           </span>
         )}
-        <button
-          type="button"
-          className="lnk"
+        <Button
+          kind="link"
           onClick={async () => {
             const blob = await scene?.picture();
             if (!blob) return;
@@ -277,16 +281,12 @@ export default function View3D() {
           }}
         >
           PNG
-        </button>
+        </Button>
       </div>
       {(refused || state.trouble || (!a && !b)) && (
         <div className="maphint">{refused || state.trouble || "Put a surface in A or B to see it here."}</div>
       )}
-      <div className="hint3d">
-        Drag to move, right button to turn, wheel to come near; arrows and + − do the same
-        {isWalled && <br />}
-        {isWalled && "The step at the split is ember where A is higher, indigo where B is"}
-      </div>
+      {isWalled && <div className="hint3d">The step at the split is ember where A is higher, indigo where B is</div>}
     </div>
   );
 }

@@ -1,5 +1,6 @@
 import type { ComponentType } from "react";
-import { useOperations } from "../api/queries";
+import { isOperation, OPERATIONS, type OperationName, type RoleOf } from "../api/operations";
+import { useHeld } from "../desk/context";
 import { type Stage, useDesk } from "../desk/store";
 import { ContourSurface } from "./build/ContourSurface";
 import { FindGround } from "./build/FindGround";
@@ -15,7 +16,6 @@ import { CellTypeSheet } from "./fit/CellTypeSheet";
 import { ChangeHeights } from "./fit/ChangeHeights";
 import { ClipSheet } from "./fit/ClipSheet";
 import { FitSheet } from "./fit/FitSheet";
-import { GenericSheet } from "./GenericSheet";
 import { AddFiles } from "./gather/AddFiles";
 import { Arrivals } from "./gather/Arrivals";
 import { EditLines } from "./gather/EditLines";
@@ -27,18 +27,14 @@ import { OrderTiles } from "./gather/OrderTiles";
 import { FillVoids } from "./join/FillVoids";
 import { MosaicSheet } from "./join/MosaicSheet";
 import { AccuracySheet } from "./judge/AccuracySheet";
+import { DifferenceSheet } from "./judge/DifferenceSheet";
+import { OperationSheet } from "./OperationSheet";
+import { useWorksheet } from "./useWorksheet";
 
-interface Entry {
-  stage: Stage;
-  name: string;
-  title: string;
-  summary: string;
-  sheet: ComponentType<{ open: (id: number) => void }>;
-  listed?: boolean;
-}
+type Own = ComponentType<{ open: (id: number) => void }>;
 
-/** Worksheets written for their task; every other operation gets the plain one. */
-const OWN: Entry[] = [
+/** Worksheets that are no operations: what they are called stands here only. */
+const TOOLS: { stage: Stage; name: string; title: string; summary: string; sheet: Own }[] = [
   {
     stage: "Gather",
     name: "add_files",
@@ -59,13 +55,6 @@ const OWN: Entry[] = [
     title: "Fetch map features",
     summary: "Rivers, roads, boundaries and names, by kind and name.",
     sheet: FetchFeatures,
-  },
-  {
-    stage: "Gather",
-    name: "edit_features",
-    title: "Edit lines",
-    summary: "Delete, reshape, split, join and dissolve, with every step undone at a press.",
-    sheet: EditLines,
   },
   {
     stage: "Gather",
@@ -90,104 +79,6 @@ const OWN: Entry[] = [
   },
   { stage: "Gather", name: "members", title: "Members", summary: "Who works in this project.", sheet: Members },
   {
-    stage: "Build",
-    name: "interpolate_points",
-    title: "Interpolate points",
-    summary: "Survey points become a surface on the frame.",
-    sheet: InterpolatePoints,
-  },
-  {
-    stage: "Build",
-    name: "which_method",
-    title: "Which method?",
-    summary: "Leave-out errors of every method on the same points, and where each errs.",
-    sheet: WhichMethod,
-  },
-  {
-    stage: "Build",
-    name: "grid_cloud",
-    title: "Grid a point cloud",
-    summary: "Lidar becomes bare earth, first surface, spread, counts or intensity.",
-    sheet: GridCloud,
-  },
-  {
-    stage: "Build",
-    name: "find_ground",
-    title: "Find ground points",
-    summary: "Ground and noise for clouds without classes, as new clouds.",
-    sheet: FindGround,
-  },
-  {
-    stage: "Build",
-    name: "contour_surface",
-    title: "Surface from contours",
-    summary: "Contours, spots, streams and lakes become a surface without terraces.",
-    sheet: ContourSurface,
-  },
-  {
-    stage: "Join",
-    name: "mosaic",
-    title: "Mosaic",
-    summary: "Many surfaces become one, levelled to each other, by a rule where they overlap.",
-    sheet: MosaicSheet,
-  },
-  {
-    stage: "Join",
-    name: "fill_voids",
-    title: "Fill holes",
-    summary: "Empty cells that data surround get heights from their rim, or from another surface.",
-    sheet: FillVoids,
-  },
-  {
-    stage: "Fit",
-    name: "fit_to_frame",
-    title: "Reproject and resample",
-    summary: "A surface in another CRS or cell size on the frame's own cells.",
-    sheet: FitSheet,
-  },
-  {
-    stage: "Fit",
-    name: "clip",
-    title: "Clip and mask",
-    summary: "Keep what lies in polygons, outside of them, or in a rectangle.",
-    sheet: ClipSheet,
-  },
-  {
-    stage: "Fit",
-    name: "change_heights",
-    title: "Change heights",
-    summary: "Metres and feet, another zero level by an offset or a geoid.",
-    sheet: ChangeHeights,
-  },
-  {
-    stage: "Fit",
-    name: "cell_type",
-    title: "Set cell type",
-    summary: "Whole numbers of a step instead of decimals, and the value for empty.",
-    sheet: CellTypeSheet,
-  },
-  {
-    stage: "Fit",
-    name: "calculate",
-    title: "Calculate",
-    summary: "Sums, differences, conditions and neighbourhoods, as an expression over surfaces.",
-    sheet: Calculate,
-  },
-  {
-    stage: "Judge",
-    name: "accuracy",
-    title: "Accuracy at checkpoints",
-    summary: "Mean, RMSE and NMAD of every surface at points it was not made from.",
-    sheet: AccuracySheet,
-  },
-  {
-    stage: "Deliver",
-    name: "contours",
-    title: "Contours",
-    summary: "Lines of equal height, every interval, with index lines.",
-    sheet: ContoursSheet,
-  },
-  {
     stage: "Deliver",
     name: "package",
     title: "Package",
@@ -210,6 +101,50 @@ const OWN: Entry[] = [
   },
 ];
 
+/** Worksheets of operations with something special to them; every other operation gets the plain one. */
+const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
+  edit_features: EditLines,
+  interpolate_points: InterpolatePoints,
+  which_method: WhichMethod,
+  grid_cloud: GridCloud,
+  find_ground: FindGround,
+  contour_surface: ContourSurface,
+  mosaic: MosaicSheet,
+  fill_voids: FillVoids,
+  fit_to_frame: FitSheet,
+  clip: ClipSheet,
+  change_heights: ChangeHeights,
+  cell_type: CellTypeSheet,
+  calculate: Calculate,
+  accuracy: AccuracySheet,
+  difference: DifferenceSheet,
+  contours: ContoursSheet,
+};
+
+/** Operations that have a worksheet, those with something special to them first. What only informs others has none. */
+const LISTED: OperationName[] = [
+  ...(Object.keys(SPECIAL) as OperationName[]),
+  ...(Object.keys(OPERATIONS) as OperationName[]).filter(
+    (name) => !(name in SPECIAL) && Object.values(OPERATIONS[name].outputs)[0]?.kind === "surface",
+  ),
+];
+
+/** The worksheet of an operation that has nothing special to it. */
+function Plain({ operation }: { operation: OperationName }) {
+  const work = useWorksheet(operation);
+  const { all } = useHeld();
+  const { title, summary, inputs } = OPERATIONS[operation];
+  const names = Object.keys(inputs).flatMap((role) => {
+    const [id] = work.ids(role as RoleOf<OperationName>);
+    return all.find((one) => one.id === id)?.name ?? [];
+  });
+  return <OperationSheet work={work} lead={summary} name={`${title} of ${names.join(" and ")}`} />;
+}
+
+/** In Gather and Deliver what is done first stands first, whatever kind of worksheet it is. */
+const FIRST = ["add_files", "order_tiles", "fetch_features", "edit_features", "contours"];
+const placeOf = (name: string) => (FIRST.includes(name) ? FIRST.indexOf(name) : FIRST.length);
+
 const NOT_YET: Partial<Record<Stage, string>> = {
   Mend: "Repairing artefacts is not built yet.",
   Drain: "Water over the surface is not built yet.",
@@ -220,24 +155,20 @@ export function Worksheet({ open }: { open: (id: number) => void }) {
   const stage = useDesk((desk) => desk.stage);
   const operation = useDesk((desk) => desk.operation);
   const openSheet = useDesk((desk) => desk.open);
-  const { data: operations = [] } = useOperations();
-  const own = OWN.find((entry) => entry.name === operation);
-  const plain = operations.find((one) => one.name === operation);
+  const tool = TOOLS.find((one) => one.name === operation);
+  const Special = isOperation(operation) ? SPECIAL[operation] : undefined;
   const listed = [
-    ...OWN.filter((entry) => entry.stage === stage),
-    ...operations.filter(
-      (one) =>
-        one.stage === stage &&
-        Object.values(one.outputs)[0]?.kind === "surface" &&
-        !OWN.some((entry) => entry.name === one.name),
-    ),
-  ];
+    ...TOOLS.filter((one) => one.stage === stage),
+    ...LISTED.map((name) => OPERATIONS[name]).filter((one) => one.stage === stage),
+  ].sort((one, other) => placeOf(one.name) - placeOf(other.name));
   return (
     <section className="sheet" aria-label="Worksheet">
-      {own ? (
-        <own.sheet open={open} />
-      ) : plain ? (
-        <GenericSheet key={plain.name} operation={plain} />
+      {tool ? (
+        <tool.sheet open={open} />
+      ) : Special ? (
+        <Special />
+      ) : isOperation(operation) ? (
+        <Plain key={operation} operation={operation} />
       ) : (
         <>
           <header>
@@ -246,11 +177,11 @@ export function Worksheet({ open }: { open: (id: number) => void }) {
           <div className="scroll">
             {listed.length > 0 && (
               <ul className="ops">
-                {listed.map((entry) => (
-                  <li key={entry.name}>
-                    <button type="button" onClick={() => openSheet(stage, entry.name)}>
-                      <b>{entry.title}</b>
-                      <span>{entry.summary}</span>
+                {listed.map((one) => (
+                  <li key={one.name}>
+                    <button type="button" onClick={() => openSheet(stage, one.name)}>
+                      <b>{one.title}</b>
+                      <span>{one.summary}</span>
                     </button>
                   </li>
                 ))}

@@ -1,6 +1,15 @@
-import { useEffect, useState } from "react";
-import type { Accepted, Finding, Quantity } from "../api/client";
-import { type RunBody, useJobs, useOperations, usePreview, useStart } from "../api/queries";
+import { useCallback, useEffect, useMemo, useState } from "react";
+import type { Accepted, Finding, Inputs, Quantity } from "../api/client";
+import {
+  applies,
+  OPERATIONS,
+  type OperationName,
+  type ParamsOf,
+  propertyOf,
+  type RoleOf,
+  usual,
+} from "../api/operations";
+import { type RunBody, useJobs, usePreview, useStart } from "../api/queries";
 import { useProject } from "../desk/context";
 import { LONGEST_NAME } from "../desk/format";
 import { type Sheet, useDesk } from "../desk/store";
@@ -8,8 +17,21 @@ import { useSettled } from "../desk/useSettled";
 
 const NONE: Sheet = { inputs: {}, params: {}, name: "" };
 
+/** What is sent of the parameters: what is set, and has a meaning beside the others. */
+function sent(operation: OperationName, given: Record<string, unknown>): Record<string, unknown> {
+  const all = withUsual(operation, given);
+  return Object.fromEntries(
+    Object.entries(given).filter(([name, value]) => value !== null && applies(propertyOf(operation, name), all)),
+  );
+}
+
+function withUsual(operation: OperationName, given: Record<string, unknown>): Record<string, unknown> {
+  const set = Object.entries(given).filter(([, value]) => value !== null && value !== undefined);
+  return { ...usual(operation), ...Object.fromEntries(set) };
+}
+
 /** What every worksheet of an operation needs: its kept settings, the preview, and the run. */
-export function useWorksheet(operation: string, roles: string[]) {
+export function useWorksheet<N extends OperationName>(operation: N) {
   const project = useProject();
   const sheet = useDesk((desk) => desk.sheets[operation]) ?? NONE;
   const change = useDesk((desk) => desk.sheet);
@@ -18,23 +40,27 @@ export function useWorksheet(operation: string, roles: string[]) {
   const start = useStart(project.id);
   const [made, setMade] = useState<Accepted | null>(null);
 
-  const complete = roles.every((role) => {
+  const ids = (role: RoleOf<N>): number[] => {
     const given = sheet.inputs[role];
-    return Array.isArray(given) ? given.length > 0 : given !== undefined;
-  });
-  const params = Object.fromEntries(Object.entries(sheet.params).filter(([, value]) => value !== null));
+    return given === undefined ? [] : Array.isArray(given) ? given : [given];
+  };
+  const complete = Object.entries(OPERATIONS[operation].inputs).every(
+    ([role, { optional }]) => optional || ids(role as RoleOf<N>).length > 0,
+  );
+  const params = useMemo(() => withUsual(operation, sheet.params) as ParamsOf<N>, [operation, sheet.params]);
   // what may be missing and is not chosen is not sent
-  const inputs = Object.fromEntries(
+  const inputs: Inputs = Object.fromEntries(
     Object.entries(sheet.inputs).filter(([, given]) => !Array.isArray(given) || given.length > 0),
   );
   const output = sheet.output ?? null;
-  const body: RunBody | null = complete ? { operation, params, inputs, ...(output ? { output } : {}) } : null;
+  const body: RunBody | null = complete
+    ? { operation, params: sent(operation, sheet.params), inputs, ...(output ? { output } : {}) }
+    : null;
   const asked = useSettled(body, 250);
   const canRun = project.role !== "viewer";
   const preview = usePreview(project.id, canRun ? asked : null);
   const result = preview.error ? undefined : preview.data;
-  const { data: operations = [] } = useOperations();
-  const of = sheet.name || operations.find(({ name }) => name === operation)?.title.toLowerCase() || "what is made";
+  const of = sheet.name || OPERATIONS[operation].title.toLowerCase();
 
   useEffect(() => {
     const shown =
@@ -50,7 +76,7 @@ export function useWorksheet(operation: string, roles: string[]) {
         : null;
     if (shown || !previewOn || !preview.isPlaceholderData) set({ preview: shown });
   }, [previewOn, result, of, preview.isPlaceholderData, set]);
-  useEffect(() => () => set({ preview: null, places: [] }), [set]);
+  useEffect(() => () => set({ preview: null }), [set]);
 
   // what was made belongs to the settings it was made with
   const signature = JSON.stringify(body);
@@ -63,14 +89,34 @@ export function useWorksheet(operation: string, roles: string[]) {
   const ended = jobs.find((one) => one.id === made?.job?.id);
   const after = ((ended?.findings ?? []) as unknown as Finding[]).filter(({ code }) => !told.has(code));
 
+  const setParams = useCallback(
+    (values: { [K in keyof ParamsOf<N>]?: ParamsOf<N>[K] | null }) => {
+      const before = useDesk.getState().sheets[operation]?.params;
+      change(operation, { params: { ...before, ...values } });
+    },
+    [operation, change],
+  );
+  const setInput = useCallback(
+    (role: RoleOf<N>, given: number | number[]) => {
+      const before = useDesk.getState().sheets[operation]?.inputs;
+      change(operation, { inputs: { ...before, [role]: given } });
+    },
+    [operation, change],
+  );
+
   return {
+    operation,
     sheet,
     /** What speaks for or against a run, and what the last one showed besides. */
     findings: [...after, ...before],
-    inputs: sheet.inputs,
-    params: sheet.params,
-    setInput: (role: string, id: number | number[]) => change(operation, { inputs: { ...sheet.inputs, [role]: id } }),
-    setParams: (values: Record<string, unknown>) => change(operation, { params: { ...sheet.params, ...values } }),
+    /** What is chosen for a role. */
+    ids,
+    /** All parameters, as they are set or as they usually are; and those that are set. */
+    params,
+    given: sheet.params,
+    /** Set some of them; null leaves one as it usually is. */
+    setParams,
+    setInput,
     /** Which of what it gives is looked at; null for the first. */
     output,
     setOutput: (next: string | null) => change(operation, { output: next }),
@@ -78,6 +124,8 @@ export function useWorksheet(operation: string, roles: string[]) {
     /** What this is a newer take of is forgotten. */
     forgetAgain: () => change(operation, { again: null }),
     complete,
+    /** What is asked for now, and what the preview was asked for. */
+    request: body,
     body: asked,
     canRun,
     preview: result,
@@ -90,7 +138,7 @@ export function useWorksheet(operation: string, roles: string[]) {
           path: "/runs",
           body: {
             operation,
-            params,
+            params: body.params,
             inputs,
             outputs: output ? [output] : [],
             name: name.slice(0, LONGEST_NAME), // a proposed one may be made of several long ones
@@ -106,4 +154,12 @@ export function useWorksheet(operation: string, roles: string[]) {
   };
 }
 
-export type WorksheetState = ReturnType<typeof useWorksheet>;
+export type Work<N extends OperationName> = ReturnType<typeof useWorksheet<N>>;
+
+/** A worksheet whatever its operation: names of parameters and roles are any text. */
+export type AnyWork = Omit<Work<OperationName>, "ids" | "params" | "setParams" | "setInput"> & {
+  ids(role: string): number[];
+  params: Record<string, unknown>;
+  setParams(values: Record<string, unknown>): void;
+  setInput(role: string, given: number | number[]): void;
+};

@@ -33,6 +33,8 @@ class RoleOut(Schema):
     title: str
     many: bool
     optional: bool
+    of: list[Literal["lines", "polygons"]]
+    quantity: str | None
 
 
 class OutputOut(Schema):

@@ -51,5 +51,8 @@ def _allowed(schema: dict[str, Any]) -> str:
         )
         said.append(f"{kind} {bounds}".strip())
     unit = schema.get("unit")
-    only = f"; of {', '.join(schema['only'])} only" if "only" in schema else ""
+    only = "".join(
+        f"; with {other} {' or '.join(json.dumps(one).strip(chr(34)) for one in values)} only"
+        for other, values in schema.get("only_with", {}).items()
+    )
     return f"{' or '.join(dict.fromkeys(said))}{f', in {unit}' if unit else ''}{only}"

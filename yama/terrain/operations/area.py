@@ -9,7 +9,7 @@ from yama.terrain.grid import Bounds
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.surface import Surface
 
-AREA = Role("features", "Area", many=True, optional=True)
+AREA = Role("features", "Area", many=True, optional=True, of=("polygons",))
 
 
 def within_area(surface: Surface, inputs: Inputs) -> Surface:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from string import ascii_lowercase
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -26,7 +26,7 @@ from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.mosaic.mosaic import bounds_in
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.parameters import Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -41,8 +41,8 @@ class CalculateParams(Params):
     """What is computed. The surfaces are called a, b, c... in the order they are given."""
 
     expression: str = Field("a - b", max_length=MOST_CHARACTERS, description="Over the surfaces a, b, c and so on.")
-    quantity: Literal["height", "difference"] = Field(
-        "height", description="What the cells are, for how they are shown."
+    quantity: Annotated[Literal["height", "difference"], Titles({"height": "heights", "difference": "differences"})] = (
+        Field("height", title="Cells say", description="What the cells are, for how they are shown.")
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field
@@ -15,7 +15,7 @@ from yama.terrain.frame import Frame
 from yama.terrain.grid import Window
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.parameters import OnlyWith, Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -27,12 +27,23 @@ _LOOKED_AT = 1024  # rows and columns, at most, of the level whose heights are l
 class CellTypeParams(Params):
     """How heights become cells."""
 
-    cell_type: CellType = Field("int16", description="The type of a cell: decimals, or whole numbers of a step.")
-    step: float = Field(
+    cell_type: Annotated[
+        CellType,
+        Titles(
+            {
+                "float32": "decimals of 32 bits",
+                "int32": "whole numbers of 32 bits",
+                "int16": "whole numbers of 16 bits",
+                "uint16": "16 bits, none below 0",
+            }
+        ),
+    ] = Field("int16", title="Cells", description="The type of a cell: decimals, or whole numbers of a step.")
+    step: Annotated[float, OnlyWith("cell_type", ("int32", "int16", "uint16"))] = Field(
         0.1, gt=0, le=1000, description="What a whole number counts, in the height unit. Decimals take no notice of it."
     )
     nodata: float | None = Field(
         None,
+        title="Empty is",
         description="The value that means empty: NaN for decimals where not given, for whole numbers one end of the type.",
     )
 
@@ -97,7 +108,7 @@ class SetCellType(Operation[CellTypeParams]):
     title = "Set cell type"
     stage = "Fit"
     summary = "Whole numbers of a step instead of decimals, and the value for empty."
-    inputs = {"surface": Role("surface", "Surface")}
+    inputs = {"surface": Role("surface", "Surface", quantity="height")}
     outputs = {"surface": Output("surface", "Surface", "height")}
 
     def check(self, inputs: Inputs, params: CellTypeParams, frame: Frame) -> list[Finding]:

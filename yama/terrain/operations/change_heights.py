@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -15,7 +15,7 @@ from yama.terrain.grid import Window
 from yama.terrain.mosaic.mosaic import bounds_in
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.parameters import UNIT_TITLES, Params, Titles, Unset
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -28,15 +28,28 @@ Unit = Literal["m", "ft", "us-ft"]
 class ChangeHeightsParams(Params):
     """First the unit, then the geoid, then the offset, which is in the new unit."""
 
-    from_unit: Unit | None = Field(None, description="The unit its heights really are in; as declared where not given.")
-    to_unit: Unit = Field("m", description="The unit they are to be in.")
-    geoid: Literal["add", "subtract"] = Field(
+    from_unit: Annotated[Unit, UNIT_TITLES] | None = Field(
+        None, title="Its heights", description="The unit its heights really are in; as declared where not given."
+    )
+    to_unit: Annotated[Unit, UNIT_TITLES] = Field("m", title="Unit", description="The unit they are to be in.")
+    geoid: Annotated[
+        Literal["add", "subtract"],
+        Titles(
+            {
+                "subtract": "subtracted (ellipsoid to sea level)",
+                "add": "added (sea level to ellipsoid)",
+            }
+        ),
+    ] = Field(
         "subtract",
+        title="It is",
         description="Subtract a geoid from heights above the ellipsoid, add it to those above mean sea level.",
     )
-    offset: float = Field(0.0, ge=-100_000, le=100_000, description="Added to every height, in the new unit.")
-    vertical_datum: str = Field(
-        "", max_length=120, description="What zero means afterwards; as before where not given."
+    offset: float = Field(
+        0.0, title="Raised by", ge=-100_000, le=100_000, description="Added to every height, in the new unit."
+    )
+    vertical_datum: Annotated[str, Unset("as before")] = Field(
+        "", max_length=120, title="Zero means", description="What zero means afterwards; as before where not given."
     )
 
 
@@ -48,7 +61,10 @@ class ChangeHeights(Operation[ChangeHeightsParams]):
     title = "Change heights"
     stage = "Fit"
     summary = "Metres and feet, another zero level by an offset or a geoid."
-    inputs = {"surface": Role("surface", "Surface"), "geoid": Role("surface", "Geoid", optional=True)}
+    inputs = {
+        "surface": Role("surface", "Surface", quantity="height"),
+        "geoid": Role("surface", "Geoid", optional=True),
+    }
     outputs = {"surface": Output("surface", "Surface", "height")}
 
     def check(self, inputs: Inputs, params: ChangeHeightsParams, frame: Frame) -> list[Finding]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 import shapely
@@ -17,7 +17,7 @@ from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import GroundMetres, Params
+from yama.terrain.operations.parameters import GroundMetres, OnlyWith, Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -27,7 +27,16 @@ from yama.terrain.surface import Surface
 class ClipParams(Params):
     """What is kept, and how much around it."""
 
-    keep: Literal["inside", "outside", "rectangle"] = Field(
+    keep: Annotated[
+        Literal["inside", "outside", "rectangle"],
+        Titles(
+            {
+                "inside": "inside, the rest is emptied",
+                "outside": "outside, the inside is emptied",
+                "rectangle": "the rectangle around it",
+            }
+        ),
+    ] = Field(
         "inside", description="What lies in the polygons, what lies outside of them, or the rectangle around them."
     )
     column: str = Field("", max_length=120, description="Only polygons that have `value` in this column.")
@@ -38,8 +47,14 @@ class ClipParams(Params):
     margin: GroundMetres = Field(
         0.0, ge=-100_000, le=100_000, description="The polygons are widened by this; narrowed where it is negative."
     )
-    touched: bool = Field(False, description="Cells that an edge runs through count as inside, whatever their centre.")
-    trim: bool = Field(True, description="The grid ends where what is kept ends.")
+    touched: bool = Field(
+        False,
+        title="Cells that the edge runs through as well",
+        description="Cells that an edge runs through count as inside, whatever their centre.",
+    )
+    trim: Annotated[bool, OnlyWith("keep", ("inside", "rectangle"))] = Field(
+        True, title="The grid ends there", description="The grid ends where what is kept ends."
+    )
 
 
 def _polygons(inputs: Inputs, params: ClipParams, grid: Grid) -> list[shapely.Polygon]:
@@ -73,7 +88,10 @@ class Clip(Operation[ClipParams]):
     title = "Clip and mask"
     stage = "Fit"
     summary = "Keep what lies in polygons, outside of them, or in a rectangle."
-    inputs = {"surface": Role("surface", "Surface"), "area": Role("features", "Polygons", many=True, optional=True)}
+    inputs = {
+        "surface": Role("surface", "Surface", quantity="height"),
+        "area": Role("features", "Polygons", many=True, optional=True, of=("polygons",)),
+    }
     outputs = {"surface": Output("surface", "Surface", "height")}
     area_role = "area"
 

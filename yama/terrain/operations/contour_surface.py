@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -33,7 +33,7 @@ from yama.terrain.kept import Kept
 from yama.terrain.operations.area import AREA, about_area, within_area
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import CellSize, Metres, Params
+from yama.terrain.operations.parameters import CellSize, Metres, OnlyWith, Params, Titles, Unset
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -45,23 +45,49 @@ _FINE, _COARSE = 10.0, 2.0
 _SIZES = (0.25, 0.5, 1, 2, 5, 10, 20, 25, 50, 100, 200, 500)
 
 
+METHODS = Titles(
+    {"spline": "spline", "triangulation": "triangulation"},
+    {
+        "spline": "A smooth surface bent to contours, spots, streams and lakes; water can leave it.",
+        "triangulation": "Facets between contours, with ridges and valleys put where they were flat.",
+    },
+)
+
+
 class ContourParams(Params):
     """Settings of both methods; those a method does not use are ignored by it."""
 
-    method: Literal["spline", "triangulation"] = "spline"
-    height_field: str | None = Field(None, description="Column with the heights; found by its name where not given.")
-    labels: Literal["as_given", "as_neighbours"] = Field(
+    method: Annotated[Literal["spline", "triangulation"], METHODS] = "spline"
+    height_field: Annotated[str, Unset("found by its name")] | None = Field(
+        None, title="Heights", description="Column with the heights; found by its name where not given."
+    )
+    labels: Annotated[
+        Literal["as_given", "as_neighbours"],
+        Titles({"as_given": "as given", "as_neighbours": "as their neighbours say"}),
+    ] = Field(
         "as_given", description="Heights of lines that do not fit their neighbours: as they are, or as would fit."
     )
-    join_gaps: Metres | None = Field(
-        None, gt=0, description="Loose ends of one height this near each other are joined."
+    drained: Annotated[bool, OnlyWith("method", ("spline",))] = Field(
+        True,
+        title="Open hollows no contour asks for",
+        description="Spline: hollows are opened, so that water can leave.",
     )
-    drained: bool = Field(True, description="Spline: open hollows that no contour asks for.")
-    tension: float = Field(TENSION, ge=0, le=20, description="Spline: how tight it is drawn between contours.")
-    smoothing: Metres = Field(0.0, ge=0, description="Spline: bends of contours narrower than this are smoothed.")
+    tension: Annotated[float, OnlyWith("method", ("spline",))] = Field(
+        TENSION, ge=0, le=20, description="Spline: how tight it is drawn between contours."
+    )
+    smoothing: Annotated[Metres, OnlyWith("method", ("spline",))] = Field(
+        0.0, ge=0, description="Spline: bends of contours narrower than this are smoothed."
+    )
+    reach_limit: Annotated[Metres, Unset("none")] | None = Field(
+        None, gt=0, description="Cells farther than this from every line stay empty."
+    )
+    edge_limit: Annotated[Metres, Unset("none"), OnlyWith("method", ("triangulation",))] | None = Field(
+        None, gt=0, description="Triangulation: facets with a longer side are left out."
+    )
+    join_gaps: Annotated[Metres, Unset("none")] | None = Field(
+        None, gt=0, title="Join ends", description="Loose ends of one height this near each other are joined."
+    )
     cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
-    reach_limit: Metres | None = Field(None, gt=0, description="Cells farther than this from every line stay empty.")
-    edge_limit: Metres | None = Field(None, gt=0, description="Triangulation: facets with a longer side are left out.")
 
 
 @dataclass(frozen=True)
@@ -118,11 +144,11 @@ class ContourSurface(Operation[ContourParams]):
     stage = "Build"
     summary = "Contours with spot heights, streams and lakes become a surface without terraces."
     inputs = {
-        "contours": Role("features", "Contours"),
-        "spots": Role("points", "Spot heights", optional=True),
-        "streams": Role("features", "Streams", many=True, optional=True),
-        "lakes": Role("features", "Lakes", many=True, optional=True),
-        "coast": Role("features", "Coast, at height 0", optional=True),
+        "contours": Role("features", "Contours", of=("lines",)),
+        "spots": Role("points", "Spots", optional=True),
+        "streams": Role("features", "Streams", many=True, optional=True, of=("lines",)),
+        "lakes": Role("features", "Lakes", many=True, optional=True, of=("polygons",)),
+        "coast": Role("features", "Coast, 0 m", optional=True, of=("lines", "polygons")),
         "area": AREA,
     }
     outputs = {"surface": Output("surface", "Surface", "height")}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 import shapely
@@ -18,7 +18,7 @@ from yama.terrain.grid import Grid
 from yama.terrain.operations.area import AREA, about_area, within_area
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation, View
-from yama.terrain.operations.parameters import GroundMetres, Params
+from yama.terrain.operations.parameters import UNIT_TITLES, GroundMetres, Params
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, ignore_progress
@@ -38,20 +38,27 @@ class ContoursParams(Params):
     """Which heights, and what of the lines is kept."""
 
     levels: list[float] | None = Field(
-        None, min_length=1, max_length=MOST_LEVELS, description="Heights of the lines in `unit`, instead of an interval; each is an "
+        None, title="Heights", min_length=1, max_length=MOST_LEVELS, description="Heights of the lines in `unit`, instead of an interval; each is an "
         "index line unless `index_every` is 0.",
     )  # fmt: skip
-    interval: float = Field(20.0, gt=0, le=100_000, description="Height between two lines, in `unit`.")
-    unit: Literal["m", "ft", "us-ft"] = Field("m", description="Unit of the lines' heights.")
+    interval: float = Field(20.0, gt=0, le=100_000, title="Every", description="Height between two lines, in `unit`.")
+    unit: Annotated[Literal["m", "ft", "us-ft"], UNIT_TITLES] = Field(
+        "m", title="In", description="Unit of the lines' heights."
+    )
     base_height: float = Field(
         0.0, ge=-100_000, le=100_000, description="A height that is a line, in `unit`; the others follow from it."
     )
     index_every: int = Field(
-        5, ge=0, le=100, description="Each so many-th line counted from the base height is an index line; 0 for none."
+        5,
+        ge=0,
+        le=100,
+        title="Index line",
+        description="Each so many-th line counted from the base height is an index line; 0 for none.",
     )
     minimum_length: GroundMetres = Field(0.0, ge=0, le=1_000_000, description="Lines shorter than this are left out.")
     smoothing: GroundMetres = Field(
         0.0,
+        title="Smooth over",
         ge=0,
         le=1_000,
         description="Heights are averaged over this before, so that lines are smooth and never cross.",
@@ -105,7 +112,7 @@ class Contours(Operation[ContoursParams]):
     title = "Contours"
     stage = "Deliver"
     summary = "Lines of equal height, every interval, with index lines."
-    inputs = {"surface": Role("surface", "Surface"), "area": AREA}
+    inputs = {"surface": Role("surface", "Surface", quantity="height"), "area": AREA}
     outputs = {"lines": Output("features", "Contours")}
     previews = "rough"
     area_role = "area"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -13,7 +13,7 @@ from yama.terrain.mosaic.fill import MOST_ACROSS, Filled, FilledCells, Method
 from yama.terrain.mosaic.mosaic import bounds_in
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.parameters import Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -22,9 +22,22 @@ from yama.terrain.progress import Progress
 class FillVoidsParams(Params):
     """From what, and how wide a hole may be."""
 
-    method: Method = Field("facets", description="What a hole is filled from.")
-    across: float = Field(100.0, gt=0, description="Holes wider or higher than this stay.")
-    across_in: Literal["cells", "m"] = Field("cells", description="What that width is counted in.")
+    method: Annotated[
+        Method,
+        Titles(
+            {"facets": "facets", "plate": "plate", "distance": "distance", "other": "other surface"},
+            {
+                "facets": "Flat facets from rim to rim.",
+                "plate": "A thin plate that goes on as the land around the hole bends.",
+                "distance": "A mean of the rim, nearer cells weighing more; never above or below it.",
+                "other": "Another surface, lifted to the rim so that no step is left.",
+            },
+        ),
+    ] = Field("facets", title="Filled from", description="What a hole is filled from.")
+    across: float = Field(100.0, gt=0, title="Holes up to", description="Holes wider or higher than this stay.")
+    across_in: Annotated[Literal["cells", "m"], Titles({"cells": "cells", "m": "metres"})] = Field(
+        "cells", title="Counted in", description="What that width is counted in."
+    )
 
 
 @register
@@ -36,7 +49,10 @@ class FillVoids(Operation[FillVoidsParams]):
     title = "Fill holes"
     stage = "Join"
     summary = "Empty cells that data surround are filled from their rim, or from another surface."
-    inputs = {"surface": Role("surface", "Surface"), "other": Role("surface", "Fill from", optional=True)}
+    inputs = {
+        "surface": Role("surface", "Surface", quantity="height"),
+        "other": Role("surface", "Fill from", optional=True, quantity="height"),
+    }
     outputs = {
         "surface": Output("surface", "Filled surface", "height"),
         "filled": Output("surface", "Which cells were filled", "count", when="asked"),

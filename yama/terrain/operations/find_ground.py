@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from pydantic import Field
 from pyproj import Transformer
 
@@ -12,7 +14,7 @@ from yama.terrain.grid import Bounds, parse_crs
 from yama.terrain.interpolate.ground import GroundFinder, Settings
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import GroundMetres, Params, Percent
+from yama.terrain.operations.parameters import GroundMetres, OnlyWith, Params, Percent
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -23,19 +25,33 @@ _USUAL = Settings()
 class GroundParams(Params):
     """How ground and noise are told from the rest."""
 
-    cell: GroundMetres = Field(_USUAL.cell, ge=0.1, le=20, description="Cells of which the lowest return is looked at.")
-    slope: Percent = Field(100 * _USUAL.slope, gt=0, le=500, description="The steepest ground.")
-    window: GroundMetres = Field(_USUAL.window, gt=0, le=200, description="Width of the widest building or crown.")
-    near: GroundMetres = Field(_USUAL.near, gt=0, le=10, description="Points this near the ground surface are ground.")
+    window: GroundMetres = Field(
+        _USUAL.window, gt=0, le=200, title="Widest thing", description="Width of the widest building or crown."
+    )
+    cell: GroundMetres = Field(
+        _USUAL.cell, ge=0.1, le=20, title="Cells", description="Cells of which the lowest return is looked at."
+    )
+    slope: Percent = Field(100 * _USUAL.slope, gt=0, le=500, title="Steepest", description="The steepest ground.")
+    near: GroundMetres = Field(
+        _USUAL.near, gt=0, le=10, title="Within", description="Points this near the ground surface are ground."
+    )
     leeway: float = Field(
         _USUAL.leeway, ge=0, le=10, description="Share of the rise across a cell that is added to that."
     )
-    noise: bool = Field(True, description="Points that lie alone, and those far below the ground, become noise.")
-    cube: GroundMetres = Field(
-        _USUAL.cube, gt=0, le=100, description="Noise: width of the cubes points are counted in."
+    noise: bool = Field(
+        True,
+        title="Points that lie alone or under the ground",
+        description="Points that lie alone, and those far below the ground, become noise.",
     )
-    few: int = Field(
-        _USUAL.few, ge=1, le=50, description="Noise: others in 27 cubes with which a point is still alone."
+    few: Annotated[int, OnlyWith("noise", (True,))] = Field(
+        _USUAL.few,
+        ge=1,
+        le=50,
+        title="Others",
+        description="Noise: others in 27 cubes with which a point is still alone.",
+    )
+    cube: Annotated[GroundMetres, OnlyWith("noise", (True,))] = Field(
+        _USUAL.cube, gt=0, le=100, title="In cubes of", description="Noise: width of the cubes points are counted in."
     )
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from pydantic import Field
 
 from yama.terrain.findings import Finding, Fix
@@ -13,7 +15,7 @@ from yama.terrain.mosaic.mosaic import bounds_in
 from yama.terrain.operations.area import AREA, about_area, within_area
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import CellSize, Params
+from yama.terrain.operations.parameters import CellSize, Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -22,9 +24,26 @@ from yama.terrain.progress import Progress
 class FitParams(Params):
     """How cells are read where they do not lie on the frame's."""
 
-    resampling: Resampling = Field("bilinear", description="How a cell's height is found among the surface's own.")
     cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
-    trim: bool = Field(True, description="The grid ends where the surface ends; else it is the whole frame.")
+    resampling: Annotated[
+        Resampling,
+        Titles(
+            {
+                "bilinear": "bilinear, for heights",
+                "cubic": "cubic, keeps bends",
+                "cubic_spline": "cubic spline, smooths",
+                "mean": "mean of the cells within",
+                "lowest": "lowest of the cells within",
+                "highest": "highest of the cells within",
+                "nearest": "nearest, for classes",
+            }
+        ),
+    ] = Field("bilinear", title="Read", description="How a cell's height is found among the surface's own.")
+    trim: bool = Field(
+        True,
+        title="The grid ends where the surface ends",
+        description="The grid ends where the surface ends; else it is the whole frame.",
+    )
 
 
 @register
@@ -36,7 +55,7 @@ class FitToFrame(Operation[FitParams]):
     stage = "Fit"
     version = 2
     summary = "A surface in another CRS or cell size on the frame's own cells, exactly placed."
-    inputs = {"surface": Role("surface", "Surface"), "area": AREA}
+    inputs = {"surface": Role("surface", "Surface", quantity="height"), "area": AREA}
     outputs = {"surface": Output("surface", "Surface", "height")}
     heights_in = "frame"
     area_role = "area"

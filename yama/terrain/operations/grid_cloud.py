@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -21,7 +21,17 @@ from yama.terrain.interpolate.binning import Filter, GriddedCloud
 from yama.terrain.operations.area import AREA, about_area, within_area
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import CellSize, Degrees, HeightMetres, Metres, Params, Percent
+from yama.terrain.operations.parameters import (
+    CellSize,
+    Degrees,
+    HeightMetres,
+    Metres,
+    OnlyWith,
+    Params,
+    Percent,
+    Titles,
+    Unset,
+)
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -32,20 +42,50 @@ from yama.terrain.surface import Surface
 _NOISE = {7, 18}
 
 
+RULES = Titles(
+    {
+        "lowest": "the lowest", "mean": "the mean", "highest": "the highest", "median": "the median",
+        "percentile": "a percentile", "deviation": "their spread", "count": "how many there are",
+        "intensity": "their mean intensity", "facets": "the facets between them",
+    }
+)  # fmt: skip
+_OF_HEIGHTS = ("lowest", "mean", "highest", "median", "percentile", "facets")
+
+
 class GridCloudParams(Params):
     """Which points count, what of them a cell says, and which gaps are closed."""
 
     classes: list[int] | None = Field([2], description="Classes of the points to use; all where null.", max_length=256)
-    returns: Literal["any", "first", "last", "single"] = "any"
-    rule: Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity", "facets"] = (
-        "mean"
+    returns: Annotated[
+        Literal["any", "first", "last", "single"],
+        Titles(
+            {
+                "any": "every return",
+                "first": "first of each pulse",
+                "last": "last of each pulse",
+                "single": "only of its pulse",
+            }
+        ),
+    ] = "any"
+    rule: Annotated[
+        Literal["lowest", "mean", "highest", "median", "percentile", "deviation", "count", "intensity", "facets"], RULES
+    ] = Field("mean", title="A cell says", description="What of the points in it a cell is.")
+    percentile: Annotated[Percent, OnlyWith("rule", ("percentile",))] = Field(
+        95.0, ge=0, le=100, description="Of heights, for the rule percentile."
     )
-    percentile: Percent = Field(95.0, ge=0, le=100, description="Of heights, for the rule percentile.")
-    low: HeightMetres | None = Field(None, description="Lower points are left out.")
-    high: HeightMetres | None = Field(None, description="Higher points are left out.")
-    scan_angle: Degrees | None = Field(None, gt=0, le=90, description="Points seen farther to the side are left out.")
-    gap: Metres = Field(0.0, ge=0, le=500, description="Gaps up to this width are closed; wider ones stay empty.")
+    low: Annotated[HeightMetres, Unset("any")] | None = Field(
+        None, title="Above", description="Lower points are left out."
+    )
+    high: Annotated[HeightMetres, Unset("any")] | None = Field(
+        None, title="Below", description="Higher points are left out."
+    )
+    scan_angle: Annotated[Degrees, Unset("any")] | None = Field(
+        None, gt=0, le=90, description="Points seen farther to the side are left out."
+    )
     cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
+    gap: Annotated[Metres, OnlyWith("rule", _OF_HEIGHTS)] = Field(
+        0.0, ge=0, le=500, title="Close gaps", description="Gaps up to this width are closed; wider ones stay empty."
+    )
 
     @model_validator(mode="after")
     def _whole(self) -> GridCloudParams:
@@ -66,8 +106,8 @@ class GridCloud(Operation[GridCloudParams]):
     summary = "Lidar becomes a surface: ground, first returns, spread, counts or intensity."
     inputs = {
         "clouds": Role("cloud", "Point clouds", many=True),
-        "breaklines": Role("features", "Breaklines", many=True, optional=True),
-        "water": Role("features", "Water", many=True, optional=True),
+        "breaklines": Role("features", "Breaklines", many=True, optional=True, of=("lines",)),
+        "water": Role("features", "Water", many=True, optional=True, of=("polygons",)),
         "area": AREA,
     }
     outputs = {"surface": Output("surface", "Surface", "height")}

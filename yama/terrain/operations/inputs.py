@@ -38,12 +38,18 @@ class Role:
         Any number of them, at least one.
     optional : bool
         It may be missing.
+    of : tuple of {"lines", "polygons"}
+        Of features: the geometry that is meant, one of these; any where empty.
+    quantity : str, optional
+        Of a surface: what its cells say, where only that makes sense.
     """
 
     kind: Kind
     title: str
     many: bool = False
     optional: bool = False
+    of: tuple[Literal["lines", "polygons"], ...] = ()
+    quantity: str | None = None
 
 
 class Inputs:

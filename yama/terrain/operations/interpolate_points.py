@@ -182,8 +182,8 @@ class InterpolatePoints(Operation[Interpolation]):
     summary = "Survey points become a surface on the frame."
     inputs = {
         "points": Role("points", "Points"),
-        "breaklines": Role("features", "Breaklines", many=True, optional=True),
-        "lakes": Role("features", "Lakes", many=True, optional=True),
+        "breaklines": Role("features", "Breaklines", many=True, optional=True, of=("lines", "polygons")),
+        "lakes": Role("features", "Lakes", many=True, optional=True, of=("polygons",)),
         "area": AREA,
     }
     outputs = {

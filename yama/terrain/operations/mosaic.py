@@ -24,7 +24,7 @@ from yama.terrain.mosaic.seams import MOST_SURFACES
 from yama.terrain.operations.area import AREA, about_area, within_area
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation, View
-from yama.terrain.operations.parameters import UNTOLD, GroundMetres, Params
+from yama.terrain.operations.parameters import UNTOLD, GroundMetres, OnlyWith, Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, ignore_progress
@@ -49,19 +49,55 @@ class Given(Params):
         return max(flat, key=lambda one: one.area, default=shapely.Polygon())
 
 
+RULES_TOLD = Titles(
+    {
+        "priority": "best first", "feather": "feather", "seam": "seam", "first": "first", "last": "last", "nearest": "middle",
+        "mean": "mean", "lowest": "lowest", "highest": "highest", "sum": "sum", "count": "count", "spread": "spread",
+    },
+    {
+        "priority": "The best lie on top and fade out towards their own edge.",
+        "feather": "A mean in which each surface weighs less towards its own edge.",
+        "seam": "One surface on each side of a line along which both agree best.",
+        "first": "The first of the list that has a height there.",
+        "last": "The last of the list that has a height there.",
+        "nearest": "The surface whose own middle is nearest.",
+        "mean": "The mean of all heights there.",
+        "lowest": "The lowest of the heights there.",
+        "highest": "The highest of the heights there.",
+        "sum": "The sum of all heights there.",
+        "count": "How many surfaces have a height there.",
+        "spread": "How far the highest stands above the lowest, where two or more have a height.",
+    },
+)  # fmt: skip
+
+
 class MosaicParams(Params):
     """How surfaces are joined. They are given in order, the best first, and counted from 0."""
 
-    rule: RuleName = Field("priority", description="What a cell is where several surfaces have a height.")
-    feather: GroundMetres = Field(
-        40.0, ge=0, le=10_000, description="Feather and priority: over this width a surface fades out to its edge."
+    rule: Annotated[RuleName, RULES_TOLD] = Field(
+        "priority", description="What a cell is where several surfaces have a height."
     )
-    band: GroundMetres = Field(200.0, gt=0, le=100_000, description="Seam: how far into the better surface it may run.")
-    given: list[Given] = Field(
+    feather: Annotated[GroundMetres, OnlyWith("rule", ("priority", "feather"))] = Field(
+        40.0,
+        title="Fades over",
+        ge=0,
+        le=10_000,
+        description="Feather and priority: over this width a surface fades out to its edge.",
+    )
+    band: Annotated[GroundMetres, OnlyWith("rule", ("seam",))] = Field(
+        200.0, title="Within", gt=0, le=100_000, description="Seam: how far into the better surface it may run."
+    )
+    given: Annotated[list[Given], OnlyWith("rule", ("seam",))] = Field(
         [], max_length=200, title="areas drawn by hand", description="Seam: areas drawn by hand, each with the surface that is taken there.",
     )  # fmt: skip
-    levelling: Kind = Field("none", description="What is added to each surface so that they agree where they overlap.")
-    held: Annotated[int, UNTOLD] = Field(0, ge=0, description="Levelling: the surface that stays as it is.")
+    levelling: Annotated[
+        Kind, Titles({"none": "as they are", "offset": "by an offset each", "tilt": "by offset and tilt"})
+    ] = Field(
+        "none", title="Surfaces are", description="What is added to each surface so that they agree where they overlap."
+    )
+    held: Annotated[int, UNTOLD, OnlyWith("levelling", ("offset", "tilt"))] = Field(
+        0, ge=0, title="Held fixed", description="Levelling: the surface that stays as it is."
+    )
     groups: Annotated[list[int], UNTOLD] = Field(
         [],
         description="For each surface the number of the source it is a tile of, counted from 0; each its own where empty.",
@@ -181,7 +217,7 @@ class MosaicOf(Operation[MosaicParams]):
     title = "Mosaic"
     stage = "Join"
     summary = "Many surfaces become one, by a rule where they overlap, levelled to each other."
-    inputs = {"surfaces": Role("surface", "Surfaces", many=True), "area": AREA}
+    inputs = {"surfaces": Role("surface", "Surfaces", many=True, quantity="height"), "area": AREA}
     outputs = {
         "surface": Output("surface", "Mosaic", "height"),
         "source": Output("surface", "Source of each cell", "source", when="asked"),

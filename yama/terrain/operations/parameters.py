@@ -8,10 +8,11 @@ was typed, so that its sentences say it.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Annotated, Any, ClassVar, Literal, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict
+from pydantic.fields import FieldInfo
 
 from yama.terrain.frame import Frame
 from yama.terrain.units import UNITS
@@ -27,16 +28,49 @@ class Unit:
     becomes: Becomes = "as typed"
 
 
+@dataclass(frozen=True, eq=False)
+class Titles:
+    """What people call the values of a choice.
+
+    Parameters
+    ----------
+    of : mapping of str to str
+        By value, as text.
+    hints : mapping of str to str
+        One line on each, where a word is not enough.
+    """
+
+    of: Mapping[str, str]
+    hints: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Unset:
+    """What a parameter means where it is not given: the value that is then taken, or a word for it."""
+
+    means: str
+
+
+@dataclass(frozen=True)
+class OnlyWith:
+    """A parameter that has a meaning only where another one has one of these values."""
+
+    other: str
+    values: tuple[str | bool, ...]
+
+
 Metres = Annotated[float, Unit("m", "crs length")]
 """A length over the ground, typed in metres; `run` gets it in units of the frame's CRS, by their size at the frame's middle."""
 GroundMetres = Annotated[float, Unit("m")]
 """A length over the ground in metres, for what measures the ground itself, row by row."""
-CellSize = Annotated[float, Unit("m")]
+CellSize = Annotated[float, Unit("m"), Unset("the frame's")]
 """The side of a cell, as the frame counts it."""
 HeightMetres = Annotated[float, Unit("m", "height")]
 """A height or difference of heights, typed in metres; `run` gets it in the unit in which the operation works."""
 SquaredHeightMetres = Annotated[float, Unit("m²", "squared height")]
 """A variance of heights, typed in square metres."""
+UNIT_TITLES = Titles({"m": "metres", "ft": "international feet", "us-ft": "US survey feet"})
+"""Units of height, as people call them."""
 UNTOLD = "untold"
 """In a field's annotation: it says how inputs are arranged, which nobody reads."""
 _SHORT = 8
@@ -45,11 +79,25 @@ Degrees = Annotated[float, Unit("°")]
 Percent = Annotated[float, Unit("%")]
 
 
-def _unit_in(annotation: Any) -> Unit | None:
-    """The unit that stands anywhere in an annotation, such as in `Metres | None`."""
-    if isinstance(annotation, Unit):
-        return annotation
-    return next((found for part in get_args(annotation) if (found := _unit_in(part)) is not None), None)
+M = TypeVar("M")
+
+
+def _marks_in(annotation: Any, kind: type[M]) -> list[M]:
+    """The marks of a kind that stand anywhere in an annotation, such as in `Metres | None`."""
+    if isinstance(annotation, kind):
+        return [annotation]
+    return [found for part in get_args(annotation) for found in _marks_in(part, kind)]
+
+
+def _marks(info: FieldInfo, kind: type[M]) -> list[M]:
+    """The marks of a kind that a field has, its own before those of its type."""
+    return [one for one in info.metadata if isinstance(one, kind)] + _marks_in(info.annotation, kind)
+
+
+def title_of(name: str, info: FieldInfo) -> str:
+    """What people call a parameter."""
+    text = info.title or name.replace("_", " ")
+    return text[0].upper() + text[1:]
 
 
 class Params(BaseModel):
@@ -60,12 +108,7 @@ class Params(BaseModel):
     @classmethod
     def units(cls) -> dict[str, Unit]:
         """The units of the parameters that have one, by name."""
-        found = {}
-        for name, field in cls.model_fields.items():
-            unit = next((one for one in field.metadata if isinstance(one, Unit)), None) or _unit_in(field.annotation)
-            if unit is not None:
-                found[name] = unit
-        return found
+        return {name: units[0] for name, info in cls.model_fields.items() if (units := _marks(info, Unit))}
 
     @classmethod
     def fitting(cls, values: Mapping[str, Any]) -> type[Params]:
@@ -85,30 +128,46 @@ class Params(BaseModel):
         """What is set otherwise than by default, for people: each parameter by its title, or its name, with value and unit."""
         units, said = type(self).units(), []
         for name, value in self.told().items():
-            field = type(self).model_fields[name]
-            title = field.title or name.replace("_", " ")
-            if UNTOLD in field.metadata:
+            info = type(self).model_fields[name]
+            if UNTOLD in info.metadata or value is None:
                 continue
-            if isinstance(value, bool):
-                said.append(title if value else f"not {title}")
-            elif value is not None:
-                said.append(f"{title}: {_in_words(value)}" + (f"\u202f{units[name].symbol}" if name in units else ""))
+            titles = {key: title for one in _marks(info, Titles) for key, title in one.of.items()}
+            unit = f"\u202f{units[name].symbol}" if name in units else ""
+            said.append(f"{title_of(name, info)}: {_in_words(value, titles)}{unit}")
         return said
 
     @classmethod
-    def schema_with_units(cls) -> dict[str, Any]:
-        """The JSON Schema of the parameters, with `unit` at those that have one."""
+    def described(cls) -> dict[str, Any]:
+        """The JSON Schema of the parameters, with what people need besides: each with its `title`, and where there are such, with
+        its `unit`, the `titles` and `hints` of its values, what it means where it is `unset`, and the values of other parameters
+        `only_with` which it has a meaning."""
         schema = cls.model_json_schema()
-        for name, unit in cls.units().items():
-            schema["properties"][name]["unit"] = unit.symbol
+        for name, info in cls.model_fields.items():
+            told = schema["properties"][name]
+            told["title"] = title_of(name, info)
+            for unit in _marks(info, Unit)[:1]:
+                told["unit"] = unit.symbol
+            for titles in _marks(info, Titles)[:1]:
+                told["titles"] = dict(titles.of)
+                if titles.hints:
+                    told["hints"] = dict(titles.hints)
+            for unset in _marks(info, Unset)[:1]:
+                told["unset"] = unset.means
+            for only in _marks(info, OnlyWith):
+                told.setdefault("only_with", {})[only.other] = list(only.values)
         return schema
 
 
-def _in_words(value: Any) -> str:
-    """A value for people: names without underscores, short lists in full, long ones and those of objects by how many there are."""
+def _in_words(value: Any, titles: Mapping[str, str]) -> str:
+    """A value for people: by its title where it has one, names without underscores, short lists in full, long ones and those of
+    objects by how many there are."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
     if isinstance(value, list):
         plain = all(isinstance(one, (str, int, float)) for one in value)
-        return ", ".join(map(_in_words, value)) if plain and len(value) <= _SHORT else str(len(value))
+        return ", ".join(_in_words(one, titles) for one in value) if plain and len(value) <= _SHORT else str(len(value))
+    if str(value) in titles:
+        return titles[str(value)]
     if isinstance(value, str):
         return value.replace("_", " ")
     return f"{value:.12g}" if isinstance(value, (int, float)) else "given"
@@ -163,19 +222,19 @@ class Choice(Params):
         return {name: value for name, value in values.items() if name in known or name not in every}
 
     @classmethod
-    def schema_with_units(cls) -> dict[str, Any]:
-        """The parameters of all variants in one JSON Schema; `only` says of those that not every variant has, which have them."""
+    def described(cls) -> dict[str, Any]:
+        """The parameters of all variants in one JSON Schema; those that not every variant has have a meaning only with theirs."""
         if not cls.variants:
-            return super().schema_with_units()
-        merged: dict[str, Any] = {**super().schema_with_units(), "oneOf": []}
+            return super().described()
+        merged: dict[str, Any] = {**super().described(), "oneOf": []}
         for name, variant in cls.variants.items():
-            own = super(Choice, variant).schema_with_units()
+            own = super(Choice, variant).described()
             merged["oneOf"].append({"properties": {cls.told_by: {"const": name}}, "required": [cls.told_by]})
             merged.setdefault("$defs", {}).update(own.get("$defs", {}))
             for parameter, schema in own["properties"].items():
                 if parameter not in cls.model_fields:
-                    held = merged["properties"].setdefault(parameter, {**schema, "only": []})
-                    held["only"].append(name)
+                    held = merged["properties"].setdefault(parameter, schema)
+                    held.setdefault("only_with", {}).setdefault(cls.told_by, []).append(name)
         return merged
 
 

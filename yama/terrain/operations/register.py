@@ -39,5 +39,5 @@ def describe(operation: Operation[Any]) -> dict[str, Any]:
         "previews": operation.previews,
         "inputs": {name: vars(role) for name, role in operation.inputs.items()},
         "outputs": {name: vars(output) for name, output in operation.outputs.items()},
-        "params": operation.Params.schema_with_units(),
+        "params": operation.Params.described(),
     }

@@ -6,7 +6,7 @@ import math
 from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -14,7 +14,7 @@ from yama.terrain.findings import Finding, Fix
 from yama.terrain.frame import Frame
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import Degrees, GroundMetres, NoParams, P, Params
+from yama.terrain.operations.parameters import Degrees, GroundMetres, NoParams, P, Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -29,9 +29,10 @@ from yama.terrain.surface import Surface
 class SlopeParams(Params):
     """How steepness is read off the neighbours."""
 
-    method: Literal["horn", "zevenbergen_thorne"] = Field(
-        "horn", description="Horn: from eight neighbours, smoother. Zevenbergen and Thorne: from four, sharper."
-    )
+    method: Annotated[
+        Literal["horn", "zevenbergen_thorne"],
+        Titles({"horn": "Horn", "zevenbergen_thorne": "Zevenbergen and Thorne"}),
+    ] = Field("horn", description="Horn: from eight neighbours, smoother. Zevenbergen and Thorne: from four, sharper.")
 
 
 class HillshadeParams(Params):
@@ -42,7 +43,7 @@ class HillshadeParams(Params):
     exaggeration: float = Field(
         1.0, gt=0, le=100, description="Vertical exaggeration: heights are multiplied by this first."
     )
-    lights: Literal["one", "four"] = Field(
+    lights: Annotated[Literal["one", "four"], Titles({"one": "one", "four": "four"})] = Field(
         "one", description="Four: weaker lights beside the main one, so that no slope lies in the dark."
     )
 

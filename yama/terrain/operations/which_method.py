@@ -16,7 +16,7 @@ from yama.terrain.operations.chosen_points import chosen_points
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.judge import columns_of, values_of
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import GroundMetres, Params
+from yama.terrain.operations.parameters import GroundMetres, OnlyWith, Params, Titles, Unset
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.points import merge_duplicates
@@ -33,12 +33,17 @@ class WhichMethodParams(Params):
     methods: Annotated[list[Name], Field(min_length=1, max_length=8)] = [
         "triangulation", "natural_neighbour", "inverse_distance", "nearest", "spline", "kriging",
     ]  # fmt: skip
-    scheme: Literal["random", "blocks", "each"] = Field(
-        "random", description="Folds drawn at random, folds of square blocks, or each point alone."
+    scheme: Annotated[
+        Literal["random", "blocks", "each"],
+        Titles({"random": "at random", "blocks": "square blocks", "each": "each point alone"}),
+    ] = Field(
+        "random", title="Left out", description="Folds drawn at random, folds of square blocks, or each point alone."
     )
-    folds: int = Field(10, ge=2, le=100, description="Parts that are left out in turn.")
-    block: GroundMetres | None = Field(
-        None, gt=0, description="Side of a block; twelve times the points' spacing where not given."
+    folds: Annotated[int, OnlyWith("scheme", ("random", "blocks"))] = Field(
+        10, ge=2, le=100, title="Parts", description="Parts that are left out in turn."
+    )
+    block: Annotated[GroundMetres, Unset("usual"), OnlyWith("scheme", ("blocks",))] | None = Field(
+        None, gt=0, title="Side", description="Side of a block; twelve times the points' spacing where not given."
     )
     codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
     stray_points: Literal["use", "leave_out"] = "leave_out"

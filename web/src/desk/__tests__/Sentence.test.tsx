@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { cleanup, render } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
-import { Findings } from "../../stages/parts";
+import { Findings } from "../../stages/Findings";
 import { Sentence } from "../Sentence";
 
 afterEach(cleanup);

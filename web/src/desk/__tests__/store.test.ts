@@ -1,8 +1,8 @@
 import { beforeEach, describe, expect, it } from "vitest";
-import { FRESH, remembered, restored, useDesk } from "../store";
+import { editOf, FRESH, remembered, restored, toolOf, useDesk } from "../store";
 
 describe("the desk", () => {
-  beforeEach(() => useDesk.setState({ ...FRESH, preview: null, places: [] }));
+  beforeEach(() => useDesk.setState({ ...FRESH, preview: null, overlays: [], tools: [], bench: "map" }));
 
   it("puts surfaces into slots and swaps them", () => {
     useDesk.getState().put("a", "one");
@@ -22,10 +22,35 @@ describe("the desk", () => {
     });
   });
 
-  it("takes a preview away with the worksheet it belongs to", () => {
-    useDesk.setState({ preview: { key: "k", quantity: "height", coarse: false, outline: [] }, places: [[1, 2]] });
-    useDesk.getState().open("Judge");
-    expect(useDesk.getState()).toMatchObject({ stage: "Judge", operation: null, preview: null, places: [] });
+  it("has one tool in hand, under which editing waits", () => {
+    const { take, drop } = useDesk.getState();
+    const done = () => undefined;
+    expect(toolOf(useDesk.getState()).kind).toBe("read");
+    take({ kind: "edit", owner: "lines", holding: 4, with: "split", snap: true });
+    take({ kind: "area", owner: "one", done });
+    take({ kind: "line", owner: "other", done });
+    expect(toolOf(useDesk.getState())).toMatchObject({ owner: "other" });
+    expect(editOf(useDesk.getState())?.holding).toBe(4);
+    drop("one"); // laid down by another long ago
+    drop("other");
+    expect(toolOf(useDesk.getState()).kind).toBe("edit");
+  });
+
+  it("goes back a step at Esc: from a tool to editing, from there to choosing, and then it is the worksheet's", () => {
+    const { take, leave } = useDesk.getState();
+    take({ kind: "edit", owner: "lines", holding: 4, with: "split", snap: true });
+    take({ kind: "area", owner: "one", done: () => undefined });
+    expect(leave()).toBe(true);
+    expect(toolOf(useDesk.getState())).toMatchObject({ kind: "edit", with: "split" });
+    expect(leave()).toBe(true);
+    expect(toolOf(useDesk.getState())).toMatchObject({ with: "choose" });
+    expect(leave()).toBe(false);
+  });
+
+  it("brings the map to front for a tool that three dimensions do not obey", () => {
+    useDesk.setState({ bench: "scene" });
+    useDesk.getState().take({ kind: "pick", owner: "one", press: () => undefined });
+    expect(useDesk.getState().bench).toBe("map");
   });
 
   it("remembers what a person chose and forgets what passes", () => {

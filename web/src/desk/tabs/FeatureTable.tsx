@@ -1,9 +1,10 @@
 import { useMemo, useState } from "react";
 import type { Holding } from "../../api/client";
 import { lineOf, startOf } from "../../map/shapes";
+import { Button } from "../../ui/Button";
 import { type ConditionError, condition, isCondition } from "../condition";
 import { num } from "../format";
-import { useDesk } from "../store";
+import { editOf, useDesk } from "../store";
 import { useDraft, useFeatures } from "../useDraft";
 
 const SHOWN = 200;
@@ -11,7 +12,7 @@ const SHOWN = 200;
 /** The attributes of features: find by any text or by a condition, go to one on the map. */
 export function FeatureTable({ holding }: { holding: Holding }) {
   const set = useDesk((desk) => desk.set);
-  const editing = useDesk((desk) => desk.editing) === holding.id;
+  const editing = useDesk((desk) => editOf(desk)?.holding) === holding.id;
   const chosen = useDesk((desk) => desk.chosen);
   const [text, setText] = useState("");
   const columns = useMemo(() => Object.keys(holding.features?.attributes ?? {}), [holding]);
@@ -57,22 +58,22 @@ export function FeatureTable({ holding }: { holding: Holding }) {
           <span className="n">{num(found.length)}</span> of <span className="n">{num(rows?.length ?? 0)}</span>
         </span>
         {text && found.length > 0 && (
-          <button type="button" className="lnk" onClick={() => choose(found.map((row) => row.id))}>
+          <Button kind="link" onClick={() => choose(found.map((row) => row.id))}>
             Choose them
-          </button>
+          </Button>
         )}
         {numbers.size > 0 && (
           <>
             <span className="mut">
               <span className="n">{num(numbers.size)}</span> chosen
             </span>
-            <button type="button" className="lnk" onClick={() => choose([])}>
+            <Button kind="link" onClick={() => choose([])}>
               Choose none
-            </button>
+            </Button>
             {along && (
-              <button type="button" className="lnk" onClick={() => set({ line: along, tab: "profile" })}>
+              <Button kind="link" onClick={() => set({ line: along, tab: "profile" })}>
                 Profile along it
-              </button>
+              </Button>
             )}
           </>
         )}

@@ -1,7 +1,10 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import { call, type Distribution, type Heights, type Holding, type Zone } from "../../api/client";
-import { has, NumberField } from "../../stages/parts";
+import { KEYS } from "../../api/keys";
+import { has } from "../../stages/useRole";
+import { useTool } from "../../tools/useTool";
+import { NumberField } from "../../ui/NumberField";
 import { quantityOf, unitOf, useHeld, useProject } from "../context";
 import { many, num, percent, size } from "../format";
 import { Measure } from "../Measure";
@@ -37,16 +40,9 @@ export function HeightsTab() {
   const { features, a, b } = useHeld();
   const bounds = useDesk((desk) => desk.bounds);
   const shown = useDesk((desk) => desk.heights);
-  const drawing = useDesk((desk) => desk.drawing);
-  const area = useDesk((desk) => desk.area);
   const set = useDesk((desk) => desk.set);
   const change = (values: Partial<HeightsShown>) => set({ heights: { ...useDesk.getState().heights, ...values } });
-  const waits = useRef(false); // for the area that is drawn for this tab
-  useEffect(() => {
-    if (!area || !waits.current) return;
-    waits.current = false;
-    set({ heights: { ...useDesk.getState().heights, over: "drawn", ring: area }, area: null });
-  }, [area, set]);
+  const draw = useTool("area", (ring) => change({ over: "drawn", ring }));
 
   const polygons = features.filter((one) => has(one, "polygons"));
   const over = shown.over === "drawn" && !shown.ring ? "view" : shown.over;
@@ -61,7 +57,7 @@ export function HeightsTab() {
   const levelled = shown.what === "levels";
   const body = { a: a?.key ?? null, b: second?.key ?? null, ...place, levels: shown.levels, about: shown.about };
   const { data: quick, error } = useQuery({
-    queryKey: ["heights", project.id, body],
+    queryKey: KEYS.heights(project.id, body),
     queryFn: ({ signal }) => call<Heights>("POST", `/projects/${project.id}/heights`, body, signal),
     enabled: Boolean(a || second) && (over !== "view" || place.bounds !== null),
     placeholderData: keepPreviousData,
@@ -133,8 +129,7 @@ export function HeightsTab() {
             value={String(over)}
             onChange={({ target: { value } }) => {
               if (value === "draw") {
-                waits.current = true;
-                set({ drawing: true });
+                draw.put(true);
               } else change({ over: /^\d+$/.test(value) ? Number(value) : (value as HeightsShown["over"]) });
             }}
           >
@@ -146,7 +141,7 @@ export function HeightsTab() {
                 in {one.name}
               </option>
             ))}
-            <option value="draw">{drawing ? "click its corners…" : "draw an area"}</option>
+            <option value="draw">{draw.inHand ? "click its corners…" : "draw an area"}</option>
           </select>
           {solid && (
             <span className="seg" role="radiogroup" aria-label="What is told">
@@ -181,7 +176,7 @@ export function HeightsTab() {
         {error && <p className="err">{error.message}</p>}
         {levelled && solid ? (
           <>
-            <div className="row two">
+            <div className="numbers">
               <NumberField
                 label="Lower level"
                 unit={unit}

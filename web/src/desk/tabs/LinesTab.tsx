@@ -2,6 +2,7 @@ import { Checkbox } from "@mui/material";
 import type { Holding } from "../../api/client";
 import { type Dress, INKS } from "../../map/dress";
 import { useDress } from "../../map/useDressed";
+import { Button } from "../../ui/Button";
 import { useHeld, useProject } from "../context";
 import { MadeAndDelete } from "../Deleted";
 import { num } from "../format";
@@ -199,9 +200,8 @@ function Chosen({ holding }: { holding: Holding }) {
       <header>
         <b>{holding.name}</b>
         {holding.bounds && (
-          <button
-            type="button"
-            className="lnk"
+          <Button
+            kind="link"
             onClick={() => {
               const [west, south, east, north] = holding.bounds ?? [0, 0, 0, 0];
               set({
@@ -215,7 +215,7 @@ function Chosen({ holding }: { holding: Holding }) {
             }}
           >
             Go there
-          </button>
+          </Button>
         )}
         {holding.uploaded && (
           <a className="lnk" href={`/api/projects/${project.id}/holdings/${holding.id}/original`}>

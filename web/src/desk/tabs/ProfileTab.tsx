@@ -1,10 +1,15 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { call, type Profile } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { INKS } from "../../map/dress";
+import type { Place } from "../../map/shapes";
+import { PROFILE_TOOL } from "../../tools/profile";
+import { Button } from "../../ui/Button";
 import { quantityOf, useHeld, useProject } from "../context";
 import { num, shortUnit } from "../format";
-import { useDesk } from "../store";
+import { useOverlay } from "../overlays";
+import { toolOf, useDesk } from "../store";
 import { csvOf, drawProfile, exaggeration, gradientAt, placeAt, placeNear, rangeOf, type Series } from "./profileChart";
 import { useChart } from "./useChart";
 
@@ -26,7 +31,9 @@ export function ProfileTab() {
   const project = useProject();
   const { surfaces, a, b } = useHeld();
   const line = useDesk((desk) => desk.line);
-  const tracing = useDesk((desk) => desk.tracing);
+  const tracing = useDesk((desk) => toolOf(desk) === PROFILE_TOOL);
+  const take = useDesk((desk) => desk.take);
+  const drop = useDesk((desk) => desk.drop);
   const also = useDesk((desk) => desk.also);
   const set = useDesk((desk) => desk.set);
   const pointer = useDesk((desk) => (desk.overMap ? desk.pointer : null));
@@ -40,7 +47,7 @@ export function ProfileTab() {
     .slice(0, MOST);
   const keys = shown.map((one) => one.key);
   const { data, error, isFetching } = useQuery({
-    queryKey: ["profile", project.id, keys, line],
+    queryKey: KEYS.profile(project.id, keys, line),
     queryFn: ({ signal }) => call<Profile>("POST", `/projects/${project.id}/profiles`, { keys, line }, signal),
     enabled: line !== null && keys.length > 0,
     placeholderData: keepPreviousData,
@@ -57,16 +64,28 @@ export function ProfileTab() {
   // the pointer on the chart, else on the map where it is near the line
   const near = pointer && data && !tracing ? placeNear(data, pointer, NEAR * resolution) : null;
   const place = at !== null && data && at < data.distance.length ? at : near;
-  useEffect(() => {
-    set({ lineAt: place === null || !data ? null : [data.x[place] as number, data.y[place] as number] });
-  }, [place, data, set]);
-  useEffect(() => () => set({ lineAt: null, tracing: false }), [set]);
+  useOverlay(
+    "profile",
+    useMemo(
+      () =>
+        line && {
+          line,
+          at: place === null || !data ? null : ([data.x[place], data.y[place]] as Place),
+        },
+      [line, place, data],
+    ),
+  );
+  useEffect(() => () => useDesk.getState().drop(PROFILE_TOOL.owner), []);
 
   if (!keys.length) return <p className="empties">Put a surface of heights in A or B to see its profile.</p>;
   const draw = (
-    <button type="button" className="lnk" aria-pressed={tracing} onClick={() => set({ tracing: !tracing })}>
-      {tracing ? "Click along it, twice at the end" : line ? "Draw another line" : "Draw a line on the map"}
-    </button>
+    <Button
+      kind="link"
+      aria-pressed={tracing}
+      onClick={() => (tracing ? drop(PROFILE_TOOL.owner) : take(PROFILE_TOOL))}
+    >
+      {tracing ? "Do not draw" : line ? "Draw another line" : "Draw a line on the map"}
+    </Button>
   );
   if (!line) return <p className="empties">{draw}</p>;
   if (error)
@@ -115,14 +134,13 @@ export function ProfileTab() {
                     <i className="patch" style={{ background: colour }} />
                     {name}
                     {also.includes(key) && (
-                      <button
-                        type="button"
-                        className="lnk"
+                      <Button
+                        kind="link"
                         aria-label={`Leave ${name} out`}
                         onClick={() => set({ also: also.filter((one) => one !== key) })}
                       >
                         ×
-                      </button>
+                      </Button>
                     )}
                   </td>
                   {place === null ? figure(course?.lowest) : figure(heights[place])}
@@ -151,16 +169,14 @@ export function ProfileTab() {
               ))}
             </select>
           )}
-          <button
-            type="button"
-            className="lnk"
+          <Button
+            kind="link"
             onClick={() => give(`${title}.csv`, new Blob([csvOf(data, series, unit)], { type: "text/csv" }))}
           >
             CSV
-          </button>
-          <button
-            type="button"
-            className="lnk"
+          </Button>
+          <Button
+            kind="link"
             onClick={() => {
               const canvas = document.createElement("canvas");
               [canvas.width, canvas.height] = [1800, 600];
@@ -175,7 +191,7 @@ export function ProfileTab() {
             }}
           >
             PNG
-          </button>
+          </Button>
         </p>
       </div>
       <Chart profile={data} series={series} unit={unit} at={place} onPoint={setAt} />

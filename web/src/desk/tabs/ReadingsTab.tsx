@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Quantity } from "../../api/client";
+import { Button } from "../../ui/Button";
 import { unitOf, useProject } from "../context";
 import { num } from "../format";
 import { useDesk } from "../store";
@@ -35,9 +36,9 @@ export function ReadingsTab() {
   return (
     <div className="tabpad">
       <div style={{ display: "flex", gap: 14, marginBottom: 4, fontSize: 12 }}>
-        <button type="button" className="lnk" onClick={copy}>
+        <Button kind="link" onClick={copy}>
           Copy as table
-        </button>
+        </Button>
         <button type="button" className="lnk danger" onClick={() => set({ pinned: [] })}>
           Remove all
         </button>

@@ -1,7 +1,9 @@
 import { useMutation } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { call, type Holding, type Job } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client, isOpen, useJobs, useOperations } from "../../api/queries";
+import { Button } from "../../ui/Button";
 import { useHeld, useProject } from "../context";
 import { many, percent } from "../format";
 import { type Stage, useDesk } from "../store";
@@ -105,7 +107,7 @@ function About({ node, all }: { node: Node; all: Holding[] }) {
   const remake = useMutation({
     mutationFn: (instead: number) =>
       call<Job>("POST", `/projects/${project.id}/holdings/${one?.id}/remake`, { instead }),
-    onSettled: () => client.invalidateQueries({ queryKey: ["jobs", project.id] }),
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.jobs(project.id) }),
   });
   if (!one) return null;
   if (node.holdings.length > 1)
@@ -138,21 +140,20 @@ function About({ node, all }: { node: Node; all: Holding[] }) {
       )}
       <p className="acts">
         {one.kind === "surface" && (
-          <button type="button" className="lnk" onClick={() => put("a", one.key)}>
+          <Button kind="link" onClick={() => put("a", one.key)}>
             Put in A
-          </button>
+          </Button>
         )}
         {recipe && operation && canEdit && (
-          <button
-            type="button"
-            className="lnk"
+          <Button
+            kind="link"
             onClick={() => {
               sheet(recipe.operation, { params: recipe.params, inputs: recipe.input_ids, name: "", again: one.id });
               open(operation.stage as Stage, recipe.operation);
             }}
           >
             Run again with one thing changed
-          </button>
+          </Button>
         )}
         {recipe && (
           <a
@@ -178,14 +179,13 @@ function About({ node, all }: { node: Node; all: Holding[] }) {
               </option>
             ))}
           </select>
-          <button
-            type="button"
-            className="btn small"
+          <Button
+            kind="small"
             disabled={!instead || remake.isPending || (job !== undefined && isOpen(job))}
             onClick={() => remake.mutate(instead)}
           >
             Remake everything below
-          </button>
+          </Button>
           {job && isOpen(job) && <span className="mut">{percent(job.progress)}</span>}
           {job?.state === "done" && <span className="mut">made, beside what is there</span>}
           {(remake.error || job?.state === "failed") && (

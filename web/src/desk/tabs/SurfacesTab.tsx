@@ -1,8 +1,10 @@
 import { Menu, MenuItem } from "@mui/material";
 import { useMemo, useState } from "react";
 import { call, type Holding, type Quantity } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client, useStart } from "../../api/queries";
 import { dressOf } from "../../map/ramps";
+import { Button } from "../../ui/Button";
 import { useHeld, useProject } from "../context";
 import { useDeleting } from "../Deleted";
 import { HEIGHT_UNITS, LONGEST_NAME, num, percent, shortUnit, size } from "../format";
@@ -72,7 +74,7 @@ function Card({ holding }: { holding: Holding }) {
     } catch (failure) {
       setError((failure as Error).message);
     }
-    client.invalidateQueries({ queryKey: ["holdings", project.id] });
+    client.invalidateQueries({ queryKey: KEYS.holdings(project.id) });
   };
   const rename = () => {
     if (naming?.trim() && naming.trim() !== holding.name) act("PATCH", { name: naming.trim() });
@@ -244,9 +246,9 @@ function Card({ holding }: { holding: Holding }) {
           style={{ left: 4, bottom: 4, whiteSpace: "normal", height: "auto", maxWidth: 190, pointerEvents: "auto" }}
         >
           {error || deleting.error}{" "}
-          <button type="button" className="lnk" onClick={() => setError("")}>
+          <Button kind="link" onClick={() => setError("")}>
             Close
-          </button>
+          </Button>
         </div>
       )}
     </article>

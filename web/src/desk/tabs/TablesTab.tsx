@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { call, type Table, type TableHolding } from "../../api/client";
+import { KEYS } from "../../api/keys";
+import { Button } from "../../ui/Button";
 import { type ConditionError, condition, isCondition } from "../condition";
 import { useHeld, useProject } from "../context";
 import { MadeAndDelete } from "../Deleted";
@@ -32,7 +34,7 @@ function Rows({ holding }: { holding: TableHolding }) {
   const [sorting, setSorting] = useState<Sorting | null>(null);
   const [said, setSaid] = useState("");
   const { data, error } = useQuery({
-    queryKey: ["table", project.id, holding.id],
+    queryKey: KEYS.table(project.id, holding.id),
     queryFn: () => call<Table>("GET", `${path}/table`),
     staleTime: Infinity,
   });
@@ -86,9 +88,9 @@ function Rows({ holding }: { holding: TableHolding }) {
         <span className="mut">
           <span className="n">{num(found.length)}</span> of <span className="n">{num(data.rows.length)}</span>
         </span>
-        <button type="button" className="lnk" onClick={copy}>
+        <Button kind="link" onClick={copy}>
           Copy as table
-        </button>
+        </Button>
         <a className="lnk" href={`/api${path}/csv`}>
           Download as CSV
         </a>

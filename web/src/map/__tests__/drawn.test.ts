@@ -4,7 +4,7 @@ import { areaOf, boxOf, holds, ringOf } from "../../stages/gather/area";
 import { project } from "../../testing/render";
 import { type CloudIndex, lookUp, squaresFor } from "../cloudPainter";
 import { inkOf, passes, usualDress } from "../dress";
-import { labelsLayer } from "../featuresLayer";
+import { labelsLayer } from "../labelsLayer";
 import { partsOf, strengthOf } from "../linesPainter";
 import { covers, groundOf, type Sight } from "../slicedLayer";
 

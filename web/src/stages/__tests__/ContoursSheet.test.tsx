@@ -4,7 +4,8 @@ import { act } from "react";
 import { afterEach, describe, expect, it } from "vitest";
 import { useDesk } from "../../desk/store";
 import { usualDress } from "../../map/dress";
-import { contourStyle } from "../../map/useContours";
+import { contourMark } from "../../map/marks";
+import { shownOver } from "../../testing/desk";
 import { type Asked, draw, lines, service, surface } from "../../testing/render";
 import { ContoursSheet } from "../deliver/ContoursSheet";
 
@@ -45,7 +46,7 @@ describe("contours", () => {
   it("are drawn in the view while they are chosen, in their unit", async () => {
     const asked = open();
     expect(await screen.findByText("2 lines")).toBeTruthy();
-    expect(useDesk.getState().contours).toEqual({ lines: seen, unit: "m" });
+    expect(shownOver("contours")).toEqual({ lines: seen, unit: "m" });
     expect(last(asked, "/lines")).toEqual({
       run: { operation: "contours", params: {}, inputs: { surface: 1 } },
       bounds: [447_000, 5_437_000, 449_000, 5_439_000],
@@ -55,11 +56,11 @@ describe("contours", () => {
     fireEvent.click(await screen.findByRole("option", { name: "international feet" }));
     expect(screen.getByText("Every 250 ft a line is heavier and bears its height.")).toBeTruthy();
     await waitFor(() => expect(last(asked, "/lines")).toMatchObject({ run: { params: { interval: 50, unit: "ft" } } }));
-    expect(useDesk.getState().contours?.unit).toBe("ft");
+    expect(shownOver("contours")?.unit).toBe("ft");
     fireEvent.click(screen.getByRole("switch"));
-    expect(useDesk.getState().contours).toBeNull();
+    expect(shownOver("contours")).toBeUndefined();
     cleanup();
-    expect(useDesk.getState().contours).toBeNull();
+    expect(shownOver("contours")).toBeUndefined();
   });
 
   it("lie at heights of one's own where they are listed", async () => {
@@ -118,8 +119,8 @@ describe("contours", () => {
   });
 
   it("bear their heights on index lines, in feet where they are of feet", () => {
-    expect(contourStyle(150, true, "ft").getText()?.getText()).toBe("150\u202fft");
-    expect(contourStyle(150, false, "ft").getText()).toBeNull();
+    expect(contourMark(150, true, "ft").getText()?.getText()).toBe("150\u202fft");
+    expect(contourMark(150, false, "ft").getText()).toBeNull();
     const holding = lines(7, "x", ["a"]);
     const of = (attributes: Record<string, string>, units: Record<string, string>) =>
       usualDress({ ...holding, features: { ...holding.features, attributes, units } as never });

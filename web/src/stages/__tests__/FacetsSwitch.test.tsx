@@ -1,7 +1,8 @@
 // @vitest-environment jsdom
-import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { cleanup, fireEvent, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { useDesk } from "../../desk/store";
+import { shownOver } from "../../testing/desk";
 import { draw, service } from "../../testing/render";
 import { FacetsSwitch } from "../build/FacetsSwitch";
 
@@ -26,8 +27,9 @@ describe("the switch of facets", () => {
     });
     expect(text).toBe("3 facets: 1 level (bold), 1 left out (dashed).");
     expect(asked).toHaveLength(1);
+    expect(shownOver("facets")?.count).toBe(9);
     unmount();
-    await waitFor(() => expect(useDesk.getState().facetsOn).toBe(false));
+    expect(shownOver("facets")).toBeUndefined();
   });
 
   it("says when there are too many, none, or no facets at all", async () => {

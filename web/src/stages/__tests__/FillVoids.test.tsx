@@ -47,8 +47,8 @@ describe("filling holes", () => {
     fireEvent.change(screen.getByLabelText("Holes up to"), { target: { value: "600" } });
     fireEvent.mouseDown(screen.getByRole("combobox", { name: "Counted in" }));
     fireEvent.click(await screen.findByRole("option", { name: "metres" }));
-    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Cells say" }));
-    fireEvent.click(await screen.findByRole("option", { name: "which cells were filled too" }));
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Gives" }));
+    fireEvent.click(await screen.findByRole("option", { name: "Which cells were filled, too" }));
     await waitFor(() =>
       expect(last(asked)).toEqual({
         operation: "fill_voids",

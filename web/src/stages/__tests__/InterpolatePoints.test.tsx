@@ -3,6 +3,7 @@ import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react
 import { afterEach, describe, expect, it } from "vitest";
 import { useDesk } from "../../desk/store";
 import type { DotPoints } from "../../map/pointsPainter";
+import { inHand } from "../../testing/desk";
 import { type Asked, draw, job, lines, points, project, service, surface } from "../../testing/render";
 import { InterpolatePoints } from "../build/InterpolatePoints";
 import { nearestTo } from "../build/LeftOut";
@@ -162,7 +163,7 @@ describe("interpolating points", () => {
   it("lets viewers look only", async () => {
     const asked = service(base);
     draw(<InterpolatePoints />, { role: "viewer" });
-    expect(await screen.findByText(/only editors and owners make surfaces/)).toBeTruthy();
+    expect(await screen.findByText(/only editors and owners run this/)).toBeTruthy();
     expect(screen.queryByRole("button", { name: "Run" })).toBeNull();
     expect(bodies(asked, "/previews")).toEqual([]);
   });
@@ -191,7 +192,7 @@ describe("interpolating points", () => {
     };
     await pick("Lakes", /Ponds/);
     await pick("Area", /Ponds/);
-    await pick("Gives", /distance/);
+    await pick("Gives", /^Distance/);
     await waitFor(() =>
       expect(bodies(asked, "/previews").at(-1)).toEqual({
         operation: "interpolate_points",
@@ -200,8 +201,8 @@ describe("interpolating points", () => {
         output: "distance",
       }),
     );
-    await pick("Gives", /^heights/);
-    fireEvent.click(screen.getByLabelText(/in whole metres/));
+    await pick("Gives", /^Surface/);
+    fireEvent.click(screen.getByLabelText("Whole numbers"));
     expect(useDesk.getState().sheets.interpolate_points?.params.whole).toBe(true);
   });
 
@@ -235,7 +236,7 @@ describe("smoothing a spline", () => {
     await screen.findByRole("group", { name: /by smoothing/ });
     expect(bodies(asked, "/previews")).toContainEqual({
       operation: "spline_smoothing",
-      params: {},
+      params: { tension: 2 },
       inputs: { points: 5 },
     });
     expect(screen.getByRole("button", { name: /^Smoothing 0.01/ }).getAttribute("aria-pressed")).toBe("true");
@@ -256,12 +257,15 @@ describe("points that are clicked", () => {
     service(base);
     const { client } = draw(<InterpolatePoints />);
     fireEvent.click(await screen.findByLabelText(/by a click on each/));
-    expect(useDesk.getState().picking).toBe(true);
+    expect(inHand().kind).toBe("pick");
     const { grid } = project.frame;
     const south = grid.north - grid.rows * grid.cell_height;
     client.setQueryData(["drawn", 1, 5, grid.crs], dots);
     const click = (x: number) =>
-      act(() => useDesk.getState().set({ clicked: { x: grid.west + x, y: south + 51, resolution: 1 } }));
+      act(() => {
+        const tool = inHand();
+        if (tool.kind === "pick") tool.press({ x: grid.west + x, y: south + 51, resolution: 1 });
+      });
     click(301 - 200);
     await waitFor(() =>
       expect(useDesk.getState().sheets.interpolate_points?.params.left_out).toEqual([[grid.west + 100, south + 50]]),
@@ -271,7 +275,7 @@ describe("points that are clicked", () => {
     expect(await screen.findByText("No point lies there.")).toBeTruthy();
     click(100);
     await waitFor(() => expect(useDesk.getState().sheets.interpolate_points?.params.left_out).toEqual([]));
-    fireEvent.keyDown(window, { key: "Escape" });
-    expect(useDesk.getState().picking).toBe(false);
+    act(() => void useDesk.getState().leave());
+    expect((screen.getByLabelText(/by a click on each/) as HTMLInputElement).checked).toBe(false);
   });
 });

@@ -4,6 +4,7 @@ import { afterEach, describe, expect, it } from "vitest";
 import type { Holding, SurfaceHolding } from "../../api/client";
 import { useDesk } from "../../desk/store";
 import { OverlapsTab, typesOf } from "../../desk/tabs/OverlapsTab";
+import { drawn, inHand, shownOver } from "../../testing/desk";
 import { type Asked, draw, service, surface } from "../../testing/render";
 import { aboutOverlaps, MosaicSheet } from "../join/MosaicSheet";
 import { accuracyOf, doubtsAbout, flattened, sourcesOf } from "../join/sources";
@@ -210,8 +211,8 @@ describe("joining", () => {
     fireEvent.click(screen.getByLabelText("Seam"));
     expect(screen.queryByLabelText("Fades over")).toBeNull();
     fireEvent.change(screen.getByLabelText("Within"), { target: { value: "300" } });
-    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Cells say" }));
-    fireEvent.click(await screen.findByRole("option", { name: "which surface it is too" }));
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Gives" }));
+    fireEvent.click(await screen.findByRole("option", { name: "Source of each cell, too" }));
     await waitFor(() =>
       expect(last(asked, "mosaic")).toMatchObject({ params: { rule: "seam", band: 300 }, output: "source" }),
     );
@@ -221,15 +222,13 @@ describe("joining", () => {
     const asked = await open();
     fireEvent.click(screen.getByLabelText("Seam"));
     fireEvent.click(await screen.findByText("Draw an area where one is taken"));
-    expect(useDesk.getState().drawing).toBe(true);
+    expect(inHand().kind).toBe("area");
     act(() =>
-      useDesk.getState().set({
-        area: [
-          [448_000.004, 5_438_000],
-          [448_100, 5_438_000],
-          [448_100, 5_438_100],
-        ],
-      }),
+      drawn([
+        [448_000.004, 5_438_000],
+        [448_100, 5_438_000],
+        [448_100, 5_438_100],
+      ]),
     );
     fireEvent.mouseDown(await screen.findByRole("combobox", { name: "In area 1" }));
     fireEvent.click(await screen.findByRole("option", { name: "Skerry 5" }));
@@ -237,7 +236,7 @@ describe("joining", () => {
     await waitFor(() => expect(given()?.[0]?.surface).toBe(1));
     expect(given()?.[0]?.ring).toHaveLength(3);
     expect(given()?.[0]?.ring[0]).toEqual([448_000, 5_438_000]);
-    expect(useDesk.getState().seams.at(-1)).toHaveLength(4);
+    expect(shownOver("seams")?.at(-1)).toHaveLength(4);
     expect(last(asked, "overlaps")?.params.given).toHaveLength(1);
     fireEvent.keyDown(screen.getByRole("button", { name: "Skerry 5, place 2 of 3" }), { key: "ArrowUp" });
     await waitFor(() => expect(given()?.[0]?.surface).toBe(0));
@@ -279,13 +278,13 @@ describe("joining", () => {
           ? { ...preview, key: null, table: table({ ...figures, seams: [line] }) }
           : preview,
     });
-    const drawn = draw(<MosaicSheet />);
+    const { unmount } = draw(<MosaicSheet />);
     await screen.findByText("25.0 %");
-    expect(useDesk.getState().seams).toEqual([]);
+    expect(shownOver("seams")).toEqual([]);
     fireEvent.click(screen.getByLabelText("Seam"));
-    await waitFor(() => expect(useDesk.getState().seams).toEqual([line]));
-    drawn.unmount();
-    expect(useDesk.getState().seams).toEqual([]);
+    await waitFor(() => expect(shownOver("seams")).toEqual([line]));
+    unmount();
+    expect(shownOver("seams")).toBeUndefined();
   });
 
   it("leads from a doubt about a file to that file", async () => {

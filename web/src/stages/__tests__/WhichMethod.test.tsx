@@ -2,6 +2,7 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { useDesk } from "../../desk/store";
+import { shownOver } from "../../testing/desk";
 import { draw, job, points, service } from "../../testing/render";
 import { WhichMethod } from "../build/WhichMethod";
 
@@ -78,13 +79,13 @@ describe("which method", () => {
   it("shows on the map where the chosen one errs", async () => {
     service(answers());
     const table = await compared();
-    await waitFor(() => expect(useDesk.getState().errors).toHaveLength(2));
-    expect(useDesk.getState().errors[0]?.share).toBeCloseTo(1 / (2.5 * 0.8));
-    expect(useDesk.getState().errors[1]?.share).toBeNull();
+    await waitFor(() => expect(shownOver("errors")).toHaveLength(2));
+    expect(shownOver("errors")?.[0]?.share).toBeCloseTo(1 / (2.5 * 0.8));
+    expect(shownOver("errors")?.[1]?.share).toBeNull();
     fireEvent.click(within(table).getByText("Nearest"));
-    await waitFor(() => expect(useDesk.getState().errors[1]?.share).toBeCloseTo(-4 / 5));
+    await waitFor(() => expect(shownOver("errors")?.[1]?.share).toBeCloseTo(-4 / 5));
     cleanup();
-    expect(useDesk.getState().errors).toEqual([]);
+    expect(shownOver("errors")).toBeUndefined();
   });
 
   it("asks for blocks with their side, and for each point without parts", async () => {
@@ -140,7 +141,7 @@ describe("which method", () => {
     fireEvent.click(within(list).getAllByRole("button", { name: /Go to/ })[1] as HTMLElement);
     expect(useDesk.getState().goTo).toEqual({ x: 448_010, y: 5_438_000, resolution: 1 });
     fireEvent.click(screen.getByRole("button", { name: "Mark them" }));
-    expect(useDesk.getState().places).toHaveLength(2);
+    expect(shownOver("places")).toHaveLength(2);
     fireEvent.click(within(list).getAllByRole("button", { name: /Leave out/ })[0] as HTMLElement);
     expect(useDesk.getState().sheets.which_method?.params.left_out).toEqual([[448_020, 5_438_000]]);
     expect(screen.getByText(/left out$/)).toBeTruthy();

@@ -3,6 +3,7 @@ import { act, cleanup, fireEvent, screen, waitFor } from "@testing-library/react
 import { afterEach, describe, expect, it } from "vitest";
 import type { Holding } from "../../api/client";
 import { useDesk } from "../../desk/store";
+import { drawn, inHand } from "../../testing/desk";
 import { type Asked, draw, lines, service, surface } from "../../testing/render";
 import { Calculate } from "../fit/Calculate";
 import { CellTypeSheet } from "../fit/CellTypeSheet";
@@ -142,9 +143,10 @@ describe("clipping", () => {
     await choose("Polygons", "Lakes");
     await choose("Only where", "name");
     await waitFor(() =>
-      expect(
-        [...document.querySelectorAll("#clip-values option")].map((one) => (one as HTMLOptionElement).value),
-      ).toEqual(["Lantern Water", "Sill Tarn"]),
+      expect([...document.querySelectorAll("datalist option")].map((one) => (one as HTMLOptionElement).value)).toEqual([
+        "Lantern Water",
+        "Sill Tarn",
+      ]),
     );
   });
 
@@ -155,16 +157,13 @@ describe("clipping", () => {
     await waitFor(() => expect(last(asked)).toMatchObject({ inputs: { area: [9] } }));
     await screen.findByRole("button", { name: "Draw it" });
     fireEvent.click(screen.getByRole("button", { name: "Draw it" }));
-    expect(useDesk.getState().drawing).toBe(true);
+    expect(inHand().kind).toBe("area");
     act(() =>
-      useDesk.getState().set({
-        drawing: false,
-        area: [
-          [10.2, 20],
-          [90, 25],
-          [50, 70],
-        ],
-      }),
+      drawn([
+        [10.2, 20],
+        [90, 25],
+        [50, 70],
+      ]),
     );
     await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [10, 20, 90, 70], keep: "rectangle" } }));
     expect((last(asked) as { inputs: object }).inputs).toEqual({ surface: 1 });
@@ -226,7 +225,7 @@ describe("setting the cell type", () => {
       }),
     );
     await choose("Cells", /decimals/);
-    await waitFor(() => expect(last(asked)).toMatchObject({ params: { cell_type: "float32", step: 0.2 } }));
+    await waitFor(() => expect(last(asked)).toMatchObject({ params: { cell_type: "float32" } }));
     expect(screen.queryByLabelText("Step")).toBeNull();
     expect((screen.getByLabelText("Empty is") as HTMLInputElement).placeholder).toBe("NaN");
   });

@@ -1,8 +1,9 @@
 // @vitest-environment jsdom
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { act } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Order, Product, TableLook } from "../../api/client";
-import { useDesk } from "../../desk/store";
+import { inHand, shownOver } from "../../testing/desk";
 import { type Asked, draw, job, service, surface } from "../../testing/render";
 import { Arrivals } from "../gather/Arrivals";
 import { ColumnMatch } from "../gather/ColumnMatch";
@@ -108,13 +109,12 @@ describe("ordering tiles", () => {
     service(answers());
     draw(<OrderTiles />);
     await screen.findByRole("button", { name: "Order 2 tiles" });
-    useDesk.setState({ pressed: "T1" });
+    act(() => shownOver("footprints")?.press("T1"));
     expect(await screen.findByRole("button", { name: "Order 1 tile" })).toBeTruthy();
-    expect(useDesk.getState().footprints.map((print) => print.look)).toEqual(["chosen", "open", "received"]);
+    expect(shownOver("footprints")?.tiles.map((print) => print.look)).toEqual(["chosen", "open", "received"]);
   });
 
   it("asks for a place, a tile or a position, and for nothing where it is none of them", async () => {
-    useDesk.setState({ area: null });
     service(
       answers({
         "GET /projects/1/position": (one: Asked) =>
@@ -127,7 +127,7 @@ describe("ordering tiles", () => {
     const field = await screen.findByLabelText("Place, tile or position");
     const type = (value: string) => fireEvent.change(field, { target: { value } });
     const middle = () => {
-      const [[west, south], , [east, north]] = useDesk.getState().area as [number, number][] &
+      const [[west, south], , [east, north]] = shownOver("area") as [number, number][] as [number, number][] &
         [[number, number], [number, number], [number, number]];
       return [(west + east) / 2, (south + north) / 2];
     };
@@ -135,7 +135,7 @@ describe("ordering tiles", () => {
     await waitFor(() => expect(middle()).toEqual([447_000, 5_439_000]));
     type("Nowhere");
     expect((await screen.findByRole("alert")).textContent).toBe("No place or tile is called Nowhere.");
-    expect(useDesk.getState().area).toBeNull();
+    await waitFor(() => expect(shownOver("area")).toBeUndefined());
     expect((screen.getByRole("button", { name: "Order 0 tiles" }) as HTMLButtonElement).disabled).toBe(true);
     type("448000 5438000");
     await waitFor(() => expect(middle()).toEqual([448_000, 5_438_000]));
@@ -144,7 +144,7 @@ describe("ordering tiles", () => {
     fireEvent.click(screen.getByRole("button", { name: "Draw" }));
     expect((field as HTMLInputElement).value).toBe("");
     expect(screen.queryByRole("alert")).toBeNull();
-    useDesk.setState({ area: null, drawing: false });
+    expect(inHand().kind).toBe("area");
   });
 
   it("keeps a cut-out within the provider's limit", async () => {
@@ -215,7 +215,7 @@ describe("matching columns", () => {
     const taken = vi.fn();
     draw(<ColumnMatch table={table} crs="" onTaken={taken} onLeave={() => undefined} />);
     expect(screen.getAllByText("a guess: look at the rows")).toHaveLength(2);
-    expect(useDesk.getState().dots).toEqual([[448_000, 5_438_000]]);
+    expect(shownOver("dots")).toEqual([[448_000, 5_438_000]]);
     const crs = screen.getByLabelText("CRS");
     fireEvent.change(crs, { target: { value: "EPSG:32740" } });
     fireEvent.blur(crs);

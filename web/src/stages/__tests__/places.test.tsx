@@ -3,6 +3,7 @@ import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Use } from "../../api/client";
 import { useDesk } from "../../desk/store";
+import { shownOver } from "../../testing/desk";
 import { draw, service, surface } from "../../testing/render";
 import { AreaOfUse, useAreaOfUse } from "../gather/AreaOfUse";
 import { HolesList } from "../gather/HolesList";
@@ -47,18 +48,18 @@ describe("the holes of an arrival", () => {
   it("are shown as shapes, and hidden again", async () => {
     await open();
     fireEvent.click(screen.getByRole("button", { name: "Show the shapes" }));
-    expect(useDesk.getState().rims).toHaveLength(2);
+    expect(shownOver("rims")).toHaveLength(2);
     fireEvent.click(screen.getByRole("button", { name: "Hide the shapes" }));
-    expect(useDesk.getState().rims).toEqual([]);
+    expect(shownOver("rims")).toBeUndefined();
   });
 
   it("are gone to one by one, at a scale that shows them whole", async () => {
     await open();
     fireEvent.click(screen.getByRole("button", { name: "Go to hole 2" }));
     expect(useDesk.getState().goTo).toEqual({ x: 448_750, y: 5_438_750, resolution: 7.5 });
-    expect(useDesk.getState().rims).toHaveLength(2);
+    expect(shownOver("rims")).toHaveLength(2);
     fireEvent.click(screen.getByRole("button", { name: "Close" }));
-    expect(useDesk.getState().rims).toEqual([]);
+    expect(shownOver("rims")).toBeUndefined();
   });
 });
 

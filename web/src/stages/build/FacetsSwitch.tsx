@@ -1,24 +1,21 @@
-import { useEffect } from "react";
+import { useState } from "react";
 import { useProject } from "../../desk/context";
 import { many, num } from "../../desk/format";
-import { useDesk } from "../../desk/store";
-import { useFacetsInView } from "../../map/useFacets";
+import { useOverlay } from "../../desk/overlays";
+import { useFacetsInView } from "../../map/useFacetsInView";
+import { Check } from "../../ui/Check";
 
 /** Shows the facets of the preview, or of A, over the map, and says which of them are suspicious. */
 export function FacetsSwitch() {
   const project = useProject();
-  const on = useDesk((desk) => desk.facetsOn);
-  const set = useDesk((desk) => desk.set);
-  const facets = useFacetsInView(project.id);
-  useEffect(() => () => set({ facetsOn: false }), [set]);
+  const [on, setOn] = useState(false);
+  const facets = useFacetsInView(project.id, on);
+  useOverlay("facets", facets);
   return (
     <>
-      <label className="ck one">
-        <input type="checkbox" checked={on} onChange={(event) => set({ facetsOn: event.target.checked })} />
-        Show facets on the map
-      </label>
+      <Check label="Show facets on the map" checked={on} onChange={(on) => setOn(on)} />
       {facets && (
-        <p className="mut" style={{ fontSize: 12, lineHeight: "16px" }} role="status">
+        <p className="mut small-print" role="status">
           {facets.count === null
             ? "What is shown is not made of facets."
             : facets.count === 0

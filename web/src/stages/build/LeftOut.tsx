@@ -1,13 +1,18 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
+import { KEYS } from "../../api/keys";
 import { useProject } from "../../desk/context";
 import { num } from "../../desk/format";
+import { usePlaces } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
 import type { DotPoints } from "../../map/pointsPainter";
-import { originOf } from "../../map/surfaceLayer";
+import type { Place } from "../../map/shapes";
+import { gridSpace } from "../../map/space";
+import { useTool } from "../../tools/useTool";
+import { Button } from "../../ui/Button";
+import { Check } from "../../ui/Check";
 
 const NEAR = 9; // pixels from a point within which a click means it
-type Place = [number, number];
 
 /** The place of the point nearest to a click, where one is near enough. Rounded to centimetres, as places are kept. */
 export function nearestTo(dots: DotPoints, [x, y]: Place, within: number): Place | null {
@@ -26,52 +31,39 @@ export function LeftOut(props: { points?: number; places: Place[]; onChange: (pl
   const project = useProject();
   const client = useQueryClient();
   const set = useDesk((desk) => desk.set);
-  const picking = useDesk((desk) => desk.picking);
-  const clicked = useDesk((desk) => desk.clicked);
+  const marks = usePlaces();
   const [missed, setMissed] = useState(false);
   const grid = project.frame.grid;
 
-  useEffect(() => () => set({ picking: false, clicked: null }), [set]);
-  useEffect(() => {
-    if (!picking) return;
-    const leave = (event: KeyboardEvent) => event.key === "Escape" && set({ picking: false });
-    window.addEventListener("keydown", leave);
-    return () => window.removeEventListener("keydown", leave);
-  }, [picking, set]);
-  useEffect(() => {
-    if (!clicked) return;
-    set({ clicked: null });
-    const dots = client.getQueryData<DotPoints>(["drawn", project.id, points, grid.crs]);
+  const pick = useTool("pick", (clicked) => {
+    const dots = client.getQueryData<DotPoints>(KEYS.drawn(project.id, points, grid.crs));
     if (!dots) return;
-    const [west, south] = originOf(grid);
-    const near = nearestTo(dots, [clicked.x - west, clicked.y - south], NEAR * clicked.resolution);
+    const space = gridSpace(grid);
+    const near = nearestTo(dots, space.toPane([clicked.x, clicked.y]), NEAR * clicked.resolution);
     setMissed(!near);
     if (!near) return;
-    const [x, y] = [Math.round((near[0] + west) * 100) / 100, Math.round((near[1] + south) * 100) / 100];
+    const [x, y] = space.toPlace(near).map((value) => Math.round(value * 100) / 100) as Place;
     const rest = places.filter(([px, py]) => Math.hypot(px - x, py - y) > 0.015);
     const next: Place[] = rest.length < places.length ? rest : [...places, [x, y]];
     onChange(next);
-    set({ places: next.slice(0, 500) });
-  }, [clicked, client, grid, onChange, places, points, project.id, set]);
+    marks.show(next);
+  });
 
   return (
     <>
       {points !== undefined && (
-        <label className="ck one">
-          <input
-            type="checkbox"
-            checked={picking}
-            onChange={(event) => {
-              setMissed(false);
-              const on = event.target.checked;
-              set({ picking: on, places: on ? places.slice(0, 500) : [] });
-              if (on) set({ hidden: { ...useDesk.getState().hidden, [points]: false } });
-            }}
-          />
-          Leave points out by a click on each
-        </label>
+        <Check
+          label="Leave points out by a click on each"
+          checked={pick.inHand}
+          onChange={(on) => {
+            setMissed(false);
+            pick.put(on);
+            marks.show(on ? places : null);
+            if (on) set({ hidden: { ...useDesk.getState().hidden, [points]: false } });
+          }}
+        />
       )}
-      {picking && missed && (
+      {pick.inHand && missed && (
         <p className="times mut" role="status">
           No point lies there.
         </p>
@@ -81,19 +73,18 @@ export function LeftOut(props: { points?: number; places: Place[]; onChange: (pl
           <span>
             <span className="n">{num(places.length)}</span> left out
           </span>
-          <button type="button" className="lnk" onClick={() => set({ places: places.slice(0, 500) })}>
+          <Button kind="link" onClick={() => marks.show(places)}>
             Show
-          </button>
-          <button
-            type="button"
-            className="lnk"
+          </Button>
+          <Button
+            kind="link"
             onClick={() => {
               onChange([]);
-              set({ places: [] });
+              marks.show(null);
             }}
           >
             {places.length === 1 ? "Use it again" : "Use them again"}
-          </button>
+          </Button>
         </p>
       )}
     </>

@@ -4,6 +4,8 @@ import { useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { marks } from "../../desk/Key";
 import { numbersOf } from "../../desk/tables";
+import { Button } from "../../ui/Button";
+import type { Work } from "../useWorksheet";
 import { pointsAsked } from "./pointsAsked";
 
 interface Found {
@@ -13,23 +15,17 @@ interface Found {
 }
 
 const [WIDE, HIGH, LEFT, FOOT] = [278, 104, 34, 28];
-const USUAL = 0.01;
 
 /** What the spline would miss left-out points by, for each smoothing; a press on a dot takes it. */
-export function Smoothing(props: {
-  points: Holding | undefined;
-  params: Record<string, unknown>;
-  setParams: (values: Record<string, unknown>) => void;
-}) {
-  const { points, params, setParams } = props;
+export function Smoothing({ work, points }: { work: Work<"interpolate_points">; points: Holding | undefined }) {
+  const { params, given, setParams } = work;
   const project = useProject();
-  const tension = params.tension as number | undefined;
   const { data } = usePreview(
     project.id,
     points && project.role !== "viewer"
       ? {
           operation: "spline_smoothing",
-          params: { ...pointsAsked(params), ...(tension === undefined ? {} : { tension }) },
+          params: { ...pointsAsked(given), tension: params.tension },
           inputs: { points: points.id },
         }
       : null,
@@ -38,7 +34,7 @@ export function Smoothing(props: {
   const smoothings = numbersOf(data.table, "smoothing");
   const rmse = numbersOf(data.table, "rmse");
   const { points: leftOut, best, unit } = data.table.facts as unknown as Found;
-  const used = (params.smoothing as number | undefined) ?? USUAL;
+  const used = params.smoothing;
   const least = Math.min(...rmse);
   // far worse ones stand at the top: the choice is among the good ones
   const most = Math.min(Math.max(...rmse), least * 2.2);
@@ -94,9 +90,9 @@ export function Smoothing(props: {
       </svg>
       {used !== best && (
         <p className="times">
-          <button type="button" className="lnk" onClick={() => setParams({ smoothing: best })}>
+          <Button kind="link" onClick={() => setParams({ smoothing: best })}>
             Take <span className="n">{best}</span>, the least
-          </button>
+          </Button>
         </p>
       )}
     </>

@@ -1,5 +1,7 @@
 import { num } from "../../desk/format";
+import { usePlaces } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
+import { Button } from "../../ui/Button";
 import type { Comparison } from "./WhichMethod";
 
 const TIMES = 6; // the spread without outliers, beyond which a point does not fit its neighbours
@@ -16,6 +18,7 @@ export function Suspects({
   onLeaveOut: (places: [number, number][]) => void;
 }) {
   const set = useDesk((desk) => desk.set);
+  const marks = usePlaces();
   const nmad = found.methods[method]?.figures?.nmad ?? 0;
   const listed = (found.errors[method] ?? [])
     .flatMap((error, i) => {
@@ -30,13 +33,13 @@ export function Suspects({
       <span className="n">{num(listed.length)}</span> {listed.length === 1 ? "point does" : "points do"} not fit{" "}
       {listed.length === 1 ? "its" : "their"} neighbours by more than <span className="n">{num(TIMES * nmad, 1)}</span>{" "}
       {found.unit}.{" "}
-      <button type="button" className="lnk" onClick={() => set({ places: places.slice(0, 500) })}>
+      <Button kind="link" onClick={() => marks.show(places)}>
         Mark them
-      </button>
+      </Button>
       {", "}
-      <button type="button" className="lnk" onClick={() => onLeaveOut(places)}>
+      <Button kind="link" onClick={() => onLeaveOut(places)}>
         Leave them out
-      </button>
+      </Button>
       <ul aria-label="Points that do not fit">
         {listed.slice(0, LISTED).map(({ x, y, error }) => (
           <li key={`${x} ${y}`}>
@@ -44,22 +47,23 @@ export function Suspects({
               {num(-error, 1)} {found.unit}
             </span>
             <span className="mut">{error > 0 ? "below" : "above"} what is expected</span>
-            <button
-              type="button"
-              className="lnk"
+            <Button
+              kind="link"
               aria-label={`Leave out the point at E ${num(x)} N ${num(y)}`}
               onClick={() => onLeaveOut([[x, y]])}
             >
               Leave out
-            </button>
-            <button
-              type="button"
-              className="lnk"
+            </Button>
+            <Button
+              kind="link"
               aria-label={`Go to the point at E ${num(x)} N ${num(y)}`}
-              onClick={() => set({ goTo: { x, y, resolution: 1 }, places: [[x, y]] })}
+              onClick={() => {
+                marks.show([[x, y]]);
+                set({ goTo: { x, y, resolution: 1 } });
+              }}
             >
               Go there
-            </button>
+            </Button>
           </li>
         ))}
       </ul>

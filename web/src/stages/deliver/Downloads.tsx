@@ -1,7 +1,8 @@
 import { useStart } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { many, size } from "../../desk/format";
-import { Sheet } from "../parts";
+import { Button } from "../../ui/Button";
+import { Sheet } from "../../ui/Sheet";
 
 /** Each surface as a file to take away. */
 export function Downloads() {
@@ -27,16 +28,8 @@ export function Downloads() {
           <div className="acts">
             {one.live ? (
               <>
-                <span className="mut" style={{ fontSize: 12 }}>
-                  live, has no file yet
-                </span>
-                <button
-                  type="button"
-                  className="btn"
-                  onClick={() => start.mutate({ path: `/holdings/${one.id}/store` })}
-                >
-                  Store surface
-                </button>
+                <span className="mut small-print">live, has no file yet</span>
+                <Button onClick={() => start.mutate({ path: `/holdings/${one.id}/store` })}>Store surface</Button>
               </>
             ) : (
               <a

@@ -1,11 +1,14 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type Share } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
 import { dressOf } from "../../map/ramps";
-import { HoldingChoice, Section, Sheet } from "../parts";
+import { Button } from "../../ui/Button";
+import { Section, Sheet } from "../../ui/Sheet";
+import { HoldingChoice } from "../HoldingChoice";
 
 /** Surfaces that other programs read from here, each under an address that can be closed again. */
 export function OpenSheet() {
@@ -15,7 +18,7 @@ export function OpenSheet() {
   const light = useDesk((desk) => desk.light);
   const [chosen, setChosen] = useState<number | null>(null);
   const canOpen = project.role !== "viewer";
-  const key = ["shares", project.id];
+  const key = KEYS.shares(project.id);
   const { data: shares = [] } = useQuery({
     queryKey: key,
     queryFn: () => call<Share[]>("GET", `/projects/${project.id}/shares`),
@@ -55,9 +58,9 @@ export function OpenSheet() {
       <Section title="Surface">
         <HoldingChoice label="Surface" holdings={surfaces} value={held.id} onChange={setChosen} />
         <p className="acts">
-          <button type="button" className="primary" disabled={open.isPending} onClick={() => open.mutate()}>
+          <Button kind="primary" disabled={open.isPending} onClick={() => open.mutate()}>
             Open it
-          </button>
+          </Button>
         </p>
         {failed && (
           <p className="err" role="alert">
@@ -72,9 +75,9 @@ export function OpenSheet() {
               <li key={one.id}>
                 <span>
                   <b>{one.name}</b>
-                  <button type="button" className="lnk" onClick={() => close.mutate(one.id)}>
+                  <Button kind="link" onClick={() => close.mutate(one.id)}>
                     Close
-                  </button>
+                  </Button>
                 </span>
                 <Address label="WMTS" value={one.wmts} />
                 {one.file ? (
@@ -98,16 +101,15 @@ function Address({ label, value }: { label: string; value: string }) {
     <span className="address">
       <small>{label}</small>
       <input readOnly aria-label={`${label} address`} value={value} onFocus={(event) => event.target.select()} />
-      <button
-        type="button"
-        className="lnk"
+      <Button
+        kind="link"
         onClick={async () => {
           await navigator.clipboard?.writeText(value);
           setCopied(true);
         }}
       >
         {copied ? "copied" : "Copy"}
-      </button>
+      </Button>
     </span>
   );
 }

@@ -1,13 +1,20 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type Finding, type Holding, type Job } from "../../api/client";
+import { KEYS } from "../../api/keys";
+import { choicesOf } from "../../api/operations";
 import { client, isOpen, useJobs } from "../../api/queries";
 import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { num, percent, shortUnit } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { dressOf } from "../../map/ramps";
-import { CELL_TYPES } from "../fit/CellTypeSheet";
-import { Choice, Findings, NameRow, NumberField, Section, Sheet } from "../parts";
+import { Button } from "../../ui/Button";
+import { Check, Checks } from "../../ui/Check";
+import { Choice } from "../../ui/Choice";
+import { NameRow } from "../../ui/NameRow";
+import { NumberField } from "../../ui/NumberField";
+import { Section, Sheet } from "../../ui/Sheet";
+import { Findings } from "../Findings";
 
 interface Checked {
   findings: Finding[];
@@ -28,7 +35,7 @@ const SURFACES = [
   { value: "asc", title: "ASCII grid" },
   { value: "xyz", title: "XYZ text" },
 ];
-const CELLS = [{ value: "stored", title: "as they are stored" }, ...CELL_TYPES];
+const CELLS = [{ value: "stored", title: "as they are stored" }, ...choicesOf("cell_type", "cell_type")];
 const LOOKS = [
   { value: "desk", title: "as on the desk now" },
   { value: "usual", title: "each over its own heights" },
@@ -120,7 +127,7 @@ export function PackageSheet() {
   };
   const canBuild = project.role !== "viewer";
   const { data: checked, error } = useQuery({
-    queryKey: ["package", project.id, { ...body, name: "", note: "" }, all.length],
+    queryKey: KEYS.package(project.id, { ...body, name: "", note: "" }, all.length),
     queryFn: ({ signal }) =>
       call<Checked>("POST", `/projects/${project.id}/packages/check`, { ...body, name: "check", note: "" }, signal),
     enabled: chosen.length > 0,
@@ -132,7 +139,7 @@ export function PackageSheet() {
   const build = useMutation({
     mutationFn: () => call<Job>("POST", `/projects/${project.id}/packages`, body),
     onSuccess: (made) => setJob(made.id),
-    onSettled: () => client.invalidateQueries({ queryKey: ["jobs", project.id] }),
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.jobs(project.id) }),
   });
   const running = jobs.find((one) => one.id === job) ?? build.data;
   const open = running ? isOpen(running) && job === running.id : false;
@@ -187,14 +194,13 @@ export function PackageSheet() {
             </div>
             <div className="go">
               <span />
-              <button
-                type="button"
-                className="primary"
+              <Button
+                kind="primary"
                 disabled={!chosen.length || stopped || open || build.isPending}
                 onClick={() => build.mutate()}
               >
                 Build package
-              </button>
+              </Button>
             </div>
           </>
         ) : (
@@ -212,16 +218,12 @@ export function PackageSheet() {
                 <span className="n">{picked ? `${picked} of ${holdings.length}` : holdings.length}</span>
               </summary>
               {holdings.map((one) => (
-                <label className="ck one" key={one.id}>
-                  <input
-                    type="checkbox"
-                    checked={chosen.includes(one.id)}
-                    onChange={(event) =>
-                      choose(event.target.checked ? [...chosen, one.id] : chosen.filter((id) => id !== one.id))
-                    }
-                  />
-                  {one.name}
-                </label>
+                <Check
+                  key={one.id}
+                  label={one.name}
+                  checked={chosen.includes(one.id)}
+                  onChange={(on) => choose(on ? [...chosen, one.id] : chosen.filter((id) => id !== one.id))}
+                />
               ))}
             </details>
           );
@@ -251,7 +253,7 @@ export function PackageSheet() {
               />
             )}
             {isWhole && (
-              <div className="row two">
+              <div className="numbers">
                 <NumberField
                   label="Step"
                   unit={shortUnit(project.frame.unit)}
@@ -264,7 +266,7 @@ export function PackageSheet() {
           </>
         )}
         {surfacesAs === "tif" && (
-          <div className="row two">
+          <div className="numbers">
             <NumberField
               label="Cut into"
               unit="cells a side"
@@ -274,14 +276,11 @@ export function PackageSheet() {
             />
           </div>
         )}
-        <label className="ck one">
-          <input
-            type="checkbox"
-            checked={params.pictures === true}
-            onChange={(event) => setParam({ pictures: event.target.checked })}
-          />
-          Pictures too, PNG with world file
-        </label>
+        <Check
+          label="Pictures too, PNG with world file"
+          checked={params.pictures === true}
+          onChange={(on) => setParam({ pictures: on })}
+        />
         <Choice
           label="Maps look"
           value={String(params.looks ?? "desk")}
@@ -310,32 +309,27 @@ export function PackageSheet() {
               <span className="lab">Clouds</span>
               <span>points of these classes</span>
             </div>
-            <div className="checks wide" role="group" aria-label="Classes of points to keep">
+            <Checks label="Classes of points to keep">
               {codes.map((code) => (
-                <label className="ck" key={code}>
-                  <input
-                    type="checkbox"
-                    checked={!leftOut.includes(code)}
-                    onChange={({ target: { checked } }) =>
-                      setParam({ left_out: checked ? leftOut.filter((one) => one !== code) : [...leftOut, code] })
-                    }
-                  />
-                  {classNames[code]}
-                </label>
+                <Check
+                  key={code}
+                  label={classNames[code]}
+                  checked={!leftOut.includes(code)}
+                  onChange={(checked) =>
+                    setParam({ left_out: checked ? leftOut.filter((one) => one !== code) : [...leftOut, code] })
+                  }
+                />
               ))}
-            </div>
+            </Checks>
           </>
         )}
       </Section>
       <Section title="Report">
-        <label className="ck one">
-          <input
-            type="checkbox"
-            checked={withReport}
-            onChange={(event) => setParam({ report: event.target.checked })}
-          />
-          Maps, accuracy and steps, page and PDF
-        </label>
+        <Check
+          label="Maps, accuracy and steps, page and PDF"
+          checked={withReport}
+          onChange={(on) => setParam({ report: on })}
+        />
         {withReport && (
           <textarea
             className="note"
@@ -366,13 +360,13 @@ export function PackageSheet() {
 function Built({ done }: { done: string }) {
   const project = useProject();
   const { data: built = [] } = useQuery({
-    queryKey: ["packages", project.id, done],
+    queryKey: KEYS.packages(project.id, done),
     queryFn: () => call<Package[]>("GET", `/projects/${project.id}/packages`),
     placeholderData: keepPreviousData,
   });
   const remove = useMutation({
     mutationFn: (id: string) => call("DELETE", `/projects/${project.id}/packages/${id}`),
-    onSettled: () => client.invalidateQueries({ queryKey: ["packages", project.id] }),
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.packages(project.id) }),
   });
   if (!built.length) return null;
   return (
@@ -398,9 +392,9 @@ function Built({ done }: { done: string }) {
                   </a>
                 )}
                 {project.role !== "viewer" && (
-                  <button type="button" className="lnk" onClick={() => remove.mutate(one.id)}>
+                  <Button kind="link" onClick={() => remove.mutate(one.id)}>
                     Delete
-                  </button>
+                  </Button>
                 )}
               </span>
             </li>

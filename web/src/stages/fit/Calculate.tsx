@@ -1,14 +1,11 @@
 import { useEffect, useRef } from "react";
 import { useHeld } from "../../desk/context";
-import { Choice, Findings, NameRow, Section, Sheet } from "../parts";
-import { RunFoot } from "../RunFoot";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { OperationSheet } from "../OperationSheet";
 import { useWorksheet } from "../useWorksheet";
 
 const LETTERS = "abcdefghijklmnopqrstuvwxyz";
-const QUANTITIES = [
-  { value: "height", title: "heights" },
-  { value: "difference", title: "differences" },
-];
 /** What can be put in with a press: what is written, and what it says. */
 const PIECES: [string, string][] = [
   ["where(condition, then, else)", "the one or the other"],
@@ -26,10 +23,10 @@ const PIECES: [string, string][] = [
 /** Arithmetic over surfaces that are called a, b, c and so on. */
 export function Calculate() {
   const { surfaces, a, b } = useHeld();
-  const work = useWorksheet("calculate", ["surfaces"]);
+  const work = useWorksheet("calculate");
   const { params, setParams, setInput } = work;
-  const given = work.inputs.surfaces;
-  const ids = Array.isArray(given) ? given : [];
+  const given = work.sheet.inputs.surfaces;
+  const ids = work.ids("surfaces");
   const chosen = ids.flatMap((id) => surfaces.find((one) => one.id === id) ?? []);
   const field = useRef<HTMLTextAreaElement>(null);
   useEffect(() => {
@@ -37,10 +34,9 @@ export function Calculate() {
     const first = [a, b].flatMap((one) => (one ? [one.id] : []));
     setInput("surfaces", first.length ? first : [surfaces[0]?.id ?? 0]);
   }, [given, surfaces, a, b, setInput]);
-  const expression = (params.expression as string) ?? "a - b";
+  const { expression } = params;
   const wrong = work.findings.find((one) => one.code === "expression");
   const column = Number(/at column (\d+)/.exec(wrong?.sentence ?? "")?.[1] ?? 0);
-  const name = work.sheet.name || (expression.length < 40 ? expression : "Calculated");
   const put = (piece: string) => {
     const at = field.current?.selectionStart ?? expression.length;
     const end = field.current?.selectionEnd ?? at;
@@ -50,104 +46,98 @@ export function Calculate() {
       field.current?.setSelectionRange(at + piece.length, at + piece.length);
     });
   };
-  if (!surfaces.length)
-    return (
-      <Sheet stage="Fit" title="Calculate">
-        <p className="remark">No surface yet. Add or order tiles in Gather, or make one in Build.</p>
-      </Sheet>
-    );
-  return (
-    <Sheet stage="Fit" title="Calculate" foot={<RunFoot work={work} name={name} canBeLive />}>
-      <Section title="Surfaces">
-        {chosen.map((one, i) => (
-          <div className="lettered" key={one.id}>
-            <Choice
-              label={LETTERS[i] ?? "?"}
-              value={String(one.id)}
-              options={surfaces
-                .filter((other) => other === one || !ids.includes(other.id))
-                .map((other) => ({ value: String(other.id), title: other.name }))}
-              onChange={(id) =>
+  const lettered = (
+    <>
+      {chosen.map((one, i) => (
+        <div className="lettered" key={one.id}>
+          <Choice
+            label={LETTERS[i] ?? "?"}
+            value={String(one.id)}
+            options={surfaces
+              .filter((other) => other === one || !ids.includes(other.id))
+              .map((other) => ({ value: String(other.id), title: other.name }))}
+            onChange={(id) =>
+              setInput(
+                "surfaces",
+                ids.map((old) => (old === one.id ? Number(id) : old)),
+              )
+            }
+          />
+          {chosen.length > 1 && (
+            <Button
+              kind="link"
+              aria-label={`Leave out ${LETTERS[i]}`}
+              onClick={() =>
                 setInput(
                   "surfaces",
-                  ids.map((old) => (old === one.id ? Number(id) : old)),
+                  ids.filter((id) => id !== one.id),
                 )
               }
-            />
-            {chosen.length > 1 && (
-              <button
-                type="button"
-                className="lnk"
-                aria-label={`Leave out ${LETTERS[i]}`}
-                onClick={() =>
-                  setInput(
-                    "surfaces",
-                    ids.filter((id) => id !== one.id),
-                  )
-                }
-              >
-                ×
-              </button>
-            )}
-          </div>
-        ))}
-        {chosen.length < Math.min(surfaces.length, 26) && (
-          <button
-            type="button"
-            className="lnk"
-            onClick={() => {
-              const next = surfaces.find((one) => !ids.includes(one.id));
-              if (next) setInput("surfaces", [...ids, next.id]);
-            }}
-          >
-            One more surface
-          </button>
-        )}
-      </Section>
-      <Section title="Expression">
-        <textarea
-          ref={field}
-          className={`formula ${wrong ? "bad" : ""}`}
-          aria-label="Expression"
-          aria-invalid={Boolean(wrong)}
-          rows={3}
-          spellCheck={false}
-          value={expression}
-          onChange={(event) => setParams({ expression: event.target.value })}
-        />
-        {wrong && (
-          <p className="formulaerror" role="alert">
-            {wrong.sentence}{" "}
-            {column > 0 && column <= expression.length && (
-              <code>
-                {expression.slice(Math.max(column - 9, 0), column - 1)}
-                <mark>{expression[column - 1]}</mark>
-                {expression.slice(column, column + 8)}
-              </code>
-            )}
-          </p>
-        )}
-        <p className="hint">
-          + − × ÷ (also * and /), comparisons, and, or, not. A cell is empty where anything it needs is empty.
-        </p>
-        <div className="pieces" role="group" aria-label="Put in">
-          {PIECES.map(([piece, says]) => (
-            <button type="button" key={piece} title={`${piece}: ${says}`} onClick={() => put(piece)}>
-              {piece.split("(")[0]}
-            </button>
-          ))}
+            >
+              ×
+            </Button>
+          )}
         </div>
-      </Section>
-      <Section title="Result">
-        <Choice
-          label="Cells say"
-          value={(params.quantity as string) ?? "height"}
-          options={QUANTITIES}
-          onChange={(quantity) => setParams({ quantity })}
-        />
-        <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
-      </Section>
-      <Findings findings={work.findings.filter((one) => one !== wrong)} onFix={setParams} />
-    </Sheet>
+      ))}
+      {chosen.length < Math.min(surfaces.length, 26) && (
+        <Button
+          kind="link"
+          onClick={() => {
+            const next = surfaces.find((one) => !ids.includes(one.id));
+            if (next) setInput("surfaces", [...ids, next.id]);
+          }}
+        >
+          One more surface
+        </Button>
+      )}
+    </>
+  );
+  const written = (
+    <>
+      <textarea
+        ref={field}
+        className={`formula ${wrong ? "bad" : ""}`}
+        aria-label="Expression"
+        aria-invalid={Boolean(wrong)}
+        rows={3}
+        spellCheck={false}
+        value={expression}
+        onChange={(event) => setParams({ expression: event.target.value })}
+      />
+      {wrong && (
+        <p className="formulaerror" role="alert">
+          {wrong.sentence}{" "}
+          {column > 0 && column <= expression.length && (
+            <code>
+              {expression.slice(Math.max(column - 9, 0), column - 1)}
+              <mark>{expression[column - 1]}</mark>
+              {expression.slice(column, column + 8)}
+            </code>
+          )}
+        </p>
+      )}
+      <p className="hint">
+        + − × ÷ (also * and /), comparisons, and, or, not. A cell is empty where anything it needs is empty.
+      </p>
+      <div className="pieces" role="group" aria-label="Put in">
+        {PIECES.map(([piece, says]) => (
+          <button type="button" key={piece} title={`${piece}: ${says}`} onClick={() => put(piece)}>
+            {piece.split("(")[0]}
+          </button>
+        ))}
+      </div>
+    </>
+  );
+  return (
+    <OperationSheet
+      work={work}
+      name={expression.length < 40 ? expression : "Calculated"}
+      findings={work.findings.filter((one) => one !== wrong)}
+      parts={[
+        { title: "Surfaces", of: [<div key="surfaces">{lettered}</div>] },
+        { title: "Expression", of: [<div key="expression">{written}</div>] },
+        { title: "Result", of: ["quantity", "name"] },
+      ]}
+    />
   );
 }

@@ -1,31 +1,22 @@
-import { useCallback, useEffect, useMemo } from "react";
+import { useMemo } from "react";
 import type { Holding } from "../../api/client";
 import { useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
 import { useFeatures } from "../../desk/useDraft";
+import { useTool } from "../../tools/useTool";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { NumberField } from "../../ui/NumberField";
+import { TextField } from "../../ui/TextField";
 import { boxOf } from "../gather/area";
-import {
-  Beside,
-  Choice,
-  Findings,
-  HoldingChoice,
-  has,
-  NameRow,
-  NoSurface,
-  NumberField,
-  Section,
-  Sheet,
-} from "../parts";
-import { RunFoot } from "../RunFoot";
-import { useChosenHeights } from "../useChosenHeights";
+import { OperationSheet } from "../OperationSheet";
+import { RoleField } from "../RoleField";
+import { useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
 
-const KEEP = [
-  { value: "inside", title: "inside, the rest is emptied" },
-  { value: "outside", title: "outside, the inside is emptied" },
-  { value: "rectangle", title: "the rectangle around it" },
-];
 const NONE = "any";
+/** West, south, east, north. */
+type Box = [number, number, number, number];
 
 /** The values of a column, each with how many features have it, the most frequent first. */
 function useValues(holding: Holding | undefined, column: string): [string, number][] {
@@ -42,177 +33,127 @@ function useValues(holding: Holding | undefined, column: string): [string, numbe
 
 const MOST_VALUES = 200;
 
+const SIDES = [
+  ["West", "East"],
+  ["South", "North"],
+];
+const PLACE = { West: 0, South: 1, East: 2, North: 3 } as Record<string, number>;
+
 /** Only the part of a surface that is wanted. */
 export function ClipSheet() {
   const project = useProject();
   const { all, features } = useHeld();
-  const work = useWorksheet("clip", ["surface"]);
-  const drawing = useDesk((desk) => desk.drawing);
-  const area = useDesk((desk) => desk.area);
+  const work = useWorksheet("clip");
   const bounds = useDesk((desk) => desk.bounds);
-  const set = useDesk((desk) => desk.set);
   const { params, setParams, setInput } = work;
-  const { usable, chosen } = useChosenHeights(work);
-  const areas = features.filter((one) => has(one, "polygons"));
-  const given = Array.isArray(work.inputs.area) ? work.inputs.area[0] : undefined;
-  const polygons = areas.find((one) => one.id === given);
-  const box = params.bounds as [number, number, number, number] | undefined;
+  const { chosen } = useRole(work, "surface");
+  const polygons = features.find((one) => one.id === work.ids("area")[0]);
+  const box = params.bounds as Box | null;
   const onFrame = chosen?.surface?.crs === project.frame.grid.crs;
   // a rectangle stands instead of polygons: those chosen before would be named as a source and never be used
-  const cut = useCallback(
-    (to: number[]) => {
-      setParams({ keep: "rectangle", bounds: to.map(Math.round), column: null, value: null });
-      setInput("area", []);
-    },
-    [setParams, setInput],
-  );
-  // what is drawn on the map becomes the rectangle
-  useEffect(() => {
-    if (!area) return;
-    cut(boxOf(area));
-    set({ area: null });
-  }, [area, cut, set]);
-  const values = useValues(polygons, (params.column as string) || "");
-  const side = (i: number) => (value: number | null) => {
-    const next = [...(box ?? [0, 0, 0, 0])];
-    next[i] = value ?? 0;
-    setParams({ bounds: next });
+  const cut = (to: number[]) => {
+    setParams({ keep: "rectangle", bounds: to.map(Math.round) as Box, column: null, value: null });
+    setInput("area", []);
   };
-  const keep = (params.keep as string) ?? "inside";
-  const name =
-    work.sheet.name || (chosen ? `${chosen.name}, ${keep === "outside" ? "emptied inside" : "clipped"}` : "");
-  if (!usable.length) return <NoSurface stage="Fit" title="Clip and mask" />;
-  return (
-    <Sheet stage="Fit" title="Clip and mask" foot={<RunFoot work={work} name={name} canBeLive />}>
-      <Section title="What goes in">
-        <HoldingChoice
-          label="Surface"
-          holdings={usable}
-          value={chosen?.id}
-          onChange={(id) => setInput("surface", id)}
+  // what is drawn on the map becomes the rectangle
+  const draw = useTool("area", (ring) => cut(boxOf(ring)));
+  const values = useValues(polygons, params.column);
+  const which = polygons && (
+    <>
+      <Choice
+        label="Only where"
+        value={params.column || NONE}
+        options={[
+          { value: NONE, title: "all of them" },
+          ...Object.keys(polygons.features?.attributes ?? {}).map((one) => ({ value: one, title: one })),
+        ]}
+        onChange={(column) => setParams({ column: column === NONE ? null : column })}
+      />
+      {params.column && (
+        <TextField
+          label="is"
+          value={params.value}
+          maxLength={200}
+          proposals={values.map(([value, count]) => ({
+            value,
+            title: count === 1 ? "1 polygon" : `${count} polygons`,
+          }))}
+          onChange={(value) => setParams({ value: value || null })}
         />
-      </Section>
-      <Section title="Where">
-        {!box && (
-          <>
-            <Beside label="Polygons" input="area" holdings={areas} work={work} none="choose" />
-            {polygons && (
-              <>
-                <Choice
-                  label="Only where"
-                  value={(params.column as string) || NONE}
-                  options={[
-                    { value: NONE, title: "all of them" },
-                    ...Object.keys(polygons.features?.attributes ?? {}).map((one) => ({ value: one, title: one })),
-                  ]}
-                  onChange={(column) => setParams({ column: column === NONE ? null : column })}
-                />
-                {params.column ? (
-                  <div className="row">
-                    <label htmlFor="clip-value">is</label>
-                    <span className="field">
-                      <input
-                        id="clip-value"
-                        className="text"
-                        list="clip-values"
-                        maxLength={200}
-                        value={(params.value as string) ?? ""}
-                        onChange={(event) => setParams({ value: event.target.value || null })}
-                      />
-                      <datalist id="clip-values">
-                        {values.map(([value, count]) => (
-                          <option key={value} value={value}>
-                            {count === 1 ? "1 polygon" : `${count} polygons`}
-                          </option>
-                        ))}
-                      </datalist>
-                    </span>
-                  </div>
-                ) : null}
-              </>
-            )}
-            <div className="row two">
-              <NumberField
-                label="Margin"
-                unit="m"
-                value={(params.margin as number) ?? 0}
-                onChange={(margin) => setParams({ margin: margin ?? 0 })}
-              />
-            </div>
-          </>
-        )}
-        {box && (
-          <>
-            <div className="row two">
-              <NumberField label="West" value={box[0]} onChange={side(0)} />
-              <NumberField label="East" value={box[2]} onChange={side(2)} />
-            </div>
-            <div className="row two">
-              <NumberField label="South" value={box[1]} onChange={side(1)} />
-              <NumberField label="North" value={box[3]} onChange={side(3)} />
-            </div>
-          </>
-        )}
-        <p className="times">
-          {onFrame && (
-            <button type="button" className="lnk" aria-pressed={drawing} onClick={() => set({ drawing: !drawing })}>
-              {drawing ? "Click the corners, twice at the last" : "Draw it"}
-            </button>
-          )}
-          {onFrame && bounds && (
-            <button type="button" className="lnk" onClick={() => cut(bounds)}>
-              This view
-            </button>
-          )}
-          {onFrame && (
-            <select
-              aria-label="The extent of"
-              value=""
-              onChange={(event) => {
-                const one = all.find(({ id }) => id === Number(event.target.value));
-                if (one?.bounds) cut(one.bounds);
-              }}
-            >
-              <option value="">the extent of…</option>
-              {all
-                .filter((one) => one.bounds && one.id !== chosen?.id)
-                .map((one) => (
-                  <option key={one.id} value={one.id}>
-                    {one.name}
-                  </option>
-                ))}
-            </select>
-          )}
-          {box && (
-            <button type="button" className="lnk" onClick={() => setParams({ bounds: null, keep: null })}>
-              Polygons instead
-            </button>
-          )}
-        </p>
-      </Section>
-      <Section title="What stays">
-        <Choice label="Keep" value={keep} options={KEEP} onChange={(next) => setParams({ keep: next })} />
-        <label className="ck one">
-          <input
-            type="checkbox"
-            checked={(params.touched as boolean | undefined) ?? false}
-            onChange={(event) => setParams({ touched: event.target.checked })}
+      )}
+    </>
+  );
+  const sides =
+    box &&
+    SIDES.map((pair) => (
+      <div key={pair[0]} className="numbers">
+        {pair.map((side) => (
+          <NumberField
+            key={side}
+            label={side}
+            value={box[PLACE[side] ?? 0]}
+            onChange={(value) =>
+              setParams({ bounds: box.map((old, i) => (i === PLACE[side] ? (value ?? 0) : old)) as Box })
+            }
           />
-          Cells that the edge runs through as well
-        </label>
-        {keep !== "outside" && (
-          <label className="ck one">
-            <input
-              type="checkbox"
-              checked={(params.trim as boolean | undefined) ?? true}
-              onChange={(event) => setParams({ trim: event.target.checked })}
-            />
-            The grid ends there
-          </label>
-        )}
-        <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />
-      </Section>
-      <Findings findings={work.findings} onFix={setParams} />
-    </Sheet>
+        ))}
+      </div>
+    ));
+  const extents = all.filter((one) => one.bounds && one.id !== chosen?.id);
+  return (
+    <OperationSheet
+      work={work}
+      name={chosen ? `${chosen.name}, ${params.keep === "outside" ? "emptied inside" : "clipped"}` : ""}
+      parts={[
+        { title: "What goes in", of: ["in:surface"] },
+        {
+          title: "Where",
+          of: [
+            ...(box
+              ? [<div key="sides">{sides}</div>]
+              : [
+                  <RoleField key="area" work={work} input="area" none="choose" />,
+                  <div key="which">{which}</div>,
+                  "margin" as const,
+                ]),
+            <p key="ways" className="times">
+              {onFrame && (
+                <Button kind="link" aria-pressed={draw.inHand} onClick={() => draw.put(!draw.inHand)}>
+                  {draw.inHand ? "Do not draw" : "Draw it"}
+                </Button>
+              )}
+              {onFrame && bounds && (
+                <Button kind="link" onClick={() => cut(bounds)}>
+                  This view
+                </Button>
+              )}
+              {onFrame && (
+                <select
+                  aria-label="The extent of"
+                  value=""
+                  onChange={(event) => {
+                    const one = extents.find(({ id }) => id === Number(event.target.value));
+                    if (one?.bounds) cut(one.bounds);
+                  }}
+                >
+                  <option value="">the extent of…</option>
+                  {extents.map((one) => (
+                    <option key={one.id} value={one.id}>
+                      {one.name}
+                    </option>
+                  ))}
+                </select>
+              )}
+              {box && (
+                <Button kind="link" onClick={() => setParams({ bounds: null, keep: null })}>
+                  Polygons instead
+                </Button>
+              )}
+            </p>,
+          ],
+        },
+        { title: "What stays", of: ["keep", "touched", "trim", "name"] },
+      ]}
+    />
   );
 }

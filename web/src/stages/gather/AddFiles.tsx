@@ -9,10 +9,13 @@ import {
   type TableLook,
   upload,
 } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client, isOpen, useJobs } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { percent } from "../../desk/format";
-import { Findings, Section, Sheet } from "../parts";
+import { Button } from "../../ui/Button";
+import { Section, Sheet } from "../../ui/Sheet";
+import { Findings } from "../Findings";
 import { Arrival } from "./Arrival";
 import { bundles, packed } from "./bundle";
 import { ColumnMatch } from "./ColumnMatch";
@@ -64,7 +67,7 @@ export function AddFiles() {
           table: answer.table ?? null,
           question: answer.question ?? null,
         });
-        client.invalidateQueries({ queryKey: ["jobs", project.id] });
+        client.invalidateQueries({ queryKey: KEYS.jobs(project.id) });
       } catch (failure) {
         change(id, { error: failure instanceof ApiError ? failure.message : String(failure) });
       }
@@ -77,11 +80,11 @@ export function AddFiles() {
   const taken = (id: number | null, answer: Accepted) => {
     if (id !== null)
       change(id, { table: null, question: null, jobId: answer.job?.id ?? null, holdingId: answer.holding_id ?? null });
-    client.invalidateQueries({ queryKey: ["jobs", project.id] });
+    client.invalidateQueries({ queryKey: KEYS.jobs(project.id) });
   };
   const leave = useMutation({
     mutationFn: (job: string) => call("POST", `/projects/${project.id}/jobs/${job}/seen`),
-    onSettled: () => client.invalidateQueries({ queryKey: ["jobs", project.id] }),
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.jobs(project.id) }),
   });
   const mayAdd = project.role !== "viewer";
   return (
@@ -107,9 +110,9 @@ export function AddFiles() {
             }}
           >
             Drop files here, or{" "}
-            <button type="button" className="lnk" onClick={() => input.current?.click()}>
+            <Button kind="link" onClick={() => input.current?.click()}>
               choose files
-            </button>
+            </Button>
             <input
               ref={input}
               type="file"

@@ -1,6 +1,8 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { call, type Proposal, type Use } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { num } from "../../desk/format";
+import { Button } from "../../ui/Button";
 
 const side = (value: number, sides: string) => `${num(Math.abs(value), 1)}° ${value < 0 ? sides[1] : sides[0]}`;
 
@@ -11,7 +13,7 @@ export function useAreaOfUse(crs: string, typed: Sides) {
   const sides = [typed.west, typed.south, typed.east, typed.north];
   const area = sides.every((one) => typeof one === "number") ? sides : null;
   const { data: use } = useQuery({
-    queryKey: ["use", crs, area],
+    queryKey: KEYS.use(crs, area),
     queryFn: ({ signal }) => call<Use>("POST", "/frames/use", { crs, area }, signal),
     enabled: crs.trim().length > 3,
     retry: false,
@@ -90,9 +92,9 @@ export function AreaOfUse({ use, fix }: { use: Use | undefined; fix?: Fix }) {
             There <span className="n">{num(use.stretch, use.stretch < 1.1 ? 4 : 2)}</span> of its metres are one on the
             ground. Slopes, lengths and areas are put right, but its cells are not as wide as they say.{" "}
             {fix?.area && (
-              <button type="button" className="lnk" disabled={propose.isPending} onClick={() => propose.mutate(fix)}>
+              <Button kind="link" disabled={propose.isPending} onClick={() => propose.mutate(fix)}>
                 Put the frame into {use.instead}
-              </button>
+              </Button>
             )}
             {propose.error && <span className="err">{propose.error.message}</span>}
           </span>

@@ -1,11 +1,13 @@
 import { useMutation } from "@tanstack/react-query";
 import { type Accepted, call, type Holding } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { useProject } from "../../desk/context";
 import { num, percent, size } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { whatIsHeld } from "../../desk/tabs/LinesTab";
-import { Findings } from "../parts";
+import { Button } from "../../ui/Button";
+import { Findings } from "../Findings";
 import { HolesList } from "./HolesList";
 
 function Fact({ name, children, aside }: { name: string; children: React.ReactNode; aside?: React.ReactNode }) {
@@ -115,8 +117,8 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
     mutationFn: (declared: Record<string, unknown>) =>
       call<Accepted>("POST", `/projects/${project.id}/holdings/${holding.id}/declare`, { declared }),
     onSettled: () => {
-      client.invalidateQueries({ queryKey: ["jobs", project.id] });
-      client.invalidateQueries({ queryKey: ["holdings", project.id] });
+      client.invalidateQueries({ queryKey: KEYS.jobs(project.id) });
+      client.invalidateQueries({ queryKey: KEYS.holdings(project.id) });
     },
   });
   const mends = holding.uploaded && project.role !== "viewer";
@@ -152,9 +154,7 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
       {holding.holes && holding.holes.count > 0 && <HolesList holding={holding} />}
       {holding.image && holding.bounds && (
         <div className="acts">
-          <button
-            type="button"
-            className="btn"
+          <Button
             onClick={() => {
               const [west, south, east, north] = holding.bounds ?? [0, 0, 0, 0];
               set({
@@ -168,17 +168,13 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
             }}
           >
             Show its ground
-          </button>
+          </Button>
         </div>
       )}
       {holding.surface && (
         <div className="acts">
-          <button type="button" className="btn" onClick={() => put("a", holding.key)}>
-            Put in A
-          </button>
-          <button type="button" className="btn" onClick={() => put("b", holding.key)}>
-            Put in B
-          </button>
+          <Button onClick={() => put("a", holding.key)}>Put in A</Button>
+          <Button onClick={() => put("b", holding.key)}>Put in B</Button>
         </div>
       )}
       {holding.fixed_by && (

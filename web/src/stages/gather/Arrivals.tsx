@@ -1,7 +1,7 @@
 import type { Holding } from "../../api/client";
 import { useHeld } from "../../desk/context";
 import { useDesk } from "../../desk/store";
-import { Sheet } from "../parts";
+import { Sheet } from "../../ui/Sheet";
 import { Arrival } from "./Arrival";
 
 const RANK = { stop: 0, caution: 1, note: 2 };

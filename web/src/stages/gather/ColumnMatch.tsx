@@ -1,10 +1,15 @@
 import { useMutation } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { type Accepted, call, type Layout, type TableLook } from "../../api/client";
 import { useProject } from "../../desk/context";
 import { num } from "../../desk/format";
+import { useOverlay } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
-import { Choice, Findings, Section } from "../parts";
+import type { Place } from "../../map/shapes";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { Section } from "../../ui/Sheet";
+import { Findings } from "../Findings";
 
 const SEPARATORS: [string, string][] = [
   [",", "comma"],
@@ -64,10 +69,7 @@ export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Prop
     mutationFn: () => call<Accepted>("POST", `${path}/take`, { name: first.name, declared }),
     onSuccess: onTaken,
   });
-  useEffect(() => {
-    set({ dots: table.dots as [number, number][] });
-    return () => set({ dots: [] });
-  }, [table, set]);
+  useOverlay("dots", table.dots as Place[]);
   const layout = table.layout;
   const change = (what: Partial<Layout>) => {
     const sure = { ...layout.confidence };
@@ -190,9 +192,8 @@ export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Prop
         <p className="mut">
           {table.dots.length ? "Its points stand as dots on the map." : "None of its points can be placed yet."}{" "}
           {table.dots.length > 0 && (
-            <button
-              type="button"
-              className="lnk"
+            <Button
+              kind="link"
               onClick={() => {
                 const xs = table.dots.map(([x]) => x).sort((a, b) => a - b);
                 const ys = table.dots.map(([, y]) => y).sort((a, b) => a - b);
@@ -200,7 +201,7 @@ export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Prop
               }}
             >
               Go there
-            </button>
+            </Button>
           )}
         </p>
       </Section>
@@ -211,12 +212,12 @@ export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Prop
         </p>
       )}
       <div className="acts pad">
-        <button type="button" className="primary" disabled={stop || take.isPending} onClick={() => take.mutate()}>
+        <Button kind="primary" disabled={stop || take.isPending} onClick={() => take.mutate()}>
           Take in {num(table.rows)} rows
-        </button>
-        <button type="button" className="lnk" onClick={onLeave}>
+        </Button>
+        <Button kind="link" onClick={onLeave}>
           Leave it
-        </button>
+        </Button>
       </div>
     </section>
   );

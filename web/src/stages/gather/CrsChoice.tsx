@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { type Crs, call } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { num } from "../../desk/format";
 
 const side = (value: number, sides: string) => `${num(Math.abs(value), 1)}° ${value < 0 ? sides[1] : sides[0]}`;
@@ -17,7 +18,7 @@ export function CrsChoice({ value, onChange, at }: Props) {
   const [asked, setAsked] = useState<string | null>(null);
   const words = (asked ?? "").trim();
   const { data: found = [], isFetching } = useQuery({
-    queryKey: ["crs", words, at],
+    queryKey: KEYS.crs(words, at),
     queryFn: ({ signal }) => {
       const query = new URLSearchParams({ q: words });
       if (at) {

@@ -1,22 +1,30 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useState } from "react";
+import { useCallback, useEffect, useState } from "react";
 import type { Accepted, Holding } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { isOpen, useJobs, useStart } from "../../api/queries";
 import { type ConditionError, condition } from "../../desk/condition";
 import { useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
-import { type EditTool, useDesk } from "../../desk/store";
+import { editOf, useDesk } from "../../desk/store";
 import { useDraft } from "../../desk/useDraft";
 import { useUndoKey } from "../../desk/useUndoKey";
-import { Choice, HoldingChoice, NameRow, NumberField, Section, Sheet } from "../parts";
+import { type EditWith, factsOf } from "../../tools/tool";
+import { Button } from "../../ui/Button";
+import { Check } from "../../ui/Check";
+import { Choice } from "../../ui/Choice";
+import { NameRow } from "../../ui/NameRow";
+import { NumberField } from "../../ui/NumberField";
+import { Section, Sheet } from "../../ui/Sheet";
+import { HoldingChoice } from "../HoldingChoice";
 
 const NAME = "edit_features";
-const TOOLS: [EditTool, string, string][] = [
-  ["choose", "Choose", "Press a line; with Shift held, several."],
-  ["reshape", "Reshape", "Drag a vertex, or a line between two for a new one. Alt and a press takes one away."],
-  ["split", "Split", "Press a vertex: the line ends and begins there."],
-  ["line", "Line", "A vertex with each press, the last with two."],
-  ["polygon", "Polygon", "A corner with each press, the last with two."],
+const WITH: [EditWith, string][] = [
+  ["choose", "Choose"],
+  ["reshape", "Reshape"],
+  ["split", "Split"],
+  ["line", "Line"],
+  ["polygon", "Polygon"],
 ];
 
 /** Which features the next press changes. */
@@ -65,9 +73,9 @@ function ChosenOnes({ holding, draft }: { holding: Holding; draft: ReturnType<ty
           value={text}
           onChange={(event) => setText(event.target.value)}
         />
-        <button type="submit" className="btn" disabled={!text.trim()}>
+        <Button type="submit" disabled={!text.trim()}>
           Choose
-        </button>
+        </Button>
       </form>
       {wrong && (
         <p className="fail" role="alert">
@@ -75,18 +83,18 @@ function ChosenOnes({ holding, draft }: { holding: Holding; draft: ReturnType<ty
         </p>
       )}
       <div className="acts edits">
-        <button type="button" className="btn" disabled={none} onClick={() => edit({ kind: "remove" })}>
+        <Button disabled={none} onClick={() => edit({ kind: "remove" })}>
           Delete
-        </button>
-        <button type="button" className="btn" disabled={numbers.length < 2} onClick={() => edit({ kind: "dissolve" })}>
+        </Button>
+        <Button disabled={numbers.length < 2} onClick={() => edit({ kind: "dissolve" })}>
           Dissolve into one
-        </button>
+        </Button>
       </div>
       <div className="row two joined">
         <NumberField label="Gap" unit="m" value={gap} placeholder="0" onChange={setGap} />
-        <button type="button" className="btn" disabled={none} onClick={() => edit({ kind: "join", gap: gap ?? 0 })}>
+        <Button disabled={none} onClick={() => edit({ kind: "join", gap: gap ?? 0 })}>
           Join ends
-        </button>
+        </Button>
       </div>
       {columns.length > 0 && (
         <>
@@ -115,9 +123,9 @@ function ChosenOnes({ holding, draft }: { holding: Holding; draft: ReturnType<ty
                 onChange={(event) => setValue(event.target.value)}
               />
             </span>
-            <button type="submit" className="btn" disabled={none}>
+            <Button type="submit" disabled={none}>
               Set value
-            </button>
+            </Button>
           </form>
         </>
       )}
@@ -134,8 +142,9 @@ export function EditLines() {
   const start = useStart(project.id);
   const sheet = useDesk((desk) => desk.sheets[NAME]);
   const change = useDesk((desk) => desk.sheet);
-  const tool = useDesk((desk) => desk.tool);
-  const snapping = useDesk((desk) => desk.snapping);
+  const edit = useDesk(editOf);
+  const take = useDesk((desk) => desk.take);
+  const drop = useDesk((desk) => desk.drop);
   const set = useDesk((desk) => desk.set);
   const [made, setMade] = useState<Accepted | null>(null);
   const hidden = useDesk((desk) => desk.hidden);
@@ -149,13 +158,17 @@ export function EditLines() {
   const id = holding?.id;
 
   useEffect(() => {
-    set({ editing: id ?? null, tool: "choose", chosen: { holding: id ?? 0, numbers: [] } });
+    set({ chosen: { holding: id ?? 0, numbers: [] } });
     if (id !== undefined) {
+      take({ kind: "edit", owner: NAME, holding: id, with: "choose", snap: true });
       const { hidden } = useDesk.getState();
       set({ hidden: { ...hidden, [id]: false } });
     }
-    return () => set({ editing: null, tool: "choose", chosen: { holding: 0, numbers: [] } });
-  }, [id, set]);
+    return () => {
+      drop(NAME);
+      set({ chosen: { holding: 0, numbers: [] } });
+    };
+  }, [id, set, take, drop]);
 
   useUndoKey(useCallback((again: boolean) => mutate(again ? "redo" : "undo"), [mutate]));
 
@@ -167,13 +180,12 @@ export function EditLines() {
     // the untouched lines would lie under the edited ones
     const { hidden } = useDesk.getState();
     set({ hidden: { ...hidden, [id]: true, [kept.id]: false } });
-    queries.removeQueries({ queryKey: ["edits", project.id, id] });
+    queries.removeQueries({ queryKey: KEYS.edits(project.id, id) });
     change(NAME, { inputs: { features: kept.id }, name: "" });
   }, [kept, id, set, change, queries, project.id]);
 
   const refused = draft.refused?.message ?? draft.error?.message ?? start.error?.message;
   const failed = job?.state === "failed" || job?.state === "cancelled" ? job.message : "";
-  const hint = useMemo(() => TOOLS.find(([name]) => name === tool)?.[2], [tool]);
   if (!holding)
     return (
       <Sheet stage="Gather" title="Edit lines">
@@ -203,7 +215,7 @@ export function EditLines() {
           {kept?.id === id && (
             <p className="said" role="status">
               <span>
-                <b style={{ fontWeight: 600 }}>{kept?.name}</b> is made, and can be edited further.
+                <b>{kept?.name}</b> is made, and can be edited further.
               </span>
             </p>
           )}
@@ -216,9 +228,8 @@ export function EditLines() {
             >
               Discard edits
             </button>
-            <button
-              type="button"
-              className="primary"
+            <Button
+              kind="primary"
               disabled={!done || running || start.isPending}
               onClick={() =>
                 start.mutate(
@@ -228,7 +239,7 @@ export function EditLines() {
               }
             >
               {running ? "Keeping" : "Keep edits"}
-            </button>
+            </Button>
           </div>
         </>
       }
@@ -241,28 +252,34 @@ export function EditLines() {
           onChange={(next) => change(NAME, { inputs: { features: next } })}
         />
         <div className="tools" role="radiogroup" aria-label="Tool">
-          {TOOLS.map(([name, title]) => (
+          {WITH.map(([name, title]) => (
             <label key={name} className="tool">
-              <input type="radio" name="edit-tool" checked={tool === name} onChange={() => set({ tool: name })} />
+              <input
+                type="radio"
+                name="edit-tool"
+                checked={edit?.with === name}
+                onChange={() => edit && take({ ...edit, with: name })}
+              />
               {title}
             </label>
           ))}
         </div>
-        <p className="hint">{hint}</p>
-        <label className="ck">
-          <input type="checkbox" checked={snapping} onChange={() => set({ snapping: !snapping })} />
-          Snap to vertices and lines nearby
-        </label>
+        <p className="hint">{edit && factsOf(edit).hint}</p>
+        <Check
+          label="Snap to vertices and lines nearby"
+          checked={edit?.snap ?? true}
+          onChange={() => edit && take({ ...edit, snap: !edit.snap })}
+        />
       </Section>
       <ChosenOnes key={holding.id} holding={holding} draft={draft} />
       <Section title="Edits" aside={titles.length ? `${num(done)} of ${num(titles.length)}` : "none yet"}>
         <div className="acts edits">
-          <button type="button" className="btn" disabled={!done} onClick={() => mutate("undo")}>
+          <Button disabled={!done} onClick={() => mutate("undo")}>
             Undo
-          </button>
-          <button type="button" className="btn" disabled={done === titles.length} onClick={() => mutate("redo")}>
+          </Button>
+          <Button disabled={done === titles.length} onClick={() => mutate("redo")}>
             Redo
-          </button>
+          </Button>
         </div>
         {said.map((sentence) => (
           <p key={sentence} className="mut" role="status">

@@ -1,10 +1,13 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { type Accepted, type Collection, call } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client, isOpen, useJobs } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
-import { Choice, Section, Sheet } from "../parts";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { Section, Sheet } from "../../ui/Sheet";
 import { Arrival } from "./Arrival";
 
 /** Rivers, roads, boundaries, land cover and names from the provider of map features, by kind and name. */
@@ -18,7 +21,7 @@ export function FetchFeatures() {
   const [name, setName] = useState("");
   const [where, setWhere] = useState("frame");
   const { data: collections = [], error } = useQuery({
-    queryKey: ["collections", project.id],
+    queryKey: KEYS.collections(project.id),
     queryFn: () => call<Collection[]>("GET", `/projects/${project.id}/feature-collections`),
     retry: false,
     refetchInterval: (query) => (query.state.error ? 5_000 : false),
@@ -32,7 +35,7 @@ export function FetchFeatures() {
         name: name.trim(),
         bounds: where === "view" ? view : null,
       }),
-    onSettled: () => client.invalidateQueries({ queryKey: ["jobs", project.id] }),
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.jobs(project.id) }),
   });
   const job = jobs.find((one) => one.id === fetch.data?.job?.id);
   const holding = all.find((one) => one.id === job?.holding_id);
@@ -52,14 +55,13 @@ export function FetchFeatures() {
           )}
           <div className="go">
             <span className="mut">{job && isOpen(job) ? "Fetching." : ""}</span>
-            <button
-              type="button"
-              className="primary"
+            <Button
+              kind="primary"
               disabled={!chosen || project.role === "viewer" || fetch.isPending || Boolean(job && isOpen(job))}
               onClick={() => fetch.mutate()}
             >
               Fetch
-            </button>
+            </Button>
           </div>
         </>
       }

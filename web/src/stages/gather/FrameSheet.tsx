@@ -1,10 +1,13 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type Project, type Proposal } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { HEIGHT_UNITS, num, parse, size } from "../../desk/format";
-import { Choice, Section, Sheet } from "../parts";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { Section, Sheet } from "../../ui/Sheet";
 import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
 import { CrsChoice } from "./CrsChoice";
 
@@ -36,7 +39,7 @@ export function FrameSheet() {
   const [datum, setDatum] = useState(frame.vertical_datum);
   const [heights, setHeights] = useState(frame.unit);
   const { data: proposal, error: none } = useQuery({
-    queryKey: ["proposal", project.id, all.length],
+    queryKey: KEYS.proposal(project.id, all.length),
     queryFn: () => call<Proposal>("GET", `/projects/${project.id}/frame/proposal`),
     retry: false,
   });
@@ -61,8 +64,8 @@ export function FrameSheet() {
         vertical_datum: datum,
       }),
     onSuccess: () => {
-      client.invalidateQueries({ queryKey: ["projects"] });
-      client.invalidateQueries({ queryKey: ["holdings", project.id] });
+      client.invalidateQueries({ queryKey: KEYS.projects() });
+      client.invalidateQueries({ queryKey: KEYS.holdings(project.id) });
     },
   });
   const mayChange = project.role === "owner";
@@ -83,14 +86,13 @@ export function FrameSheet() {
             )}
             <div className="go">
               <span className="mut">{built.length > 0 && `${built.length} made on it`}</span>
-              <button
-                type="button"
-                className="primary"
+              <Button
+                kind="primary"
                 disabled={!changed || keep.isPending || FIELDS.some(([key]) => parsed[key] === null)}
                 onClick={() => keep.mutate()}
               >
                 Change the frame
-              </button>
+              </Button>
             </div>
           </>
         )
@@ -110,11 +112,7 @@ export function FrameSheet() {
                 {num(proposal.cols)} × {num(proposal.rows)}
               </span>{" "}
               cells of <span className="n">{size(proposal.cell_size)}</span> m
-              {mayChange && (
-                <button type="button" className="btn" onClick={() => fill(proposal)}>
-                  Fill in
-                </button>
-              )}
+              {mayChange && <Button onClick={() => fill(proposal)}>Fill in</Button>}
             </div>
           </>
         )}

@@ -1,10 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { call, type Holding } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { useProject } from "../../desk/context";
 import { many, num } from "../../desk/format";
+import { useOverlay } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
-import { type Collection, linesOf } from "../../map/shapes";
+import { type Collection, type Line, linesOf } from "../../map/shapes";
+import { Button } from "../../ui/Button";
 
 const LISTED = 6;
 
@@ -13,33 +16,32 @@ const area = (metres: number) => (metres < 1e6 ? `${num(metres)} m²` : `${num(m
 /** The holes of a surface: their shapes on the map, and the largest to go to one by one. */
 export function HolesList({ holding }: { holding: Holding }) {
   const project = useProject();
-  const rims = useDesk((desk) => desk.rims);
   const set = useDesk((desk) => desk.set);
   const [open, setOpen] = useState(false);
+  const [shown, setShown] = useState(false);
   const { data, error } = useQuery({
-    queryKey: ["holes", project.id, holding.id, project.frame.grid.crs],
+    queryKey: KEYS.holes(project.id, holding.id, project.frame.grid.crs),
     queryFn: () => call<Collection>("GET", `/projects/${project.id}/holdings/${holding.id}/holes`),
     enabled: open,
     staleTime: Infinity,
   });
-  const every = (data?.features ?? []).flatMap((one) => linesOf(one.geometry)) as [number, number][][];
-  const shown = open && rims.length > 0;
+  const every = useMemo(() => (data?.features ?? []).flatMap((one) => linesOf(one.geometry)) as Line[], [data]);
+  useOverlay("rims", open && shown ? every : null);
   return (
     <div className="holes">
       <p>
         <span className="n">{num(holding.holes?.count ?? 0)}</span> {holding.holes?.count === 1 ? "hole" : "holes"} of{" "}
         <span className="n">{many(holding.holes?.cells ?? 0)}</span> cells{" "}
-        <button
-          type="button"
-          className="lnk"
+        <Button
+          kind="link"
           aria-expanded={open}
           onClick={() => {
             setOpen(!open);
-            if (open) set({ rims: [] });
+            setShown(false);
           }}
         >
           {open ? "Close" : "Look at them"}
-        </button>
+        </Button>
       </p>
       {error && (
         <p className="fail" role="alert">
@@ -55,9 +57,8 @@ export function HolesList({ holding }: { holding: Holding }) {
                 <span className="mut">
                   <span className="n">{num(Number(one.properties.cells))}</span> cells
                 </span>
-                <button
-                  type="button"
-                  className="lnk"
+                <Button
+                  kind="link"
                   aria-label={`Go to hole ${i + 1}`}
                   onClick={() => {
                     const ring = linesOf(one.geometry)[0] ?? [];
@@ -69,8 +70,8 @@ export function HolesList({ holding }: { holding: Holding }) {
                       Math.min(...ys),
                       Math.max(...ys),
                     ];
+                    setShown(true);
                     set({
-                      rims: every,
                       goTo: {
                         x: (west + east) / 2,
                         y: (south + north) / 2,
@@ -80,15 +81,15 @@ export function HolesList({ holding }: { holding: Holding }) {
                   }}
                 >
                   Go there
-                </button>
+                </Button>
               </li>
             ))}
           </ul>
           <p className="mut">
             {(holding.holes?.count ?? 0) > LISTED && `The ${LISTED} largest are listed. `}
-            <button type="button" className="lnk" onClick={() => set({ rims: shown ? [] : every })}>
+            <Button kind="link" onClick={() => setShown(!shown)}>
               {shown ? "Hide the shapes" : `Show ${every.length === 1 ? "its shape" : "the shapes"}`}
-            </button>
+            </Button>
           </p>
         </>
       )}

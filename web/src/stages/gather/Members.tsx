@@ -1,9 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type Member, type NewInvitation, type OpenInvitation } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { useProject } from "../../desk/context";
-import { Choice, Section, Sheet } from "../parts";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { Section, Sheet } from "../../ui/Sheet";
 
 const ROLES = [
   { value: "viewer", title: "viewer: looks" },
@@ -32,9 +35,9 @@ function Invitations() {
       </p>
       <Choice label="Comes in as" value={role} options={ROLES} onChange={setRole} />
       <div className="row">
-        <button type="button" className="btn" disabled={invite.isPending} onClick={() => invite.mutate()}>
+        <Button disabled={invite.isPending} onClick={() => invite.mutate()}>
           Make a link
-        </button>
+        </Button>
       </div>
       {link && (
         <div className="row">
@@ -79,9 +82,7 @@ function Invitations() {
 function CopyButton({ text }: { text: string }) {
   const [copied, setCopied] = useState("");
   return (
-    <button
-      type="button"
-      className="btn"
+    <Button
       onClick={() =>
         navigator.clipboard.writeText(text).then(
           () => setCopied(text),
@@ -90,7 +91,7 @@ function CopyButton({ text }: { text: string }) {
       }
     >
       {copied === text ? "Copied" : "Copy"}
-    </button>
+    </Button>
   );
 }
 
@@ -98,7 +99,7 @@ function CopyButton({ text }: { text: string }) {
 export function Members() {
   const project = useProject();
   const path = `/projects/${project.id}/members`;
-  const { data = [] } = useQuery({ queryKey: ["members", project.id], queryFn: () => call<Member[]>("GET", path) });
+  const { data = [] } = useQuery({ queryKey: KEYS.members(project.id), queryFn: () => call<Member[]>("GET", path) });
   const [name, setName] = useState("");
   const [role, setRole] = useState("viewer");
   const [error, setError] = useState("");
@@ -111,7 +112,7 @@ export function Members() {
     } catch (failure) {
       setError((failure as Error).message);
     }
-    client.invalidateQueries({ queryKey: ["members", project.id] });
+    client.invalidateQueries({ queryKey: KEYS.members(project.id) });
   };
   return (
     <Sheet stage="Gather" title="Members" lead={`Who works in ${project.name}. Nobody else can see that it exists.`}>
@@ -119,9 +120,7 @@ export function Members() {
         {data.map((member) => (
           <div className="row" key={member.name}>
             <span style={{ flex: 1 }}>{member.name}</span>
-            <span className="mut" style={{ fontSize: 12 }}>
-              {member.role}
-            </span>
+            <span className="mut small-print">{member.role}</span>
             {owner && (
               <button
                 type="button"
@@ -145,14 +144,9 @@ export function Members() {
           </div>
           <Choice label="Role" value={role} options={ROLES} onChange={setRole} />
           <div className="row">
-            <button
-              type="button"
-              className="btn"
-              disabled={!name.trim()}
-              onClick={() => act("PUT", path, { name: name.trim(), role })}
-            >
+            <Button disabled={!name.trim()} onClick={() => act("PUT", path, { name: name.trim(), role })}>
               Give this role
-            </button>
+            </Button>
           </div>
         </Section>
       )}

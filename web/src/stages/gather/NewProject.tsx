@@ -1,10 +1,13 @@
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { call, type Extent, type Project, type Proposal, sendForExtent } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { HEIGHT_UNITS, LONGEST_NAME, many, num, parse } from "../../desk/format";
 import { useDesk } from "../../desk/store";
-import { Choice, Section, Sheet } from "../parts";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { Section, Sheet } from "../../ui/Sheet";
 import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
 import { CrsChoice } from "./CrsChoice";
 
@@ -60,7 +63,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
         frame: { crs, ...parsed, unit: heights, vertical_datum: datum.trim() },
       }),
     onSuccess: async (project) => {
-      await client.invalidateQueries({ queryKey: ["projects"] });
+      await client.invalidateQueries({ queryKey: KEYS.projects() });
       openStage("Gather");
       open(project.id);
     },
@@ -90,9 +93,9 @@ export function NewProject({ open }: { open: (id: number) => void }) {
           </div>
           <div className="go">
             <span />
-            <button type="button" className="primary" disabled={!ready || make.isPending} onClick={() => make.mutate()}>
+            <Button kind="primary" disabled={!ready || make.isPending} onClick={() => make.mutate()}>
               Make project
-            </button>
+            </Button>
           </div>
         </>
       }
@@ -131,9 +134,9 @@ export function NewProject({ open }: { open: (id: number) => void }) {
           ) : (
             <>
               Drop a boundary and the data here, or{" "}
-              <button type="button" className="lnk" onClick={() => input.current?.click()}>
+              <Button kind="link" onClick={() => input.current?.click()}>
                 choose files
-              </button>
+              </Button>
             </>
           )}
           <input

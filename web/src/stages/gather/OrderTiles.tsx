@@ -1,11 +1,17 @@
 import { useMutation, useQueries, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { type Cover, call, type Order, type Place, type Product } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { many, num, parse, thousands } from "../../desk/format";
-import { type Footprint, useDesk } from "../../desk/store";
-import { Section, Sheet } from "../parts";
+import { type Footprint, useOverlay } from "../../desk/overlays";
+import { useDesk } from "../../desk/store";
+import type { Ring } from "../../map/shapes";
+import { useTool } from "../../tools/useTool";
+import { Button } from "../../ui/Button";
+import { Section, Sheet } from "../../ui/Sheet";
+import { Toggle } from "../../ui/Toggle";
 import { Arrival } from "./Arrival";
 import { areaOf, boxOf, holds, ringOf } from "./area";
 import { useWhere } from "./useWhere";
@@ -93,9 +99,7 @@ function ProductRow({ product, cover, chosen, onChoose, onCut, cutting }: RowPro
           <span>
             Finest that fits: <span className="n">{cellText(cover.finest, cover)}</span>
           </span>
-          <button type="button" className="btn" onClick={() => cover.finest != null && onCut(cover.finest)}>
-            Cut at that
-          </button>
+          <Button onClick={() => cover.finest != null && onCut(cover.finest)}>Cut at that</Button>
         </div>
       )}
     </li>
@@ -111,9 +115,7 @@ export function OrderTiles() {
   const project = useProject();
   const frame = project.frame.grid;
   const { all } = useHeld();
-  const area = useDesk((desk) => desk.area);
-  const drawing = useDesk((desk) => desk.drawing);
-  const pressed = useDesk((desk) => desk.pressed);
+  const [area, setArea] = useState<Ring | null>(null);
   const set = useDesk((desk) => desk.set);
   const [depot, setDepot] = useState<string | null>(null);
   const [cutting, setCutting] = useState(false);
@@ -126,17 +128,17 @@ export function OrderTiles() {
   const bounds = useMemo(() => boxOf(ring).map((value) => Math.round(value)), [ring]);
 
   const { data: products = [], error: productError } = useQuery({
-    queryKey: ["depots", project.id],
+    queryKey: KEYS.depots(project.id),
     queryFn: () => call<Product[]>("GET", `/projects/${project.id}/depots`),
     refetchInterval: (query) => (query.state.data?.some((one) => one.down_for != null) ? 5_000 : 60_000),
   });
   const { data: places = NOWHERE } = useQuery({
-    queryKey: ["places", project.id],
+    queryKey: KEYS.places(project.id),
     queryFn: () => call<Place[]>("GET", `/projects/${project.id}/places`),
     staleTime: 600_000,
   });
   const { data: orders = [] } = useQuery({
-    queryKey: ["orders", project.id],
+    queryKey: KEYS.orders(project.id),
     queryFn: () => call<Order[]>("GET", `/projects/${project.id}/orders`),
     refetchInterval: (query) =>
       query.state.data?.some((order) => order.parts.some((part) => OPEN.includes(part.standing))) ? 700 : 20_000,
@@ -147,7 +149,7 @@ export function OrderTiles() {
   const arrived = parts.filter((part) => part.standing === "received").length;
   const covers = useQueries({
     queries: usable.map((one) => ({
-      queryKey: ["cover", project.id, one.depot, bounds, one.down_for != null],
+      queryKey: KEYS.cover(project.id, one.depot, bounds, one.down_for != null),
       queryFn: () => call<Cover>("POST", `/projects/${project.id}/depots/${one.depot}/cover`, { bounds }),
       enabled: one.down_for == null,
       staleTime: 60_000,
@@ -157,14 +159,17 @@ export function OrderTiles() {
   const where = useWhere(
     places,
     covers.flatMap((one) => one?.tiles ?? []),
+    setArea,
   );
+  const draw = useTool("area", setArea);
+  useOverlay("area", area);
   const coverOf = (name: string | undefined) => covers[usable.findIndex((one) => one.depot === name)];
   const cover = coverOf(chosen?.depot);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: what has arrived changes what there is
   useEffect(() => {
-    client.invalidateQueries({ queryKey: ["holdings", project.id] });
-    client.invalidateQueries({ queryKey: ["cover", project.id] });
+    client.invalidateQueries({ queryKey: KEYS.holdings(project.id) });
+    client.invalidateQueries({ queryKey: KEYS.cover(project.id) });
   }, [arrived, parts.length, project.id]);
 
   const tiles = useMemo(
@@ -216,19 +221,22 @@ export function OrderTiles() {
           };
         }),
   );
-  useEffect(() => {
-    set({ footprints: JSON.parse(footprints) as Footprint[] });
-  }, [footprints, set]);
-  useEffect(() => {
-    if (!pressed) return;
-    set({ pressed: null });
-    if (chosen) setLeft((held) => ({ ...held, [`${chosen.depot}${pressed}`]: !held[`${chosen.depot}${pressed}`] }));
-  }, [pressed, chosen, set]);
-  useEffect(() => () => set({ footprints: [], area: null, drawing: false, preview: null }), [set]);
+  const of = chosen?.depot;
+  useOverlay(
+    "footprints",
+    useMemo(
+      () => ({
+        tiles: JSON.parse(footprints) as Footprint[],
+        press: (name: string) => setLeft((held) => ({ ...held, [`${of}${name}`]: !held[`${of}${name}`] })),
+      }),
+      [footprints, of],
+    ),
+  );
+  useEffect(() => () => set({ preview: null }), [set]);
 
   // the quick look stands where a preview would
   const { data: look, error: lookError } = useQuery({
-    queryKey: ["quick", project.id, chosen?.depot],
+    queryKey: KEYS.quick(project.id, chosen?.depot),
     queryFn: () =>
       call<{ key: string; name: string }>("POST", `/projects/${project.id}/depots/${chosen?.depot}/quick-look`),
     enabled: quick && Boolean(chosen) && chosen?.down_for == null,
@@ -243,14 +251,14 @@ export function OrderTiles() {
   const order = useMutation({
     mutationFn: (body: object) => call<Order>("POST", `/projects/${project.id}/orders`, body),
     onSettled: () => {
-      client.invalidateQueries({ queryKey: ["orders", project.id] });
-      client.invalidateQueries({ queryKey: ["jobs", project.id] });
-      client.invalidateQueries({ queryKey: ["cover", project.id] });
+      client.invalidateQueries({ queryKey: KEYS.orders(project.id) });
+      client.invalidateQueries({ queryKey: KEYS.jobs(project.id) });
+      client.invalidateQueries({ queryKey: KEYS.cover(project.id) });
     },
   });
   const cancel = useMutation({
     mutationFn: (id: number) => call<Order>("POST", `/projects/${project.id}/orders/${id}/cancel`),
-    onSettled: () => client.invalidateQueries({ queryKey: ["orders", project.id] }),
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.orders(project.id) }),
   });
   const cutCell = (chosen && cell[chosen.depot]) ?? cover?.cell_size ?? 0;
   const cutCells = cover ? Math.round(cover.cells * (cover.cell_size / Math.max(cutCell, cover.cell_size)) ** 2) : 0;
@@ -302,19 +310,15 @@ export function OrderTiles() {
             )}
           </div>
           <div className="go">
-            <label className="switchrow">
-              <input
-                type="checkbox"
-                role="switch"
-                aria-checked={quick}
-                checked={quick}
-                onChange={(event) => setQuick(event.target.checked)}
-              />
-              {quick && !look && !lookError && chosen?.down_for == null ? "Fetching the quick look…" : "Quick look"}
-            </label>
-            <button
-              type="button"
-              className="primary"
+            <Toggle
+              label={
+                quick && !look && !lookError && chosen?.down_for == null ? "Fetching the quick look…" : "Quick look"
+              }
+              checked={quick}
+              onChange={setQuick}
+            />
+            <Button
+              kind="primary"
               disabled={
                 !mayOrder ||
                 order.isPending ||
@@ -336,7 +340,7 @@ export function OrderTiles() {
               }
             >
               {cutting ? "Order the cut-out" : `Order ${wanted.length} ${wanted.length === 1 ? "tile" : "tiles"}`}
-            </button>
+            </Button>
           </div>
         </>
       }
@@ -358,26 +362,26 @@ export function OrderTiles() {
           </datalist>
           <button
             type="button"
-            className={`btn ${drawing ? "on" : ""}`}
-            aria-pressed={drawing}
+            className={`btn ${draw.inHand ? "on" : ""}`}
+            aria-pressed={draw.inHand}
             onClick={() => {
               where.forget();
-              set({ drawing: !drawing });
+              draw.put(!draw.inHand);
             }}
           >
             Draw
           </button>
-          <button
-            type="button"
-            className="btn"
+          <Button
             aria-pressed={!area}
             onClick={() => {
               where.forget();
-              set({ area: null, drawing: false, goTo: "whole" });
+              setArea(null);
+              draw.put(false);
+              set({ goTo: "whole" });
             }}
           >
             Frame
-          </button>
+          </Button>
         </div>
         {where.lost && (
           <p className="fail" role="alert">
@@ -385,15 +389,7 @@ export function OrderTiles() {
           </p>
         )}
         <p className="mut wide">
-          <span>
-            {drawing
-              ? "Click the corners; twice on the last"
-              : area
-                ? where.typed
-                  ? `Around ${where.typed.trim()}`
-                  : "The area drawn"
-                : "The whole frame"}
-          </span>
+          <span>{area ? (where.typed ? `Around ${where.typed.trim()}` : "The area drawn") : "The whole frame"}</span>
           <span className="n">{num(areaOf(ring) / 1e6, 1)} km²</span>
         </p>
       </Section>
@@ -461,9 +457,9 @@ export function OrderTiles() {
             Coming: {one.title}
             <small>
               {mayOrder && (
-                <button type="button" className="lnk" onClick={() => cancel.mutate(one.id)}>
+                <Button kind="link" onClick={() => cancel.mutate(one.id)}>
                   Cancel
-                </button>
+                </Button>
               )}
             </small>
           </h2>

@@ -4,6 +4,7 @@ import { type Accepted, type Question as Asked, call } from "../../api/client";
 import { useProject } from "../../desk/context";
 import { WeightIcon } from "../../desk/icons";
 import { Sentence } from "../../desk/Sentence";
+import { Button } from "../../ui/Button";
 import { CrsChoice } from "./CrsChoice";
 
 interface Props {
@@ -73,20 +74,18 @@ export function Question({ question, onTaken, onLeave }: Props) {
           })}
           <div className="acts">
             {finding.answers?.map((one) => (
-              <button
+              <Button
                 key={one.label}
-                type="button"
-                className="btn"
                 disabled={take.isPending || !complete(one.set_params)}
                 onClick={() => answer(filled(one.set_params), open.length === 1)}
               >
                 {one.label}
-              </button>
+              </Button>
             ))}
             {finding === open[0] && (
-              <button type="button" className="lnk" onClick={onLeave}>
+              <Button kind="link" onClick={onLeave}>
                 Leave it out
-              </button>
+              </Button>
             )}
           </div>
         </div>

@@ -1,6 +1,5 @@
 import type { Grid } from "../../api/client";
-
-export type Ring = [number, number][];
+import type { Ring } from "../../map/shapes";
 
 /** The frame's area as a ring. */
 export function ringOf(grid: Grid): Ring {

@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { call, type Place } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
 import { useSettled } from "../../desk/useSettled";
-import { boxOf, type Ring } from "./area";
+import type { Ring } from "../../map/shapes";
+import { boxOf } from "./area";
 
 /** Metres around a place that are asked for. */
 const AROUND = 1_500;
@@ -23,7 +25,11 @@ function within(ring: Ring): Ring {
 }
 
 /** Where: a place, a tile of any product or a position, as it is typed. What is none of them asks for nothing. */
-export function useWhere(places: Place[], tiles: { name: string; ring: unknown }[]) {
+export function useWhere(
+  places: Place[],
+  tiles: { name: string; ring: unknown }[],
+  setArea: (area: Ring | null) => void,
+) {
   const project = useProject();
   const set = useDesk((desk) => desk.set);
   const [typed, setTyped] = useState("");
@@ -34,7 +40,7 @@ export function useWhere(places: Place[], tiles: { name: string; ring: unknown }
   const tile = tiles.find(called);
   const isPosition = /\d/.test(settled) && settled === name && !place && !tile;
   const { data: at, error } = useQuery({
-    queryKey: ["position", project.id, settled],
+    queryKey: KEYS.position(project.id, settled),
     queryFn: () =>
       call<{ x: number; y: number }>("GET", `/projects/${project.id}/position?text=${encodeURIComponent(settled)}`),
     enabled: isPosition,
@@ -58,18 +64,19 @@ export function useWhere(places: Place[], tiles: { name: string; ring: unknown }
   const applied = useRef("");
   useEffect(() => {
     if (lost) {
-      if (applied.current !== `lost ${name}`) set({ area: null });
+      if (applied.current !== `lost ${name}`) setArea(null);
       applied.current = `lost ${name}`;
     } else if (area && applied.current !== name) {
       const [west, south, east, north] = boxOf(area);
-      set({ area, drawing: false, goTo: { x: (west + east) / 2, y: (south + north) / 2, resolution: 8 } });
+      setArea(area);
+      set({ goTo: { x: (west + east) / 2, y: (south + north) / 2, resolution: 8 } });
       applied.current = name;
     }
-  }, [area, lost, name, set]);
+  }, [area, lost, name, set, setArea]);
   return {
     typed,
     type: (text: string) => {
-      if (!text.trim() && typed.trim()) set({ area: null });
+      if (!text.trim() && typed.trim()) setArea(null);
       applied.current = "";
       setTyped(text);
     },

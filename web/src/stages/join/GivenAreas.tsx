@@ -1,26 +1,21 @@
-import { useEffect } from "react";
-import { useDesk } from "../../desk/store";
-import { Choice } from "../parts";
+import type { Place, Ring } from "../../map/shapes";
+import { useTool } from "../../tools/useTool";
+import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
 
 /** An area drawn by hand and the number of the source that is taken there. */
 export interface Given {
   surface: number;
-  ring: [number, number][];
+  ring: Ring;
 }
 
 /** The seam as drawn by hand: areas, each with the source that holds it wherever that has a height. */
 export function GivenAreas(props: { names: string[]; given: Given[]; onChange: (given: Given[]) => void }) {
   const { names, given, onChange } = props;
-  const drawing = useDesk((desk) => desk.drawing);
-  const area = useDesk((desk) => desk.area);
-  const set = useDesk((desk) => desk.set);
-  useEffect(() => {
-    if (!area) return;
-    const ring = area.map(([x, y]) => [Math.round(x * 100) / 100, Math.round(y * 100) / 100] as [number, number]);
+  const draw = useTool("area", (area) => {
+    const ring = area.map(([x, y]): Place => [Math.round(x * 100) / 100, Math.round(y * 100) / 100]);
     onChange([...given, { surface: 0, ring }]);
-    set({ area: null });
-  }, [area, given, onChange, set]);
-  useEffect(() => () => set({ drawing: false, area: null }), [set]);
+  });
   return (
     <>
       {given.map((one, i) => (
@@ -33,20 +28,19 @@ export function GivenAreas(props: { names: string[]; given: Given[]; onChange: (
               onChange(given.map((other, j) => (j === i ? { ...one, surface: Number(number) } : other)))
             }
           />
-          <button
-            type="button"
-            className="lnk"
+          <Button
+            kind="link"
             aria-label={`Take area ${i + 1} away`}
             onClick={() => onChange(given.filter((_, j) => j !== i))}
           >
             Remove
-          </button>
+          </Button>
         </div>
       ))}
       <p className="times">
-        <button type="button" className="lnk" aria-pressed={drawing} onClick={() => set({ drawing: !drawing })}>
-          {drawing ? "Click the corners, twice at the last" : "Draw an area where one is taken"}
-        </button>
+        <Button kind="link" aria-pressed={draw.inHand} onClick={() => draw.put(!draw.inHand)}>
+          {draw.inHand ? "Do not draw" : "Draw an area where one is taken"}
+        </Button>
       </p>
     </>
   );

@@ -2,6 +2,7 @@ import { type DragEvent, useState } from "react";
 import { useProject } from "../../desk/context";
 import { num, percent, shortUnit, size } from "../../desk/format";
 import { patchOf } from "../../map/ramps";
+import { Check, Tick } from "../../ui/Check";
 import { accuracyOf, type Source } from "./sources";
 import type { Overlaps } from "./useOverlaps";
 
@@ -73,10 +74,9 @@ export function Sources(props: {
                   <path d="M1 1h0M1 5h0M1 9h0M5 1h0M5 5h0M5 9h0" />
                 </svg>
               </button>
-              <input
-                type="checkbox"
+              <Tick
                 checked
-                aria-label={`Use ${one.name}`}
+                label={`Use ${one.name}`}
                 onChange={() => onChange(chosen.filter((other) => other !== one))}
               />
               <div>
@@ -120,12 +120,13 @@ export function Sources(props: {
             <span className="n">{others.length}</span> not used
           </summary>
           {others.map((one) => (
-            <label className="ck one" key={one.holdings[0]?.id}>
-              <input type="checkbox" checked={false} onChange={() => onChange([...chosen, one])} />
-              {one.name}
-              {one.holdings.length > 1 && `, ${one.holdings.length} tiles`}
-              <span className="n">{size(one.holdings[0]?.surface?.cell_size ?? 0)} m</span>
-            </label>
+            <Check
+              key={one.holdings[0]?.id}
+              label={one.holdings.length > 1 ? `${one.name}, ${one.holdings.length} tiles` : one.name}
+              figure={`${size(one.holdings[0]?.surface?.cell_size ?? 0)} m`}
+              checked={false}
+              onChange={() => onChange([...chosen, one])}
+            />
           ))}
         </details>
       )}

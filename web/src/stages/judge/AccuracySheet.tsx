@@ -1,10 +1,12 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { call } from "../../api/client";
+import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { num, shortUnit } from "../../desk/format";
 import { useDesk } from "../../desk/store";
-import { HoldingChoice, Section, Sheet } from "../parts";
+import { Section, Sheet } from "../../ui/Sheet";
+import { HoldingChoice } from "../HoldingChoice";
 
 interface Figures {
   count: number;
@@ -35,13 +37,13 @@ export function AccuracySheet() {
   const choose = useMutation({
     mutationFn: (id: number) => call("PUT", `/projects/${project.id}/checkpoints`, { holding_id: id }),
     onSettled: () => {
-      client.invalidateQueries({ queryKey: ["projects"] });
-      client.invalidateQueries({ queryKey: ["jobs", project.id] });
-      client.invalidateQueries({ queryKey: ["holdings", project.id] });
+      client.invalidateQueries({ queryKey: KEYS.projects() });
+      client.invalidateQueries({ queryKey: KEYS.jobs(project.id) });
+      client.invalidateQueries({ queryKey: KEYS.holdings(project.id) });
     },
   });
   const { data: report } = useQuery({
-    queryKey: ["accuracy", project.id, a?.id, project.checkpoints_id, a?.accuracy?.count],
+    queryKey: KEYS.accuracy(project.id, a?.id, project.checkpoints_id, a?.accuracy?.count),
     queryFn: () => call<Report>("GET", `/projects/${project.id}/holdings/${a?.id}/accuracy`),
     enabled: Boolean(a),
   });
@@ -130,7 +132,7 @@ export function AccuracySheet() {
               </tr>
             </tbody>
           </table>
-          <p className="mut" style={{ fontSize: 12, lineHeight: "16px", marginTop: 6 }}>
+          <p className="mut small-print">
             {report.all.mae !== undefined && report.all.le68 !== undefined && (
               <>
                 The mean size of errors (MAE) is <span className="n">{num(report.all.mae, 2)}</span> {unit}; 68.3 % of

@@ -14,8 +14,11 @@ from yama.terrain.operations.parameters import (
     GroundMetres,
     HeightMetres,
     Metres,
+    OnlyWith,
     Params,
     SquaredHeightMetres,
+    Titles,
+    Unset,
     converted,
 )  # fmt: skip
 
@@ -53,14 +56,16 @@ class ConvertedTest(SimpleTestCase):
         self.assertGreater(0.001, converted(Lengths(reach=60.0), frame).reach)
 
     def test_the_schema_tells_their_units(self):
-        told = Lengths.schema_with_units()["properties"]
+        told = Lengths.described()["properties"]
         self.assertEqual({name: told[name].get("unit") for name in told},
                          {"reach": "m", "ground": "m", "step": "m", "nugget": "m²", "turn": "°"})  # fmt: skip
 
 
 class Told(Params):
-    method: Literal["inverse_distance", "nearest"] = "nearest"
-    reach: Metres | None = None
+    method: Annotated[
+        Literal["inverse_distance", "nearest"], Titles({"inverse_distance": "weighted"}, {"nearest": "As it stands."})
+    ] = "nearest"
+    reach: Annotated[Metres, Unset("none"), OnlyWith("whole", (True,))] | None = None
     whole: bool = False
     drawn: list[dict[str, int]] = Field([], title="areas drawn by hand")
     codes: list[str] | None = None
@@ -81,14 +86,23 @@ class InWordsTest(SimpleTestCase):
         self.assertEqual(
             told.in_words(),
             [
-                "method: inverse distance",
-                "reach: 60\u202fm",
-                "whole",
-                "areas drawn by hand: 2",
-                "codes: spot, bank top",
+                "Method: weighted",
+                "Reach: 60\u202fm",
+                "Whole: yes",
+                "Areas drawn by hand: 2",
+                "Codes: spot, bank top",
             ],
         )
-        self.assertEqual(Told(codes=[str(i) for i in range(40)]).in_words(), ["codes: 40"])
+
+    def test_the_schema_says_what_a_form_needs(self):
+        told = Told.described()["properties"]
+        self.assertEqual(told["method"]["titles"], {"inverse_distance": "weighted"})
+        self.assertEqual(told["method"]["hints"], {"nearest": "As it stands."})
+        reach = {key: told["reach"][key] for key in ("title", "unit", "unset", "only_with")}
+        self.assertEqual(reach, {"title": "Reach", "unit": "m", "unset": "none", "only_with": {"whole": [True]}})
+
+    def test_long_lists_are_told_by_their_length(self):
+        self.assertEqual(Told(codes=[str(i) for i in range(40)]).in_words(), ["Codes: 40"])
 
 
 class Path(Choice):
@@ -125,7 +139,10 @@ class ChoiceTest(SimpleTestCase):
         self.assertEqual(Path.without_others({"method": "bent", "radius": 4}), {"method": "bent", "radius": 4})
 
     def test_the_schema_has_all_and_says_which_variants_have_each(self):
-        told = Path.schema_with_units()["properties"]
+        told = Path.described()["properties"]
         self.assertEqual(set(told), {"method", "width", "slope", "radius"})
-        self.assertEqual([told[name].get("only") for name in told], [None, None, ["straight", "bent"], ["bent"]])
+        self.assertEqual(
+            [told[name].get("only_with") for name in told],
+            [None, None, {"method": ["straight", "bent"]}, {"method": ["bent"]}],
+        )
         self.assertEqual(told["radius"]["unit"], "m")

@@ -3,6 +3,7 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import { act } from "react";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Distribution } from "../../../api/client";
+import { drawn, inHand } from "../../../testing/desk";
 import { type Asked, draw, job, lines, service, surface } from "../../../testing/render";
 import { useDesk } from "../../store";
 import { HeightsTab } from "../HeightsTab";
@@ -87,16 +88,13 @@ describe("heights", () => {
     fireEvent.change(area, { target: { value: "all" } });
     await waitFor(() => expect(asks(asked)).toMatchObject({ bounds: null, area: null }));
     fireEvent.change(area, { target: { value: "draw" } });
-    expect(useDesk.getState().drawing).toBe(true);
+    expect(inHand().kind).toBe("area");
     act(() =>
-      useDesk.setState({
-        area: [
-          [0, 0],
-          [9, 0],
-          [9, 9],
-        ],
-        drawing: false,
-      }),
+      drawn([
+        [0, 0],
+        [9, 0],
+        [9, 9],
+      ]),
     );
     await waitFor(() =>
       expect(asks(asked)).toMatchObject({
@@ -107,7 +105,7 @@ describe("heights", () => {
         ],
       }),
     );
-    expect(useDesk.getState().area).toBeNull();
+    expect(inHand().kind).toBe("read");
   });
 
   it("have areas and volumes about levels that start somewhere useful, and the map shows them", async () => {

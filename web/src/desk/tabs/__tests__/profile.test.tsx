@@ -2,6 +2,7 @@
 import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { act } from "react";
 import { afterEach, describe, expect, it } from "vitest";
+import { inHand, shownOver } from "../../../testing/desk";
 import { type Asked, draw, service, surface } from "../../../testing/render";
 import { useDesk } from "../../store";
 import { ProfileTab } from "../ProfileTab";
@@ -100,7 +101,7 @@ describe("the profile", () => {
     expect(screen.getByText(/Put a surface of heights in A or B/)).toBeTruthy();
     act(() => useDesk.getState().put("a", "key1"));
     fireEvent.click(await screen.findByText("Draw a line on the map"));
-    expect(useDesk.getState().tracing).toBe(true);
+    expect(inHand().kind).toBe("line");
   });
 
   it("shows A and B, and others that are added, and takes them out again", async () => {
@@ -119,14 +120,14 @@ describe("the profile", () => {
     act(() => useDesk.getState().set({ slots: { a: "key1", b: null }, line }));
     const chart = await screen.findByRole("img", { name: "Heights along the line" });
     fireEvent.pointerMove(chart, { clientX: 5_000, clientY: 5 });
-    await waitFor(() => expect(useDesk.getState().lineAt).toEqual([448_006, 5_438_000]));
+    await waitFor(() => expect(shownOver("profile")?.at).toEqual([448_006, 5_438_000]));
     expect(screen.getByText("16.00")).toBeTruthy();
     fireEvent.pointerLeave(chart);
-    await waitFor(() => expect(useDesk.getState().lineAt).toBeNull());
+    await waitFor(() => expect(shownOver("profile")?.at).toBeNull());
     act(() => useDesk.getState().set({ pointer: [448_002.3, 5_438_000.5], overMap: true }));
-    await waitFor(() => expect(useDesk.getState().lineAt).toEqual([448_002, 5_438_000]));
+    await waitFor(() => expect(shownOver("profile")?.at).toEqual([448_002, 5_438_000]));
     expect(screen.getByText("12.00")).toBeTruthy();
     act(() => useDesk.getState().set({ overMap: false }));
-    await waitFor(() => expect(useDesk.getState().lineAt).toBeNull());
+    await waitFor(() => expect(shownOver("profile")?.at).toBeNull());
   });
 });

@@ -114,9 +114,9 @@ describe("surfaces in the strip", () => {
     await screen.findByRole("status");
     const restored = () => asked.filter((ask) => ask.path.endsWith("/restore")).length;
     fireEvent.keyDown(screen.getByLabelText("Field"), { key: "z", ctrlKey: true });
-    act(() => useDesk.setState({ editing: 4 }));
+    act(() => useDesk.getState().take({ kind: "edit", owner: "lines", holding: 4, with: "choose", snap: true }));
     fireEvent.keyDown(document.body, { key: "z", ctrlKey: true });
-    act(() => useDesk.setState({ editing: null }));
+    act(() => useDesk.getState().drop("lines"));
     fireEvent.keyDown(document.body, { key: "z" });
     fireEvent.keyDown(document.body, { key: "z", ctrlKey: true, shiftKey: true });
     expect(restored()).toBe(0);

@@ -1,4 +1,4 @@
-"""`manage.py export_api`: write what the front end takes from the code, the API's description, the ramps and the quantities.
+"""`manage.py export_api`: write what the front end takes from the code: the API's description, operations, ramps and quantities.
 
 With --check nothing is written; it fails where a file is not what the code says.
 """
@@ -13,14 +13,38 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
 from yama.service.api import api
+from yama.terrain import operations
 from yama.terrain.quantities import QUANTITIES
 from yama.terrain.ramps import RAMPS
+
+
+def _described() -> dict[str, Any]:
+    """The API's description, with the parameters of each operation among its schemas, so that the front end has their types."""
+    described: dict[str, Any] = json.loads(json.dumps(api.get_openapi_schema(), default=str))
+    schemas = described["components"]["schemas"]
+    named = {}
+    for name, operation in operations.catalogue().items():
+        # what a value may be only together with another one is the catalogue's to say, not that of a type
+        own = {key: value for key, value in operation.Params.described().items() if key != "oneOf"}
+        parts = own.pop("$defs", {})
+        title = f"{name.title().replace('_', '')}Params"
+        text = json.dumps(own)
+        for part, schema in parts.items():
+            schemas[f"{title}{part}"] = schema
+            text = text.replace(f'"#/$defs/{part}"', f'"#/components/schemas/{title}{part}"')
+        schemas[title] = {**json.loads(text), "required": list(own.get("properties", {}))}
+        named[name] = {"$ref": f"#/components/schemas/{title}"}
+    schemas["OperationParams"] = {"type": "object", "properties": named, "required": list(named)}
+    return described
 
 
 def exported() -> dict[Path, str]:
     """Contents by path."""
     values = {
-        settings.BASE_DIR / "yama" / "service" / "openapi.json": api.get_openapi_schema(),
+        settings.BASE_DIR / "yama" / "service" / "openapi.json": _described(),
+        settings.BASE_DIR / "web" / "src" / "api" / "operations.json": {
+            name: operations.describe(operation) for name, operation in operations.catalogue().items()
+        },
         settings.BASE_DIR / "web" / "src" / "map" / "ramps.json": RAMPS,
         settings.BASE_DIR / "web" / "src" / "map" / "quantities.json": {
             name: vars(one) for name, one in QUANTITIES.items()
@@ -32,7 +56,7 @@ def exported() -> dict[Path, str]:
 class Command(BaseCommand):
     """Writes or checks the files."""
 
-    help = "Write the API's description and the ramps for the front end."
+    help = "Write the API's description, operations, ramps and quantities for the front end."
 
     def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--check", action="store_true")

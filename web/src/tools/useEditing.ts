@@ -10,12 +10,11 @@ import type MapBrowserEvent from "ol/MapBrowserEvent";
 import VectorSource from "ol/source/Vector";
 import { Circle, Fill, Stroke, Style } from "ol/style";
 import { useEffect, useRef } from "react";
-import type { Grid } from "../api/client";
 import { useHeld } from "../desk/context";
-import { useDesk } from "../desk/store";
+import { editOf, toolOf, useDesk } from "../desk/store";
 import { useDraft, useFeatures } from "../desk/useDraft";
-import { type Drawn, featureAt, linesOf, reshaped, type Shape, vertexAt } from "./shapes";
-import { originOf } from "./surfaceLayer";
+import { type Drawn, featureAt, linesOf, reshaped, type Shape, vertexAt } from "../map/shapes";
+import type { Space } from "../map/space";
 
 const REACH = 9; // pixels
 /** The map's coordinates are rounded to centimetres: a vertex that snapped here is found again within this. */
@@ -51,26 +50,28 @@ const handleMark = new Style({
   }),
 });
 
-function placed(one: Drawn, west: number, south: number): Feature {
+function placed(one: Drawn, { toPane }: Space): Feature {
   const feature = format.readFeature(one) as Feature;
-  feature.getGeometry()?.translate(-west, -south);
+  const [x, y] = toPane([0, 0]);
+  feature.getGeometry()?.translate(x, y);
   return feature;
 }
 
 /** Chosen features on the map, and what presses do to them while lines are edited. */
-export function useEditing(map: OlMap | null, grid: Grid): void {
+export function useEditing(map: OlMap | null, space: Space): void {
   const { features } = useHeld();
   const chosen = useDesk((desk) => desk.chosen);
-  const editing = useDesk((desk) => desk.editing);
-  const tool = useDesk((desk) => desk.tool);
-  const snapping = useDesk((desk) => desk.snapping);
+  const edit = useDesk(editOf);
+  const inHand = useDesk((desk) => toolOf(desk).kind === "edit");
+  const editing = edit?.holding ?? null;
+  const tool = edit?.with ?? "choose";
+  const snapping = edit?.snap ?? true;
   const set = useDesk((desk) => desk.set);
   const edited = features.find((one) => one.id === editing);
   const draft = useDraft(edited);
   const shownOf = features.find((one) => one.id === chosen.holding);
   const untouched = useFeatures(shownOf);
   const collection = editing === chosen.holding ? draft.collection : untouched.data;
-  const [west, south] = originOf(grid);
   const change = useRef(draft.change.mutate);
   change.current = draft.change.mutate;
   const current = useRef(draft.collection);
@@ -84,7 +85,7 @@ export function useEditing(map: OlMap | null, grid: Grid): void {
     if (!map || !collection || !chosen.numbers.length) return;
     const wanted = new Set(chosen.numbers);
     const made = new VectorSource({
-      features: collection.features.filter((one) => wanted.has(one.id)).map((one) => placed(one, west, south)),
+      features: collection.features.filter((one) => wanted.has(one.id)).map((one) => placed(one, space)),
     });
     const style = tool === "reshape" || tool === "split" ? [...chosenMark, vertexMark] : chosenMark;
     const layer = new VectorLayer({ source: made, style: editing ? style : chosenMark, zIndex: 57 });
@@ -94,15 +95,15 @@ export function useEditing(map: OlMap | null, grid: Grid): void {
       map.removeLayer(layer);
       source.current = null;
     };
-  }, [map, collection, chosen, tool, editing, west, south, refused]);
+  }, [map, collection, chosen, tool, editing, space, refused]);
 
   // -- choosing and splitting -----------------------------------------------------------------------------
   useEffect(() => {
-    if (!map || editing === null || (tool !== "choose" && tool !== "split" && tool !== "reshape")) return;
+    if (!map || !inHand || editing === null || (tool !== "choose" && tool !== "split" && tool !== "reshape")) return;
     const press = (event: MapBrowserEvent) => {
       const held = current.current;
       if (!held) return;
-      const at: [number, number] = [(event.coordinate[0] ?? 0) + west, (event.coordinate[1] ?? 0) + south];
+      const at = space.toPlace(event.coordinate);
       const reach = REACH * (map.getView().getResolution() ?? 1);
       const number = featureAt(held, at, reach);
       if (tool === "split" && number !== null) {
@@ -129,12 +130,12 @@ export function useEditing(map: OlMap | null, grid: Grid): void {
     };
     map.on("singleclick", press);
     return () => map.un("singleclick", press);
-  }, [map, editing, tool, set, west, south]);
+  }, [map, inHand, editing, tool, set, space]);
 
   // -- reshaping and drawing ------------------------------------------------------------------------------
   const number = chosen.holding === editing && chosen.numbers.length === 1 ? chosen.numbers[0] : undefined;
   useEffect(() => {
-    if (!map || editing === null || !draft.collection) return;
+    if (!map || !inHand || editing === null || !draft.collection) return;
     const drawing = tool === "line" || tool === "polygon";
     if (!drawing && (tool !== "reshape" || number === undefined || !source.current)) return;
     const feature = drawing ? undefined : source.current?.getFeatures()[0];
@@ -147,7 +148,7 @@ export function useEditing(map: OlMap | null, grid: Grid): void {
     if (interaction instanceof Draw)
       interaction.on("drawend", (event) => {
         const shape = format.writeGeometryObject(event.feature.getGeometry() as never) as Shape;
-        const places = (linesOf(shape)[0] ?? []).map(([x = 0, y = 0]) => [x + west, y + south]);
+        const places = (linesOf(shape)[0] ?? []).map(space.toPlace);
         change.current({ edit: { kind: "draw", shape: tool, places }, snap });
       });
     else
@@ -157,7 +158,8 @@ export function useEditing(map: OlMap | null, grid: Grid): void {
         const done = reshaped(before, after);
         before = after;
         if (!done) return;
-        const place = "x" in done ? { x: done.x + west, y: done.y + south } : {};
+        const [x, y] = "x" in done ? space.toPlace([done.x, done.y]) : [];
+        const place = x === undefined ? {} : { x, y };
         change.current({ edit: { ...done, ...place, feature: number }, snap });
       });
     map.addInteraction(interaction);
@@ -165,31 +167,25 @@ export function useEditing(map: OlMap | null, grid: Grid): void {
     const snapper = snapping ? new Snap({ source: around, pixelTolerance: REACH }) : null;
     const gather = () => {
       const [left = 0, bottom = 0, right = 0, top = 0] = map.getView().calculateExtent(map.getSize());
-      const seen = ([x = 0, y = 0]: number[]) =>
-        x - west >= left && x - west <= right && y - south >= bottom && y - south <= top;
+      const seen = (place: number[]) => {
+        const [x, y] = space.toPane(place);
+        return x >= left && x <= right && y >= bottom && y <= top;
+      };
       const near = draft.collection?.features.filter(
         (one) => one.id !== number && linesOf(one.geometry).some((line) => line.some(seen)),
       );
       around.clear();
-      around.addFeatures((near ?? []).map((one) => placed(one, west, south)));
+      around.addFeatures((near ?? []).map((one) => placed(one, space)));
     };
     if (snapper) {
       gather();
       map.addInteraction(snapper);
       map.on("moveend", gather);
     }
-    const leave = (event: KeyboardEvent) => {
-      if (event.key !== "Escape") return;
-      event.stopImmediatePropagation();
-      if (interaction instanceof Draw) interaction.abortDrawing();
-      set({ tool: "choose" });
-    };
-    window.addEventListener("keydown", leave, true);
     return () => {
       map.removeInteraction(interaction);
       if (snapper) map.removeInteraction(snapper);
       map.un("moveend", gather);
-      window.removeEventListener("keydown", leave, true);
     };
-  }, [map, editing, tool, number, draft.collection, snapping, set, west, south]);
+  }, [map, inHand, editing, tool, number, draft.collection, snapping, space]);
 }

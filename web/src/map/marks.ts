@@ -1,74 +1,13 @@
 import type { FeatureLike } from "ol/Feature";
-import GeoJSON from "ol/format/GeoJSON";
 import type Polygon from "ol/geom/Polygon";
-import VectorLayer from "ol/layer/Vector";
-import VectorSource from "ol/source/Vector";
 import { Circle, Fill, Stroke, Style, Text } from "ol/style";
 import { num } from "../desk/format";
-import { type Dress, passes } from "./dress";
+import type { Footprint } from "../desk/overlays";
 import { RAMPS } from "./ramps";
 
 const halo = new Stroke({ color: "rgba(252,251,247,0.85)", width: 3 });
 const ink = new Fill({ color: "#1F2A30" });
-const TEXT = '500 12px "Instrument Sans Variable"';
-const LINE_TEXT = '500 11.5px "Instrument Sans Variable"';
 const FIGURES = '500 10.5px "Spline Sans Mono Variable"';
-
-function labelOf(feature: FeatureLike, dress: Dress, indexed: boolean): string {
-  const kind = feature.get("kind");
-  if (kind === "coast") return ""; // a name along the whole shore says nothing
-  if (kind === "line" && indexed) return ""; // index lines bear the heights
-  const value = feature.get(dress.label);
-  if (value === null || value === undefined || value === "") return "";
-  const text = typeof value === "number" ? num(value, Number.isInteger(value) ? 0 : 1) : String(value);
-  return dress.unit ? `${text}\u202f${dress.unit}` : text;
-}
-
-/** Styles are kept by what they depend on. indexed: whether some of the features are index lines, which alone bear labels. */
-function styler(dress: Dress, indexed: boolean) {
-  const made = new Map<string, Style>();
-  return (feature: FeatureLike, resolution: number): Style | undefined => {
-    if (!dress.label || resolution > dress.labelFrom) return undefined;
-    if (!passes(dress.filter, (column) => feature.get(column))) return undefined;
-    const label = labelOf(feature, dress, indexed);
-    if (!label) return undefined;
-    const type = feature.getGeometry()?.getType() ?? "LineString";
-    const line = type.includes("LineString");
-    const place = feature.get("kind") === "place";
-    const figures = typeof feature.get(dress.label) === "number";
-    const key = `${label}|${type}|${place}`;
-    const known = made.get(key);
-    if (known) return known;
-    const style = new Style({
-      text: new Text({
-        text: label,
-        placement: line ? "line" : "point",
-        font: figures ? FIGURES : line ? LINE_TEXT : TEXT,
-        fill: ink,
-        stroke: halo,
-        overflow: false,
-        offsetY: type === "Point" && !place ? -10 : 0,
-      }),
-    });
-    made.set(key, style);
-    return style;
-  };
-}
-
-/** Names and figures of features, with halos that keep them legible on any ground. */
-export function labelsLayer(collection: object, [west, south]: [number, number], dress: Dress): VectorLayer {
-  const features = new GeoJSON().readFeatures(collection);
-  for (const feature of features) feature.getGeometry()?.translate(-west, -south);
-  const source = new VectorSource({ features });
-  const style = styler(dress, hasIndexLines(source));
-  return new VectorLayer({ source, style, declutter: true, updateWhileInteracting: false });
-}
-
-const hasIndexLines = (source: VectorSource | null) =>
-  source?.getFeatures().some((feature) => feature.get("kind") === "index") ?? false;
-
-export const redress = (layer: VectorLayer, dress: Dress) =>
-  layer.setStyle(styler(dress, hasIndexLines(layer.getSource())));
 
 /** The dashed border of a preview. */
 export const previewBorder = [
@@ -170,7 +109,7 @@ export const areaMark = [
   new Style({ stroke: new Stroke({ color: "#1B6470", width: 2 }) }),
 ];
 
-const FOOT: Record<string, { stroke: string; fill: string; dash?: number[] }> = {
+const FOOT: Record<Footprint["look"], { stroke: string; fill: string; dash?: number[] }> = {
   chosen: { stroke: "#1B6470", fill: "rgba(27,100,112,0.14)" },
   open: { stroke: "rgba(31,42,48,0.55)", fill: "rgba(252,251,247,0.10)" },
   received: { stroke: "#1F2A30", fill: "rgba(31,42,48,0)" },
@@ -179,8 +118,8 @@ const FOOT: Record<string, { stroke: string; fill: string; dash?: number[] }> = 
 };
 
 /** A tile's footprint by how it stands, with its name and a word on it. */
-export function footprintStyle(look: string, name: string, word: string, resolution: number): Style[] {
-  const { stroke, fill, dash } = FOOT[look] ?? FOOT.open ?? { stroke: "#1F2A30", fill: "transparent" };
+export function footprintStyle({ look, name, word }: Footprint, resolution: number): Style[] {
+  const { stroke, fill, dash } = FOOT[look];
   const label = (
     text: string,
     offsetY: number,
@@ -210,3 +149,30 @@ export function footprintStyle(look: string, name: string, word: string, resolut
     );
   return styles;
 }
+
+/** A contour: index lines are heavier and bear their height. */
+export function contourMark(figure: number | null, index: boolean, unit: string): Style {
+  return new Style({
+    stroke: new Stroke({ color: index ? "rgba(31,42,48,0.9)" : "rgba(31,42,48,0.6)", width: index ? 1.5 : 0.7 }),
+    text:
+      index && figure !== null
+        ? new Text({
+            text: `${num(figure, Number.isInteger(figure) ? 0 : 1)}\u202f${unit}`,
+            placement: "line",
+            font: FIGURES,
+            fill: ink,
+            stroke: new Stroke({ color: "rgba(252,251,247,0.92)", width: 3 }),
+          })
+        : undefined,
+  });
+}
+
+const edge = (color: string, width: number, lineDash?: number[]) =>
+  new Style({ stroke: new Stroke({ color, width, lineDash }) });
+
+/** Sloping facets are thin ink; level ones stand out, and those that are left out are dashed. */
+export const facetMarks = {
+  sloping: edge("rgba(31,42,48,0.55)", 0.8),
+  level: edge("#9A6B00", 2),
+  left_out: edge("rgba(156,43,43,0.75)", 1, [4, 4]),
+};

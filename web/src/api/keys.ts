@@ -1,0 +1,48 @@
+/**
+ * What is known of the server, by key. A key with fewer parts stands for all that begin with it, as when something is out of
+ * date.
+ */
+const ofAll =
+  (name: string) =>
+  (...of: unknown[]) => [name, ...of];
+const ofProject =
+  (name: string) =>
+  (projectId: number, ...of: unknown[]) => [name, projectId, ...of];
+
+export const KEYS = {
+  crs: ofAll("crs"),
+  invitation: ofAll("invitation"),
+  me: ofAll("me"),
+  operations: ofAll("operations"),
+  projects: ofAll("projects"),
+  use: ofAll("use"),
+  accuracy: ofProject("accuracy"),
+  collections: ofProject("collections"),
+  contours: ofProject("contours"),
+  cover: ofProject("cover"),
+  deleted: ofProject("deleted"),
+  depots: ofProject("depots"),
+  drawn: ofProject("drawn"),
+  edits: ofProject("edits"),
+  facets: ofProject("facets"),
+  figures: ofProject("figures"),
+  heights: ofProject("heights"),
+  holdings: ofProject("holdings"),
+  holes: ofProject("holes"),
+  jobs: ofProject("jobs"),
+  members: ofProject("members"),
+  orders: ofProject("orders"),
+  package: ofProject("package"),
+  packages: ofProject("packages"),
+  pictures: ofProject("pictures"),
+  pin: ofProject("pin"),
+  places: ofProject("places"),
+  position: ofProject("position"),
+  preview: ofProject("preview"),
+  probe: ofProject("probe"),
+  profile: ofProject("profile"),
+  proposal: ofProject("proposal"),
+  quick: ofProject("quick"),
+  shares: ofProject("shares"),
+  table: ofProject("table"),
+};

@@ -1,0 +1,69 @@
+import type { FeatureLike } from "ol/Feature";
+import GeoJSON from "ol/format/GeoJSON";
+import VectorLayer from "ol/layer/Vector";
+import VectorSource from "ol/source/Vector";
+import { Fill, Stroke, Style, Text } from "ol/style";
+import { num } from "../desk/format";
+import { type Dress, passes } from "./dress";
+
+const halo = new Stroke({ color: "rgba(252,251,247,0.85)", width: 3 });
+const ink = new Fill({ color: "#1F2A30" });
+const TEXT = '500 12px "Instrument Sans Variable"';
+const LINE_TEXT = '500 11.5px "Instrument Sans Variable"';
+const FIGURES = '500 10.5px "Spline Sans Mono Variable"';
+
+function labelOf(feature: FeatureLike, dress: Dress, indexed: boolean): string {
+  const kind = feature.get("kind");
+  if (kind === "coast") return ""; // a name along the whole shore says nothing
+  if (kind === "line" && indexed) return ""; // index lines bear the heights
+  const value = feature.get(dress.label);
+  if (value === null || value === undefined || value === "") return "";
+  const text = typeof value === "number" ? num(value, Number.isInteger(value) ? 0 : 1) : String(value);
+  return dress.unit ? `${text}\u202f${dress.unit}` : text;
+}
+
+/** Styles are kept by what they depend on. indexed: whether some of the features are index lines, which alone bear labels. */
+function styler(dress: Dress, indexed: boolean) {
+  const made = new Map<string, Style>();
+  return (feature: FeatureLike, resolution: number): Style | undefined => {
+    if (!dress.label || resolution > dress.labelFrom) return undefined;
+    if (!passes(dress.filter, (column) => feature.get(column))) return undefined;
+    const label = labelOf(feature, dress, indexed);
+    if (!label) return undefined;
+    const type = feature.getGeometry()?.getType() ?? "LineString";
+    const line = type.includes("LineString");
+    const place = feature.get("kind") === "place";
+    const figures = typeof feature.get(dress.label) === "number";
+    const key = `${label}|${type}|${place}`;
+    const known = made.get(key);
+    if (known) return known;
+    const style = new Style({
+      text: new Text({
+        text: label,
+        placement: line ? "line" : "point",
+        font: figures ? FIGURES : line ? LINE_TEXT : TEXT,
+        fill: ink,
+        stroke: halo,
+        overflow: false,
+        offsetY: type === "Point" && !place ? -10 : 0,
+      }),
+    });
+    made.set(key, style);
+    return style;
+  };
+}
+
+/** Names and figures of features, with halos that keep them legible on any ground. */
+export function labelsLayer(collection: object, [west, south]: [number, number], dress: Dress): VectorLayer {
+  const features = new GeoJSON().readFeatures(collection);
+  for (const feature of features) feature.getGeometry()?.translate(-west, -south);
+  const source = new VectorSource({ features });
+  const style = styler(dress, hasIndexLines(source));
+  return new VectorLayer({ source, style, declutter: true, updateWhileInteracting: false });
+}
+
+const hasIndexLines = (source: VectorSource | null) =>
+  source?.getFeatures().some((feature) => feature.get("kind") === "index") ?? false;
+
+export const redress = (layer: VectorLayer, dress: Dress) =>
+  layer.setStyle(styler(dress, hasIndexLines(layer.getSource())));

@@ -1,0 +1,113 @@
+import type OlMap from "ol/Map";
+import type View from "ol/View";
+import { useEffect, useRef } from "react";
+import type { Quantity } from "../api/client";
+import { useProject } from "../desk/context";
+import { metresIn } from "../desk/format";
+import { useDesk } from "../desk/store";
+import { stopsOf } from "./ramps";
+import { isLit, lightOf, styleOf } from "./style";
+import { drawnCell, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
+import { useTilePath } from "./tilePath";
+
+/** A surface on a pane; `from` and `to` are the shares of the pane's width that it may draw on. */
+export interface Drawn {
+  id: string;
+  key: string;
+  quantity: Quantity;
+  coarse: boolean;
+  rough?: boolean;
+  from: number;
+  to: number;
+}
+
+const UNSEEN = 1e8; // levels no height reaches
+
+/** Surfaces on a map, from the bottom up: layers come and go with what is drawn, and are styled anew without loading again. */
+export function useSurfaces(map: OlMap | null, view: View, drawn: Drawn[]): void {
+  const project = useProject();
+  const metres = metresIn(project.frame.unit);
+  const path = useTilePath(project);
+  const grid = project.frame.grid;
+  const looks = useDesk((desk) => desk.looks);
+  const light = useDesk((desk) => desk.light);
+  const levels = useDesk((desk) => desk.levels);
+  const layers = useRef(new Map<string, { layer: SurfaceLayer; styled: string }>());
+  const clips = useRef(new Map<string, { from: number; to: number; first: boolean }>());
+  useEffect(() => {
+    if (!map) return;
+    const held = layers.current;
+    // a shade comes with the tiles: with another the layer is another
+    const nameOf = (one: (typeof drawn)[number]) =>
+      `${one.id}:${one.key}:${isLit(one.quantity) ? light.shade : "none"}`;
+    const wanted = new Set(drawn.map(nameOf));
+    for (const [id, { layer }] of held) {
+      if (wanted.has(id)) continue;
+      map.removeLayer(layer);
+      layer.dispose();
+      held.delete(id);
+    }
+    drawn.forEach((one, order) => {
+      const id = nameOf(one);
+      const look = looks[one.quantity];
+      const styled = JSON.stringify([stopsOf(look), one.quantity, light.several]);
+      clips.current.set(id, { from: one.from, to: one.to, first: order === 0 });
+      let entry = held.get(id);
+      if (!entry) {
+        const layer = surfaceLayer(path, one.key, grid, look, one.quantity, one.coarse, light, one.rough);
+        layer.on("prerender", (event) => {
+          const gl = event.context as WebGLRenderingContext;
+          const { from, to, first } = clips.current.get(id) ?? { from: 0, to: 1, first: true };
+          const { width, height } = gl.canvas;
+          if (first) {
+            // layers share one canvas, which the library clears only where the first of them may draw
+            gl.disable(gl.SCISSOR_TEST);
+            gl.clearColor(0, 0, 0, 0);
+            gl.clear(gl.COLOR_BUFFER_BIT);
+          }
+          gl.enable(gl.SCISSOR_TEST);
+          gl.scissor(Math.round(from * width), 0, Math.round(to * width) - Math.round(from * width), height);
+        });
+        layer.on("postrender", (event) => {
+          const gl = event.context as WebGLRenderingContext;
+          gl.disable(gl.SCISSOR_TEST);
+        });
+        entry = { layer, styled };
+        held.set(id, entry);
+        map.addLayer(layer);
+      } else if (entry.styled !== styled) {
+        entry.layer.setStyle(styleOf(look, one.quantity, one.coarse, light));
+        entry.styled = styled;
+      }
+      entry.layer.setZIndex(order);
+      const [low, high] = look.range;
+      const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
+      const [under, over] = (one.quantity === "height" && levels) || [-UNSEEN, UNSEEN];
+      entry.layer.updateStyleVariables({
+        ...lightOf(light),
+        low,
+        high: Math.max(high, low + 1e-6),
+        cell,
+        rise: light.rise * riseAt(cell) * metres,
+        under,
+        over,
+      });
+    });
+    map.render();
+  }, [map, drawn, looks, light, levels, path, grid, view, metres]);
+
+  useEffect(() => {
+    const relight = () => {
+      const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
+      for (const { layer } of layers.current.values())
+        layer.updateStyleVariables({ cell, rise: light.rise * riseAt(cell) * metres });
+    };
+    view.on("change:resolution", relight);
+    return () => view.un("change:resolution", relight);
+  }, [view, grid, light.rise, metres]);
+
+  useEffect(() => {
+    const held = layers.current;
+    return () => held.clear();
+  }, []);
+}

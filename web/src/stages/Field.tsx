@@ -1,0 +1,81 @@
+import { applies, boundsOf, choicesOf, propertyOf } from "../api/operations";
+import { useProject } from "../desk/context";
+import { size } from "../desk/format";
+import { Check } from "../ui/Check";
+import { Choice } from "../ui/Choice";
+import { NumberField } from "../ui/NumberField";
+import { NumbersField } from "../ui/NumbersField";
+import { TextField } from "../ui/TextField";
+import type { AnyWork } from "./useWorksheet";
+
+const UNSET = "unset";
+
+interface Props {
+  work: AnyWork;
+  name: string;
+  /** Instead of what the parameter's description says. */
+  label?: string;
+  unit?: string;
+  placeholder?: string;
+  /** What is set besides, or instead, where it changes. */
+  also?: (value: unknown) => Record<string, unknown>;
+}
+
+/** Whether a parameter has a meaning with the others as they are. */
+export const isFor = (work: AnyWork, name: string): boolean => applies(propertyOf(work.operation, name), work.params);
+
+/** Whether a parameter is a number, which leaves room for another in its line. */
+export function isNumber(work: AnyWork, name: string): boolean {
+  const { type, enum: values } = propertyOf(work.operation, name);
+  return (type === "number" || type === "integer") && !values;
+}
+
+/** One parameter of an operation, drawn from its description: a check, a choice, a number, several, or text. */
+export function Field({ work, name, label, unit, placeholder, also }: Props) {
+  const { frame } = useProject();
+  const property = propertyOf(work.operation, name);
+  if (!applies(property, work.params)) return null;
+  const value = work.params[name];
+  const set = (next: unknown) => work.setParams({ [name]: next, ...also?.(next) });
+  const told = { label: label ?? property.title, title: property.description };
+  const empty =
+    placeholder ?? (property.unset === "the frame's" ? `${size(frame.cell_size)}, the frame's` : property.unset);
+  if (property.type === "boolean")
+    return <Check label={told.label} title={told.title} checked={value === true} onChange={set} />;
+  if (property.enum) {
+    const options = choicesOf(work.operation, name);
+    const known = options.some((one) => one.value === property.unset);
+    const untouched = property.unset && !known ? [{ value: UNSET, title: property.unset }] : [];
+    const usual = property.enum.length && known ? property.unset : UNSET;
+    return (
+      <Choice
+        {...told}
+        value={value === null || value === undefined ? (usual ?? UNSET) : String(value)}
+        options={[...untouched, ...options]}
+        onChange={(next) => set(next === UNSET ? null : (property.enum?.find((one) => String(one) === next) ?? next))}
+      />
+    );
+  }
+  if (property.type === "array" && property.items?.type === "number")
+    return <NumbersField {...told} unit={unit ?? property.unit} value={(value as number[]) ?? []} onChange={set} />;
+  if (property.type === "string")
+    return (
+      <TextField
+        {...told}
+        value={(value as string | null) ?? ""}
+        placeholder={empty}
+        maxLength={property.maxLength}
+        onChange={(text) => set(text || null)}
+      />
+    );
+  return (
+    <NumberField
+      {...told}
+      unit={unit ?? property.unit}
+      value={value as number | null}
+      placeholder={empty ?? String(property.default ?? "")}
+      bounds={boundsOf(property)}
+      onChange={set}
+    />
+  );
+}

@@ -1,0 +1,32 @@
+import type LineString from "ol/geom/LineString";
+import type Polygon from "ol/geom/Polygon";
+import Draw from "ol/interaction/Draw";
+import type OlMap from "ol/Map";
+import { useEffect } from "react";
+import { toolOf, useDesk } from "../desk/store";
+import { areaMark } from "../map/marks";
+import type { Space } from "../map/space";
+
+const SETTLING = 350; // milliseconds in which the click that ends a drawing is not also a click on the map
+
+/** Drawing an area or a line: a corner with each click, the last one with two. */
+export function useDrawing(map: OlMap | null, space: Space): void {
+  const tool = useDesk(toolOf);
+  useEffect(() => {
+    if (!map || (tool.kind !== "area" && tool.kind !== "line")) return;
+    const line = tool.kind === "line";
+    const draw = new Draw({ type: line ? "LineString" : "Polygon", style: areaMark, stopClick: true });
+    draw.on("drawend", (event) => {
+      const shape = event.feature.getGeometry();
+      const drawn = line
+        ? (shape as LineString).getCoordinates()
+        : ((shape as Polygon).getCoordinates()[0] ?? []).slice(0, -1);
+      window.setTimeout(() => useDesk.getState().drop(tool.owner), SETTLING);
+      if (drawn.length > (line ? 1 : 2)) tool.done(drawn.map(space.toPlace));
+    });
+    map.addInteraction(draw);
+    return () => {
+      map.removeInteraction(draw);
+    };
+  }, [map, tool, space]);
+}
