@@ -61,13 +61,11 @@ export const applies = (property: Property, params: Record<string, unknown>): bo
     values.includes(params[other] as string | boolean),
   );
 
-/** The values of a choice with their titles. */
+/** The values of a choice with their titles, in the order people read them. */
 export function choicesOf(operation: OperationName, name: string): { value: string; title: string }[] {
-  const { titles, enum: values = Object.keys(titles ?? {}) } = propertyOf(operation, name);
-  return values.map((value) => ({
-    value: String(value),
-    title: titles?.[value] ?? String(value).replaceAll("_", " "),
-  }));
+  const { titles, enum: values = [] } = propertyOf(operation, name);
+  if (titles) return Object.entries(titles).map(([value, title]) => ({ value, title }));
+  return values.map((value) => ({ value: String(value), title: String(value).replaceAll("_", " ") }));
 }
 
 /** The bounds of a number, in words and as a test. */

@@ -3,7 +3,6 @@ import { Deleted } from "./Deleted";
 import { type Tab, useDesk } from "./store";
 import { HeightsTab } from "./tabs/HeightsTab";
 import { LinesTab } from "./tabs/LinesTab";
-import { OverlapsTab } from "./tabs/OverlapsTab";
 import { ProfileTab } from "./tabs/ProfileTab";
 import { ReadingsTab } from "./tabs/ReadingsTab";
 import { RecipeTab } from "./tabs/RecipeTab";
@@ -13,9 +12,10 @@ import { TablesTab } from "./tabs/TablesTab";
 /** What is held, as pictures and tables, along the foot of the desk. */
 export function Strip() {
   const { surfaces, points, features, clouds, images, tables } = useHeld();
-  const tab = useDesk((desk) => desk.tab);
+  // a tab that a worksheet brought along is gone with it
+  const tab = useDesk((desk) => (desk.tab === "own" && !desk.ownTab ? "surfaces" : desk.tab));
   const pinned = useDesk((desk) => desk.pinned);
-  const joining = useDesk((desk) => desk.operation === "mosaic");
+  const own = useDesk((desk) => desk.ownTab);
   const set = useDesk((desk) => desk.set);
   const tabs: [Tab, string, number | null][] = [
     ["surfaces", "Surfaces", surfaces.length],
@@ -26,7 +26,7 @@ export function Strip() {
     ["readings", "Readings", pinned.length],
     ["recipe", "Recipe", null],
   ];
-  if (joining) tabs.push(["overlaps", "Overlaps", null]);
+  if (own) tabs.push(["own", own.title, null]);
   return (
     <section className="strip" aria-label="Holdings">
       <div className="tabs" role="tablist">
@@ -44,7 +44,7 @@ export function Strip() {
             {count !== null && <span className="n">{count}</span>}
           </button>
         ))}
-        {tab === "overlaps" && <span className="hint">Press a pair to see its difference on the map</span>}
+        {own && tab === "own" && <span className="hint">{own.hint}</span>}
         {tab === "surfaces" && surfaces.length > 0 && (
           <span className="hint">
             Newest first. Point at a picture and press <kbd>A</kbd> or <kbd>B</kbd>
@@ -60,7 +60,7 @@ export function Strip() {
         {tab === "heights" && <HeightsTab />}
         {tab === "readings" && <ReadingsTab />}
         {tab === "recipe" && <RecipeTab />}
-        {tab === "overlaps" && <OverlapsTab />}
+        {own && tab === "own" && <own.Body />}
       </div>
     </section>
   );

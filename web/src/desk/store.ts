@@ -8,12 +8,13 @@ import type { ShownAs } from "../map/useShown";
 import { left, READ, type Tool } from "../tools/tool";
 import { BENCHES, type BenchName } from "./benches";
 import type { Overlay } from "./overlays";
+import type { OwnTab } from "./ownTab";
 
 export type Slot = "a" | "b";
 export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
 export type Stage = "Gather" | "Build" | "Join" | "Fit" | "Mend" | "Judge" | "Drain" | "Deliver";
 export type Stretch = "whole" | "view" | "middle" | "typed";
-export type Tab = "surfaces" | "lines" | "profile" | "heights" | "readings" | "recipe" | "overlaps" | "tables";
+export type Tab = "surfaces" | "lines" | "profile" | "heights" | "readings" | "recipe" | "own" | "tables";
 
 export const STAGES: Stage[] = ["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"];
 
@@ -76,6 +77,8 @@ export interface ShownPreview {
   outline: [number, number][][];
   /** What it is a preview of: the name that was typed for it, or what makes it. */
   of?: string;
+  /** What it is made of, by role. */
+  inputs?: Inputs;
   /** Whether the map shows what only nearly stands for it. */
   rough?: boolean;
   /** What it is called, where it is no preview of a worksheet's result. */
@@ -130,6 +133,8 @@ interface Desk extends Remembered {
   /** What the pointer does: the last of these, or reading where there is none. */
   tools: Tool[];
   bench: BenchName;
+  /** The tab of the strip that the open worksheet brings along. */
+  ownTab: OwnTab | null;
   /** The lines, points or cloud whose dress is changed. */
   dressing: number | null;
   /** Levels that the map shows: below the lower as under water, above the upper bleached. */
@@ -213,6 +218,7 @@ export const useDesk = create<Desk>((set, get) => ({
   overlays: [],
   tools: [],
   bench: "map",
+  ownTab: null,
   overMap: false,
   measuring: {},
   tabled: null,

@@ -104,7 +104,7 @@ export function RunFoot({ work, name, action = "Run", makes, made: told, refused
       )}
       <div className="go">
         {operation.previews === "none" ? <span /> : <PreviewSwitch />}
-        <span className="acts">
+        <span className="pair">
           {live && (
             <Button className="beside" disabled={disabled} onClick={() => work.run(name, true).catch(() => undefined)}>
               Keep live

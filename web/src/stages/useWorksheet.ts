@@ -72,10 +72,11 @@ export function useWorksheet<N extends OperationName>(operation: N) {
             rough: result.rough,
             outline: result.outline as [number, number][][],
             of,
+            inputs: asked?.inputs,
           }
         : null;
     if (shown || !previewOn || !preview.isPlaceholderData) set({ preview: shown });
-  }, [previewOn, result, of, preview.isPlaceholderData, set]);
+  }, [previewOn, result, of, asked, preview.isPlaceholderData, set]);
   useEffect(() => () => set({ preview: null }), [set]);
 
   // what was made belongs to the settings it was made with

@@ -17,7 +17,7 @@ export function Sheet({ stage, title, lead, foot, children }: Props) {
     <>
       <header>
         <h1>{title}</h1>
-        <Button kind="link" className="back" onClick={() => open(stage)}>
+        <Button kind="bare" className="back" onClick={() => open(stage)}>
           <svg viewBox="0 0 6 9" width="6" height="9" aria-hidden="true">
             <path d="M5 1 1.500 4.500 5 8" />
           </svg>

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { ViewFigures } from "../../api/client";
 import { gradientOf, RAMPS, stopsOf } from "../../map/ramps";
 import { decimalsFor } from "../format";
-import { marks, rangeFor } from "../Key";
+import { marks, rangeFor } from "../key/range";
 import { FRESH } from "../store";
 
 const figures = (low: number | null, high: number | null): ViewFigures => ({

@@ -7,7 +7,7 @@ import { lightOf, styleOf } from "../../map/style";
 import { type Shown, useShown } from "../../map/useShown";
 import { draw, service, surface } from "../../testing/render";
 import { useHeld } from "../context";
-import { LookButton } from "../LookPanel";
+import { LookButton } from "../look/LookButton";
 import { lightAt, placeOf } from "../SunDial";
 import { FRESH, type Look, restored, useDesk } from "../store";
 

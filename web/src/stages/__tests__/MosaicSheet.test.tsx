@@ -3,10 +3,10 @@ import { act, cleanup, fireEvent, screen, waitFor, within } from "@testing-libra
 import { afterEach, describe, expect, it } from "vitest";
 import type { Holding, SurfaceHolding } from "../../api/client";
 import { useDesk } from "../../desk/store";
-import { OverlapsTab, typesOf } from "../../desk/tabs/OverlapsTab";
 import { drawn, inHand, shownOver } from "../../testing/desk";
 import { type Asked, draw, service, surface } from "../../testing/render";
 import { aboutOverlaps, MosaicSheet } from "../join/MosaicSheet";
+import { OverlapsTab, typesOf } from "../join/OverlapsTab";
 import { accuracyOf, doubtsAbout, flattened, sourcesOf } from "../join/sources";
 import type { Overlap, Overlaps } from "../join/useOverlaps";
 

@@ -3,7 +3,8 @@ import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { useDesk } from "../../desk/store";
 import { type Asked, draw, lines, points, service, surface } from "../../testing/render";
-import { groupsOf, megabytes, PackageSheet } from "../deliver/PackageSheet";
+import { groupsOf, megabytes } from "../deliver/contents";
+import { PackageSheet } from "../deliver/PackageSheet";
 
 afterEach(cleanup);
 

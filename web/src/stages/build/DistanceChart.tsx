@@ -1,5 +1,5 @@
 import { num } from "../../desk/format";
-import { marks } from "../../desk/Key";
+import { marks } from "../../desk/key/range";
 
 /** A colour for each method, told apart by anyone and none of them A's or B's. */
 export const METHOD_INKS: Record<string, string> = {

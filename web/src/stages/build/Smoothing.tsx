@@ -2,7 +2,7 @@ import type { Holding } from "../../api/client";
 import { usePreview } from "../../api/queries";
 import { useProject } from "../../desk/context";
 import { num } from "../../desk/format";
-import { marks } from "../../desk/Key";
+import { marks } from "../../desk/key/range";
 import { numbersOf } from "../../desk/tables";
 import { Button } from "../../ui/Button";
 import type { Work } from "../useWorksheet";

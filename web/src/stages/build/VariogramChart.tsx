@@ -1,6 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import { num } from "../../desk/format";
-import { marks } from "../../desk/Key";
+import { marks } from "../../desk/key/range";
 
 export type Model = "spherical" | "exponential" | "gaussian" | "matern";
 export interface Fit {

@@ -16,20 +16,13 @@ import { NumberField } from "../../ui/NumberField";
 import { Section, Sheet } from "../../ui/Sheet";
 import { Findings } from "../Findings";
 
+import { Built } from "./Built";
+import { groupsOf } from "./contents";
+
 interface Checked {
   findings: Finding[];
   members: { holding_id: number; file: string; step: number | null }[];
 }
-interface Package {
-  id: string;
-  name: string;
-  file: string;
-  bytes: number;
-  count: number;
-  report: boolean;
-  made: string;
-}
-
 const SURFACES = [
   { value: "tif", title: "GeoTIFF, cloud-optimised" },
   { value: "asc", title: "ASCII grid" },
@@ -55,22 +48,6 @@ const POINTS = [
   { value: "csv", title: "CSV table" },
   { value: "xlsx", title: "spreadsheet" },
 ];
-
-/** A file's size in words. */
-export const megabytes = (bytes: number) => (bytes < 1e5 ? `${num(bytes / 1e3)} kB` : `${num(bytes / 1e6, 1)} MB`);
-
-/** What may go into a package, in groups as a technician thinks of them. */
-export function groupsOf(held: { surfaces: Holding[]; others: Holding[] }): { title: string; holdings: Holding[] }[] {
-  const kind = (name: string) => held.others.filter((one) => one.kind === name);
-  return [
-    { title: "Surfaces made here", holdings: held.surfaces.filter((one) => one.recipe) },
-    { title: "Surfaces as they came", holdings: held.surfaces.filter((one) => !one.recipe) },
-    { title: "Lines and areas", holdings: kind("features") },
-    { title: "Points", holdings: kind("points") },
-    { title: "Clouds", holdings: kind("cloud") },
-    { title: "Images", holdings: kind("image") },
-  ].filter(({ holdings }) => holdings.length > 0);
-}
 
 /** One zip of chosen files with checksums, recipes and a report. */
 export function PackageSheet() {
@@ -353,54 +330,5 @@ export function PackageSheet() {
       <Findings findings={findings} onFix={(values) => setParam({ step: values.step })} />
       <Built done={running?.state === "done" ? running.id : ""} />
     </Sheet>
-  );
-}
-
-/** The packages that are here. `done`: the one built last, so that the list is read again. */
-function Built({ done }: { done: string }) {
-  const project = useProject();
-  const { data: built = [] } = useQuery({
-    queryKey: KEYS.packages(project.id, done),
-    queryFn: () => call<Package[]>("GET", `/projects/${project.id}/packages`),
-    placeholderData: keepPreviousData,
-  });
-  const remove = useMutation({
-    mutationFn: (id: string) => call("DELETE", `/projects/${project.id}/packages/${id}`),
-    onSettled: () => client.invalidateQueries({ queryKey: KEYS.packages(project.id) }),
-  });
-  if (!built.length) return null;
-  return (
-    <Section title="Packages here" aside={String(built.length)}>
-      {remove.error && <p className="err">{remove.error.message}</p>}
-      <ul className="built" aria-label="Packages">
-        {built.map((one) => {
-          const at = `/api/projects/${project.id}/packages/${one.id}`;
-          return (
-            <li key={one.id}>
-              <span>{one.name}</span>
-              <small>
-                <span className="n">{num(one.count)}</span> files, <span className="n">{megabytes(one.bytes)}</span>,{" "}
-                {new Date(one.made).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
-              </small>
-              <span className="acts">
-                <a className="lnk" href={`${at}/file`}>
-                  Download
-                </a>
-                {one.report && (
-                  <a className="lnk" href={`${at}/report`} target="_blank" rel="noreferrer">
-                    Report
-                  </a>
-                )}
-                {project.role !== "viewer" && (
-                  <Button kind="link" onClick={() => remove.mutate(one.id)}>
-                    Delete
-                  </Button>
-                )}
-              </span>
-            </li>
-          );
-        })}
-      </ul>
-    </Section>
   );
 }

@@ -4,7 +4,7 @@ import { type Cover, call, type Order, type Place, type Product } from "../../ap
 import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
-import { many, num, parse, thousands } from "../../desk/format";
+import { many, num, parse } from "../../desk/format";
 import { type Footprint, useOverlay } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
 import type { Ring } from "../../map/shapes";
@@ -14,100 +14,16 @@ import { Section, Sheet } from "../../ui/Sheet";
 import { Toggle } from "../../ui/Toggle";
 import { Arrival } from "./Arrival";
 import { areaOf, boxOf, holds, ringOf } from "./area";
+import { Coming } from "./Coming";
+import { OPEN, WORDS } from "./orders";
+import { ProductRow } from "./ProductRow";
 import { useWhere } from "./useWhere";
 
 const NOWHERE: Place[] = [];
-const OPEN = ["waiting", "making", "arriving", "taking in"];
-
-const WORDS: Record<string, string> = { waiting: "waiting", making: "being made", "taking in": "inspecting" };
-
 function standingLook(standing: string): Footprint["look"] {
   if (standing === "received") return "received";
   if (standing === "failed" || standing === "cancelled") return "failed";
   return standing ? "arriving" : "open";
-}
-
-/** Cells of a cut-out against a provider's limit. */
-function Cost({ cover }: { cover: Cover }) {
-  const share = Math.min(cover.cells / cover.max_cells, 2) / 2;
-  const over = cover.cells > cover.max_cells;
-  return (
-    <span className={`cost ${over ? "over" : ""}`}>
-      <svg width="62" height="6" viewBox="0 0 62 6" aria-hidden="true">
-        <rect width="62" height="6" fill="#DAD6CA" rx="1" />
-        <rect width={62 * share} height="6" fill={over ? "#9A6B00" : "#1B6470"} rx="1" />
-        <path d="M31 0v6" stroke="#1F2A30" />
-      </svg>
-      <span>
-        <span className="n">{thousands(cover.cells)}</span> of <span className="n">{thousands(cover.max_cells)}</span>{" "}
-        cells
-      </span>
-    </span>
-  );
-}
-
-interface RowProps {
-  product: Product;
-  cover: Cover | undefined;
-  chosen: boolean;
-  onChoose: () => void;
-  onCut: (cell: number) => void;
-  cutting: boolean;
-}
-
-function ProductRow({ product, cover, chosen, onChoose, onCut, cutting }: RowProps) {
-  const down = product.down_for != null;
-  return (
-    <li className={`${chosen ? "on" : ""} ${down ? "down" : ""}`}>
-      <label>
-        <input type="radio" name="product" checked={chosen} onChange={onChoose} />
-        <b>{product.title}</b>
-        <span className="n">{product.resolution == null ? "–" : `${num(product.resolution)} m`}</span>
-        <span className="n">{product.le90 == null ? "–" : `${num(product.le90, 1)} m`}</span>
-        <span className="n">{product.year ?? "–"}</span>
-        <span>{product.voids ?? "–"}</span>
-      </label>
-      <div className="more">
-        {product.reference && (
-          <span>
-            {product.reference}
-            {!cutting && (product.canopy ? ", trees in it" : ", no trees")}
-          </span>
-        )}
-        {cover && !cover.reason && cutting && <Cost cover={cover} />}
-        {cover && !cover.reason && !cutting && (
-          <span>
-            <span className="n">{num(cover.tiles.length)}</span> {cover.tiles.length === 1 ? "tile" : "tiles"} here
-          </span>
-        )}
-      </div>
-      {chosen && product.crs && (
-        <div className="more">
-          <span>
-            <span className="n">{product.crs}</span>, zero at {product.datum}
-          </span>
-        </div>
-      )}
-      {down && (
-        <div className="more again" role="status">
-          {product.reason} It is asked again by itself.
-        </div>
-      )}
-      {cover?.reason && !down && <div className="more fail">{cover.reason}</div>}
-      {chosen && cutting && cover?.finest != null && cover.cells > cover.max_cells && (
-        <div className="more">
-          <span>
-            Finest that fits: <span className="n">{cellText(cover.finest, cover)}</span>
-          </span>
-          <Button onClick={() => cover.finest != null && onCut(cover.finest)}>Cut at that</Button>
-        </div>
-      )}
-    </li>
-  );
-}
-
-function cellText(cell: number, cover: Cover): string {
-  return cover.unit === "°" ? `${num(cell * 3600, 1)}″` : `${num(cell, cell < 10 ? 1 : 0)} m`;
 }
 
 /** Order tiles or a cut-out of an area from the providers, and watch them come in. */
@@ -256,10 +172,6 @@ export function OrderTiles() {
       client.invalidateQueries({ queryKey: KEYS.cover(project.id) });
     },
   });
-  const cancel = useMutation({
-    mutationFn: (id: number) => call<Order>("POST", `/projects/${project.id}/orders/${id}/cancel`),
-    onSettled: () => client.invalidateQueries({ queryKey: KEYS.orders(project.id) }),
-  });
   const cutCell = (chosen && cell[chosen.depot]) ?? cover?.cell_size ?? 0;
   const cutCells = cover ? Math.round(cover.cells * (cover.cell_size / Math.max(cutCell, cover.cell_size)) ** 2) : 0;
   const bytes = wanted.reduce((sum, tile) => sum + tile.bytes, 0);
@@ -270,7 +182,6 @@ export function OrderTiles() {
     .filter((part) => part.holding_id !== null)
     .sort((a, b) => (b.holding_id ?? 0) - (a.holding_id ?? 0))[0];
   const received = all.find((one) => one.id === newest?.holding_id);
-  const open = orders.filter((one) => one.parts.some((part) => OPEN.includes(part.standing)));
   return (
     <Sheet
       stage="Gather"
@@ -451,58 +362,7 @@ export function OrderTiles() {
         )}
         {lookError && <p className="fail">{lookError.message}</p>}
       </section>
-      {open.map((one) => (
-        <section className="sec" key={one.id} aria-label={`Order of ${one.title}`}>
-          <h2>
-            Coming: {one.title}
-            <small>
-              {mayOrder && (
-                <Button kind="link" onClick={() => cancel.mutate(one.id)}>
-                  Cancel
-                </Button>
-              )}
-            </small>
-          </h2>
-          <ul className="partlist">
-            {one.parts
-              .filter((part) => OPEN.includes(part.standing))
-              .map((part) => (
-                <li key={part.id}>
-                  <span className="n">{part.name}</span>
-                  <span className={part.note ? "again" : "mut"}>
-                    {part.note || (WORDS[part.standing] ?? part.standing)}
-                    {part.try_in != null && part.try_in > 1 && (
-                      <>
-                        {" "}
-                        Again in <span className="n">{num(part.try_in)} s</span>.
-                      </>
-                    )}
-                  </span>
-                  {part.size > 0 && (
-                    <div
-                      className="bar"
-                      role="progressbar"
-                      aria-label={part.name}
-                      aria-valuenow={Math.round((100 * part.received) / part.size)}
-                    >
-                      <i style={{ width: `${Math.min((100 * part.received) / part.size, 100)}%` }} />
-                    </div>
-                  )}
-                </li>
-              ))}
-          </ul>
-        </section>
-      ))}
-      {parts
-        .filter((part) => part.standing === "failed")
-        .slice(0, 3)
-        .map((part) => (
-          <section className="sec" key={part.id}>
-            <p className="fail" role="alert">
-              {part.note}
-            </p>
-          </section>
-        ))}
+      <Coming orders={orders} mayOrder={mayOrder} />
       {received && <Arrival holding={received} />}
     </Sheet>
   );

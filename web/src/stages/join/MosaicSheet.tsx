@@ -4,6 +4,7 @@ import { choicesOf, propertyOf } from "../../api/operations";
 import { quantityOf, useHeld } from "../../desk/context";
 import { num, shortUnit } from "../../desk/format";
 import { useOverlay } from "../../desk/overlays";
+import { useOwnTab } from "../../desk/ownTab";
 import { useDesk } from "../../desk/store";
 import type { Line } from "../../map/shapes";
 import { Button } from "../../ui/Button";
@@ -14,6 +15,7 @@ import { OutputChoice } from "../OutputChoice";
 import { RoleField } from "../RoleField";
 import { useWorksheet } from "../useWorksheet";
 import { type Given, GivenAreas } from "./GivenAreas";
+import { OverlapsTab } from "./OverlapsTab";
 import { RuleIcon } from "./RuleIcon";
 import { Sources } from "./Sources";
 import { accuracyOf, doubtsAbout, flattened, INSPECT, type Source, sourcesOf } from "./sources";
@@ -21,6 +23,7 @@ import { type Overlaps, useOverlaps } from "./useOverlaps";
 import { useRulePictures } from "./useRulePictures";
 
 const NAME = "mosaic";
+const OVERLAPS = { title: "Overlaps", hint: "Press a pair to see its difference on the map", Body: OverlapsTab };
 const RULES = choicesOf(NAME, "rule");
 const RULE_NAMES = RULES.map(({ value }) => value);
 
@@ -104,12 +107,7 @@ export function MosaicSheet() {
     const worth = (one: Source) => accuracyOf(one)?.nmad ?? 1_000 + (one.holdings[0]?.surface?.cell_size ?? 0);
     take(made.sort((one, other) => worth(one) - worth(other)));
   }, [surfacesGiven, surfaces, usable, take]);
-  useEffect(() => {
-    set({ tab: "overlaps" });
-    return () => {
-      if (useDesk.getState().tab === "overlaps") set({ tab: "surfaces" });
-    };
-  }, [set]);
+  useOwnTab(OVERLAPS);
 
   const used = new Set(chosen.flatMap((one) => one.holdings));
   const others = sourcesOf(usable.filter((one) => !used.has(one)));

@@ -1,41 +1,12 @@
-import { type KeyboardEvent, type PointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
-import type { Quantity, ViewFigures } from "../api/client";
-import { useFigures } from "../api/queries";
-import { patchOf, type Stop, stopsOf } from "../map/ramps";
-import { useDifference } from "../map/useDifference";
-import { useShown } from "../map/useShown";
-import { sourcesOf } from "../stages/join/sources";
-import { unitOf, useHeld, useProject } from "./context";
-import { decimalsFor, num, parse } from "./format";
-import { LookButton } from "./LookPanel";
-import { type Look, type Stretch, useDesk } from "./store";
-import { useReading } from "./useReading";
+import { type KeyboardEvent, type PointerEvent, useLayoutEffect, useRef, useState } from "react";
+import type { Quantity, ViewFigures } from "../../api/client";
+import { type Stop, stopsOf } from "../../map/ramps";
+import { decimalsFor, num } from "../format";
+import { type Look, useDesk } from "../store";
+
+import { marks } from "./range";
 
 const BAR = { x: 25, width: 11 };
-
-/** Round marks between two values, about `count` of them. */
-export function marks(low: number, high: number, count: number): number[] {
-  const rough = (high - low) / Math.max(count, 1);
-  if (!(rough > 0)) return [low];
-  const power = 10 ** Math.floor(Math.log10(rough));
-  const step = [1, 2, 5, 10].map((digit) => digit * power).find((value) => value >= rough) ?? rough;
-  const first = Math.ceil(low / step - 1e-9);
-  return Array.from({ length: Math.floor(high / step + 1e-9) - first + 1 }, (_, i) => (first + i) * step);
-}
-
-/** The range a stretch asks for; differences keep zero in the middle. */
-export function rangeFor(stretch: Stretch, figures: ViewFigures[], quantity: Quantity): [number, number] | null {
-  const lows = figures.flatMap((one) => (stretch === "middle" ? one.low2 : one.low) ?? []);
-  const highs = figures.flatMap((one) => (stretch === "middle" ? one.high98 : one.high) ?? []);
-  if (!lows.length || !highs.length) return null;
-  const low = Math.min(...lows);
-  const high = Math.max(...highs);
-  if (quantity === "difference") {
-    const most = Math.max(Math.abs(low), Math.abs(high), 0.01);
-    return [-most, most];
-  }
-  return high > low ? [low, high] : [low, low + 1];
-}
 
 function outline(figures: ViewFigures | undefined, y: (value: number) => number, from: number, to: number): string {
   if (!figures || figures.low === null) return "";
@@ -47,145 +18,6 @@ function outline(figures: ViewFigures | undefined, y: (value: number) => number,
     return `H${x.toFixed(1)}V${y(low + (i + 1) * step).toFixed(1)}`;
   });
   return `M${from} ${y(low).toFixed(1)}${sides.join("")}H${from}Z`;
-}
-
-/** Which colour is which surface, of a map that shows where cells came from. */
-function SourceKey({ ids }: { ids: number | (number | null)[] | undefined }) {
-  const { surfaces } = useHeld();
-  const listed = sourcesOf(
-    (Array.isArray(ids) ? ids : []).flatMap((id) => surfaces.find((one) => one.id === id) ?? []),
-  );
-  return (
-    <ul className="sourcekey" aria-label="Sources">
-      {listed.map(({ name }, i) => (
-        <li key={name}>
-          <i className="patch" style={{ background: patchOf(i) }} />
-          {name}
-        </li>
-      ))}
-    </ul>
-  );
-}
-
-/** Legend, histogram and stretch in one: the ramp upright, A's histogram on its left, B's on its right. */
-export function Key() {
-  const project = useProject();
-  const { a, b } = useHeld();
-  const mode = useDesk((desk) => desk.mode);
-  const looks = useDesk((desk) => desk.looks);
-  const bounds = useDesk((desk) => desk.bounds);
-  const preview = useDesk((desk) => desk.preview);
-  const setLook = useDesk((desk) => desk.look);
-  const minus = mode === "minus" && Boolean(a && b);
-  const difference = useDifference(a, b, minus);
-  const reading = useReading();
-  const [inA, inB] = [useShown(a), useShown(b)];
-  const quantity: Quantity = minus ? "difference" : (preview?.quantity ?? (inA ?? inB)?.quantity ?? "height");
-  const look = looks[quantity];
-  const keyA = minus ? difference.key : (preview?.key ?? inA?.key ?? null);
-  const keyB = !minus && inB?.quantity === quantity ? inB.key : null;
-  const under = preview && !minus && inA?.quantity === quantity ? inA.key : null; // A around the preview
-  const keys = [...new Set([keyA, keyB, under])].filter((key) => key !== null);
-  const rounded = bounds?.map((value) => Math.round(value)) ?? null;
-  const inView = useFigures(project.id, keys, rounded, rounded !== null);
-  const whole = useFigures(project.id, keys, null, look.stretch === "whole");
-  const unit = unitOf(quantity, project.frame.unit);
-  const figures = look.stretch === "whole" ? whole.data : inView.data;
-
-  const sheet = useDesk((desk) => desk.sheets.mosaic);
-  const sourceIds = preview ? sheet?.inputs.surfaces : a?.recipe?.input_ids.surfaces;
-
-  useEffect(() => {
-    if (look.stretch === "typed" || !figures) return;
-    const found = rangeFor(
-      look.stretch,
-      keys.flatMap((key) => figures[key] ?? []),
-      quantity,
-    );
-    if (found && (found[0] !== look.range[0] || found[1] !== look.range[1])) setLook(quantity, { range: found });
-  }, [figures, keys, look, quantity, setLook]);
-
-  if (quantity === "source")
-    return (
-      <aside className="key" aria-label="Key">
-        <SourceKey ids={sourceIds} />
-      </aside>
-    );
-  return (
-    <aside className="key" aria-label="Key">
-      <LookButton look={look} quantity={quantity} unit={unit} />
-      <Limit label="Upper end of the ramp" index={1} look={look} quantity={quantity} unit={unit} />
-      <div className="ab">
-        <b>{keyA ? (minus ? "" : "A") : ""}</b>
-        <b>{keyB ? "B" : ""}</b>
-      </div>
-      <Axis
-        look={look}
-        quantity={quantity}
-        unit={unit}
-        a={keyA ? inView.data?.[keyA] : undefined}
-        b={keyB ? inView.data?.[keyB] : undefined}
-        plain={minus}
-        readings={
-          minus ? [reading.minus, null] : [keyA === a?.key ? reading.a : null, keyB === b?.key ? reading.b : null]
-        }
-      />
-      <Limit label="Lower end of the ramp" index={0} look={look} quantity={quantity} unit={unit} />
-      <div className="rng" role="radiogroup" aria-label="Stretch" style={{ marginTop: 8 }}>
-        {(
-          [
-            ["whole", "whole"],
-            ["view", "this view"],
-            ["middle", "2 to 98 %"],
-          ] as [Stretch, string][]
-        ).map(([value, title]) => (
-          <label key={value}>
-            <input
-              type="radio"
-              name="stretch"
-              checked={look.stretch === value}
-              onChange={() => setLook(quantity, { stretch: value })}
-            />
-            {title}
-          </label>
-        ))}
-      </div>
-    </aside>
-  );
-}
-
-interface LimitProps {
-  label: string;
-  index: 0 | 1;
-  look: Look;
-  quantity: Quantity;
-  unit: string;
-}
-
-function Limit({ label, index, look, quantity, unit }: LimitProps) {
-  const setLook = useDesk((desk) => desk.look);
-  const [text, setText] = useState<string | null>(null);
-  const shown = num(look.range[index], decimalsFor(look.range[1] - look.range[0]));
-  const keep = () => {
-    const value = text === null ? null : parse(text);
-    setText(null);
-    if (value === null) return;
-    const range: [number, number] = index ? [look.range[0], value] : [value, look.range[1]];
-    if (range[1] > range[0]) setLook(quantity, { range, stretch: "typed" });
-  };
-  return (
-    <div className="lim" style={{ marginTop: 4 }}>
-      <input
-        aria-label={label}
-        value={text ?? shown}
-        onFocus={(event) => event.target.select()}
-        onChange={(event) => setText(event.target.value)}
-        onBlur={keep}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-      />
-      <span>{unit}</span>
-    </div>
-  );
 }
 
 interface AxisProps {
@@ -201,7 +33,7 @@ interface AxisProps {
 }
 
 /** The upright axis with ramp, handles, stops and histograms. */
-function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps) {
+export function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps) {
   const setLook = useDesk((desk) => desk.look);
   const box = useRef<HTMLDivElement>(null);
   const [height, setHeight] = useState(300);

@@ -1,11 +1,11 @@
+import { useProject } from "../../desk/context";
+import { num, shortUnit, size } from "../../desk/format";
+import { Measure } from "../../desk/Measure";
+import { FRESH, useDesk } from "../../desk/store";
 import { patchOf, stopsOf } from "../../map/ramps";
-import { signed } from "../../stages/join/Sources";
 import type { Source } from "../../stages/join/sources";
 import { type Overlap, useOverlaps } from "../../stages/join/useOverlaps";
-import { useProject } from "../context";
-import { num, shortUnit, size } from "../format";
-import { Measure } from "../Measure";
-import { FRESH, useDesk } from "../store";
+import { signed } from "./Sources";
 
 const [WIDE, HIGH] = [96, 16];
 

@@ -1,0 +1,21 @@
+import { patchOf } from "../../map/ramps";
+import { sourcesOf } from "../../stages/join/sources";
+import { useHeld } from "../context";
+
+/** Which colour is which surface, of a map that shows where cells came from. */
+export function SourceKey({ ids }: { ids: number | (number | null)[] | undefined }) {
+  const { surfaces } = useHeld();
+  const listed = sourcesOf(
+    (Array.isArray(ids) ? ids : []).flatMap((id) => surfaces.find((one) => one.id === id) ?? []),
+  );
+  return (
+    <ul className="sourcekey" aria-label="Sources">
+      {listed.map(({ name }, i) => (
+        <li key={name}>
+          <i className="patch" style={{ background: patchOf(i) }} />
+          {name}
+        </li>
+      ))}
+    </ul>
+  );
+}
