@@ -57,7 +57,7 @@ class SeeTest(Joining):
         page.wait_for_timeout(1500)
         self.assertGreater(np.abs(self.pixels(".map") - grey).mean(), 1)
         self.assertEqual(asked, [])  # light is the shader's alone
-        page.get_by_label("Turned about").check()
+        page.get_by_label("Reversed").check()
         page.get_by_role("combobox", name="Classes").click()
         page.get_by_role("option", name=re.compile("about 6")).click()
         expect(page.get_by_label("Breaks, m")).to_have_value(re.compile("100; 200; 300"))

@@ -33,7 +33,7 @@ export const TOOLS: Record<ToolKind, Facts> = {
   read: { cursor: "crosshair", hint: "Point at the map to read heights. Click to keep a reading." },
   area: { cursor: "cell", hint: "Click each corner of the area, the last one twice. Esc leaves." },
   line: { cursor: "cell", hint: "Click along the line, twice at its end. Esc leaves." },
-  pick: { cursor: "pointer", hint: "Click each point that is meant. Esc leaves." },
+  pick: { cursor: "pointer", hint: "Click what is meant. Esc leaves." },
   edit: { cursor: "default", hint: "" },
 };
 

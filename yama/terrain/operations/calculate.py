@@ -8,7 +8,7 @@ from string import ascii_lowercase
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from yama.terrain.findings import Finding
 from yama.terrain.fit.expression import (
@@ -26,7 +26,7 @@ from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.mosaic.mosaic import bounds_in
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import Params, Titles
+from yama.terrain.operations.parameters import UNTOLD, Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -38,12 +38,27 @@ _OFF = 0.001  # of a cell
 
 
 class CalculateParams(Params):
-    """What is computed. The surfaces are called a, b, c... in the order they are given."""
+    """What is computed. The surfaces are called a, b, c... in the order they are given, or as `names` says."""
 
     expression: str = Field("a - b", max_length=MOST_CHARACTERS, description="Over the surfaces a, b, c and so on.")
     quantity: Annotated[Literal["height", "difference"], Titles({"height": "heights", "difference": "differences"})] = (
         Field("height", title="Cells say", description="What the cells are, for how they are shown.")
     )
+    names: Annotated[list[str], UNTOLD] = Field(
+        [], max_length=26, description="The letter of each surface; a, b, c and so on where empty."
+    )
+
+    @model_validator(mode="after")
+    def _letters(self) -> CalculateParams:
+        if len(set(self.names)) < len(self.names) or not all(
+            len(one) == 1 and one in ascii_lowercase for one in self.names
+        ):
+            raise ValueError("names are letters from a to z, each once")
+        return self
+
+    def letters(self, count: int) -> list[str]:
+        """The letters of so many surfaces."""
+        return self.names or list(ascii_lowercase[:count])
 
 
 def _named(names: Sequence[str]) -> str:
@@ -73,10 +88,13 @@ class Calculate(Operation[CalculateParams]):
 
     def check(self, inputs: Inputs, params: CalculateParams, frame: Frame) -> list[Finding]:
         surfaces = inputs.surfaces("surfaces")
-        names = ascii_lowercase[: len(surfaces)]
         if len(surfaces) > len(ascii_lowercase):
             return [Finding("many", "stop", f"{len(surfaces)} surfaces are more than there are letters to name them.",
                             "Choose at most 26.")]  # fmt: skip
+        names = params.letters(len(surfaces))
+        if len(names) != len(surfaces):
+            return [Finding("names", "stop", f"{len(names)} letters are given for {len(surfaces)} surfaces.",
+                            "Give one for each, or none.")]  # fmt: skip
         try:
             node = parse(params.expression, names)
         except ExpressionError as error:
@@ -127,10 +145,9 @@ class Calculate(Operation[CalculateParams]):
 
     def run(self, inputs: Inputs, params: CalculateParams, frame: Frame, progress: Progress) -> Results:
         surfaces = inputs.surfaces("surfaces")
-        node = parse(params.expression, ascii_lowercase[: len(surfaces)])
-        used = sorted(names_in(node))
-        given = [surfaces[ascii_lowercase.index(name)] for name in used]
-        made = calculated(node, dict(zip(used, given, strict=True)), frame.grid)
+        by_name = dict(zip(params.letters(len(surfaces)), surfaces, strict=True))
+        node = parse(params.expression, list(by_name))
+        made = calculated(node, {name: by_name[name] for name in sorted(names_in(node))}, frame.grid)
         if is_condition(node):
             made.unit = "1"
         return Results(surface=made)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 
-from yama.terrain.cog import CellType, Encoding
+from yama.terrain.cog import Encoding
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats.cell_types import encoding_for
@@ -28,7 +28,7 @@ class CellTypeParams(Params):
     """How heights become cells."""
 
     cell_type: Annotated[
-        CellType,
+        Literal["float32", "int32", "int16", "uint16"],
         Titles(
             {
                 "float32": "decimals of 32 bits",

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 import shapely
 from pydantic import Field
 
-from yama.terrain.features import Features
+from yama.terrain.condition import ConditionError, meeting
 from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.clip import Masked, polygons_of
 from yama.terrain.fit.shift import Shifted
@@ -39,8 +39,9 @@ class ClipParams(Params):
     ] = Field(
         "inside", description="What lies in the polygons, what lies outside of them, or the rectangle around them."
     )
-    column: str = Field("", max_length=120, description="Only polygons that have `value` in this column.")
-    value: str = Field("", max_length=200)
+    where: str = Field(
+        "", max_length=2_000, title="Only where", description="Only polygons that meet this condition on their columns."
+    )
     bounds: tuple[float, float, float, float] | None = Field(
         None, description="West, south, east, north in the surface's CRS, instead of polygons."
     )
@@ -63,8 +64,8 @@ def _polygons(inputs: Inputs, params: ClipParams, grid: Grid) -> list[shapely.Po
         found = [shapely.box(*params.bounds)]
     else:
         given = inputs.features("area")
-        if params.column:
-            given = [_with_value(one, params.column, params.value) for one in given]
+        if params.where:
+            given = [one.kept(meeting(params.where, one.attributes, len(one))) for one in given]
         found = polygons_of(given, grid.crs)
     if not params.margin:
         return found
@@ -73,11 +74,17 @@ def _polygons(inputs: Inputs, params: ClipParams, grid: Grid) -> list[shapely.Po
     return [part for one in wide for part in shapely.get_parts(one) if part.area > 0]
 
 
-def _with_value(features: Features, column: str, value: str) -> Features:
-    values = features.attributes.get(column)
-    if values is None:
-        return features.kept(np.zeros(len(features), np.bool_))
-    return features.kept(np.array([str(one) == value for one in values], np.bool_))
+def _quoted(text: str) -> str:
+    return f'"{text}"' if '"' not in text else f"'{text}'"
+
+
+def _with_value(column: str, value: str) -> str:
+    """The condition that a column has a value, as an earlier version of Yama kept the two."""
+    try:
+        float(value)
+    except ValueError:
+        return f"{_quoted(column)} = {_quoted(value)}"
+    return f"{_quoted(column)} = {value}"
 
 
 @register
@@ -94,6 +101,12 @@ class Clip(Operation[ClipParams]):
     }
     outputs = {"surface": Output("surface", "Surface", "height")}
     area_role = "area"
+
+    def upgraded(self, params: dict[str, Any]) -> tuple[dict[str, Any], str]:
+        kept = {name: value for name, value in params.items() if name not in ("column", "value")}
+        if params.get("column"):
+            kept["where"] = _with_value(params["column"], params.get("value", ""))
+        return kept, self.first
 
     def check(self, inputs: Inputs, params: ClipParams, frame: Frame) -> list[Finding]:
         surface = inputs.surface("surface")
@@ -115,12 +128,15 @@ class Clip(Operation[ClipParams]):
                     "Choose polygons, or type a rectangle.",
                 )
             ]
-        found = _polygons(inputs, params, surface.grid)
+        try:
+            found = _polygons(inputs, params, surface.grid)
+        except ConditionError as error:
+            return [Finding("where", "stop", str(error), "")]
         if not found:
             if params.margin < 0 and _polygons(inputs, params.model_copy(update={"margin": 0.0}), surface.grid):
                 return [Finding("margin", "stop", f"Narrowed by {-params.margin:g} m nothing is left of the polygons.",
                                 "Take a smaller margin.", Fix("No margin", {"margin": 0}))]  # fmt: skip
-            return [Finding("no_area", "stop", "No polygon is chosen.", "Choose others, or another value.")]
+            return [Finding("no_area", "stop", "No polygon is chosen.", "Choose others, or another condition.")]
         touching = [one for one in found if surface.grid.bounds.intersection(Bounds(*one.bounds))]
         if not touching:
             return [

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated
 
+import shapely
 from pydantic import Field
 
 from yama.terrain.findings import Finding, Fix
+from yama.terrain.fit.clip import Masked
 from yama.terrain.fit.reproject import FittedSurface, Resampling
 from yama.terrain.fit.shift import Shifted
 from yama.terrain.frame import Frame
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Bounds, Grid
 from yama.terrain.mosaic.mosaic import bounds_in
 from yama.terrain.operations.area import AREA, about_area, within_area
 from yama.terrain.operations.inputs import Inputs, Role
@@ -19,6 +21,7 @@ from yama.terrain.operations.parameters import CellSize, Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
+from yama.terrain.surface import Surface
 
 
 class FitParams(Params):
@@ -39,6 +42,9 @@ class FitParams(Params):
             }
         ),
     ] = Field("bilinear", title="Read", description="How a cell's height is found among the surface's own.")
+    bounds: tuple[float, float, float, float] | None = Field(
+        None, title="Rectangle", description="West, south, east, north in the frame's CRS: only what lies in it."
+    )
     trim: bool = Field(
         True,
         title="The grid ends where the surface ends",
@@ -67,6 +73,10 @@ class FitToFrame(Operation[FitParams]):
         surface = inputs.surface("surface")
         grid = self._grid(params, frame)
         findings = about_area(inputs, frame)
+        if params.bounds and not (params.bounds[0] < params.bounds[2] and params.bounds[1] < params.bounds[3]):
+            return [Finding("bounds", "stop", "The rectangle has no area.", "West must be less than east, south less than north.")]  # fmt: skip
+        if self._box(params, surface, grid) is None and params.bounds and bounds_in(surface, grid):
+            return [Finding("bounds", "stop", "The rectangle lies outside the surface.", "Choose another.")]
         if bounds_in(surface, grid) is None:
             return [
                 Finding("outside", "stop", "The surface lies outside the frame.", "Choose another, or another frame."),
@@ -92,13 +102,23 @@ class FitToFrame(Operation[FitParams]):
     def _grid(params: FitParams, frame: Frame) -> Grid:
         return frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
 
+    @staticmethod
+    def _box(params: FitParams, surface: Surface, grid: Grid) -> Bounds | None:
+        """The rectangle of the grid that holds what is kept of the surface; None where there is none."""
+        box = bounds_in(surface, grid)
+        return box.intersection(Bounds(*params.bounds)) if box and params.bounds else box
+
     def run(self, inputs: Inputs, params: FitParams, frame: Frame, progress: Progress) -> Results:
         surface = inputs.surface("surface")
         grid = self._grid(params, frame)
-        box = bounds_in(surface, grid)
+        box = self._box(params, surface, grid)
         assert box is not None
+        kept = grid.window_over(box).clipped(grid.rows, grid.cols)
+        whole_cells = shapely.box(*grid.window_bounds(kept))
         if params.trim:
-            grid = grid.part(grid.window_over(box).clipped(grid.rows, grid.cols))
+            grid = grid.part(kept)
         in_step = surface.grid.is_in_step_with(grid)
-        made = Shifted(surface, grid) if in_step else FittedSurface(surface, grid, params.resampling)
+        made: Surface = Shifted(surface, grid) if in_step else FittedSurface(surface, grid, params.resampling)
+        if params.bounds and not params.trim:
+            made = Masked(made, [whole_cells])
         return Results(surface=within_area(made, inputs))

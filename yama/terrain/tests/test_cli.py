@@ -155,7 +155,7 @@ class CommandLineTest(SimpleTestCase):
     def test_ops_of_one_operation_says_what_each_parameter_may_be(self):
         status, out, _ = self.run_one("ops", "interpolate_points")
         self.assertIn("--out FILE (surface) --also uncertainty=FILE (surface)", out)
-        self.assertIn("--set power=2.0  number above 0 to 20; of inverse_distance only", out)
+        self.assertIn("--set power=2.0  number above 0 to 20; with method inverse_distance only", out)
         self.assertEqual(status, 0)
         self.assertIn("triangulation | natural_neighbour | inverse_distance", out)
         self.assertIn("number above 0 to 20", out)

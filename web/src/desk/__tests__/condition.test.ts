@@ -1,12 +1,10 @@
+// the service reads the same language, and is tested with the same conditions
+
 import { describe, expect, it } from "vitest";
+import SHARED from "../../../../yama/terrain/tests/data/conditions.json";
 import { ConditionError, condition, isCondition } from "../condition";
 
-const rows = [
-  { name: "Avel", kind: "river", width: 6, "land use": "wood" },
-  { name: "Avell", kind: "river", width: 2.5, "land use": "" },
-  { name: "Old Cut", kind: "side channel", width: null, "land use": "meadow" },
-  { name: "and so on", kind: "stream", width: 1, "land use": null },
-];
+const { rows, cases, wrong } = SHARED;
 const columns = ["name", "kind", "width", "land use"];
 const found = (text: string) => {
   const test = condition(text, columns);
@@ -14,43 +12,17 @@ const found = (text: string) => {
 };
 
 describe("conditions on attributes", () => {
-  it.each<[string, number[]]>([
-    ["width > 2", [0, 1]],
-    ["width >= 2,5", [0, 1]],
-    ["width != 6", [1, 2, 3]],
-    ["width < 2", [3]],
-    ["kind = river", [0, 1]],
-    ["kind = side channel", [2]],
-    ["name contains vel", [0, 1]],
-    ["land use is empty", [1, 3]],
-    ['"land use" = wood', [0]],
-    ["kind = river and width > 3", [0]],
-    ["kind = stream or kind = side channel", [2, 3]],
-    ["not kind = river", [2, 3]],
-    ["kind = river and (name = Avell or width > 5)", [0, 1]],
-    ["not (kind = river or width <= 1)", [2]],
-    ["kind = stream or kind = river and width > 3", [0, 3]], // and binds before or
-    ['name = "and so on"', [3]],
-    ["NAME = Avel", [0]],
-    ["name > Avel", [1, 2, 3]],
-  ])("%s", (text, wanted) => {
+  it.each(cases as [string, number[]][])("%s", (text, wanted) => {
     expect(found(text)).toEqual(wanted);
   });
 
-  it.each<[string, number, RegExp]>([
-    ["depth > 2", 1, /no column depth; there are: name, kind/],
-    ["width", 6, /After width comes/],
-    ["width >", 8, /value is missing/],
-    ["(width > 2", 11, /not closed/],
-    ["width > 2) or", 10, /not understood/],
-    ["kind = river and ", 18, /no column nothing/],
-  ])("says where %s is wrong", (text, at, words) => {
+  it.each(wrong as [string, number, string][])("says where %s is wrong", (text, at, words) => {
     try {
       condition(text, columns);
       expect.unreachable();
     } catch (error) {
       expect(error).toBeInstanceOf(ConditionError);
-      expect((error as ConditionError).message).toMatch(words);
+      expect((error as ConditionError).message).toContain(words);
       expect((error as ConditionError).at).toBe(at);
     }
   });

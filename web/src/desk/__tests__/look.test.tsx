@@ -119,7 +119,7 @@ describe("the look's panel", () => {
     panel();
     act(() => useDesk.getState().look("height", { range: [0, 600] }));
     fireEvent.click(screen.getByRole("radio", { name: "Slate" }));
-    fireEvent.click(screen.getByLabelText("Turned about"));
+    fireEvent.click(screen.getByLabelText("Reversed"));
     fireEvent.change(screen.getByLabelText("Colour 1 of 5"), { target: { value: "#123456" } });
     expect(height()).toMatchObject({ ramp: "Slate", reversed: true });
     expect(height().stops?.[0]).toEqual([0, "#123456"]);

@@ -71,7 +71,7 @@ export function Ramps({ look, quantity, unit }: LookProps) {
           </label>
         ))}
       </div>
-      <Check label="Turned about" checked={look.reversed} onChange={(on) => change({ reversed: on })} />
+      <Check label="Reversed" checked={look.reversed} onChange={(on) => change({ reversed: on })} />
       <Choice
         label="Classes"
         value={classed}

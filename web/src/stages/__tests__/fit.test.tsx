@@ -81,6 +81,47 @@ describe("calculating", () => {
   });
 });
 
+describe("letters of surfaces", () => {
+  it("stay when another surface is left out, and a free one goes to the next", async () => {
+    const asked = service(base);
+    draw(<Calculate />);
+    fireEvent.click(await screen.findByRole("button", { name: "One more surface" }));
+    fireEvent.click(screen.getByRole("button", { name: "Leave out a" }));
+    expect(screen.getByRole("combobox", { name: "b" }).textContent).toBe("Plover 30");
+    await waitFor(() =>
+      expect(last(asked)).toEqual({ operation: "calculate", params: { names: ["b"] }, inputs: { surfaces: [2] } }),
+    );
+    fireEvent.click(screen.getByRole("button", { name: "One more surface" }));
+    expect(screen.getByRole("combobox", { name: "a" }).textContent).toBe("Survey TIN");
+  });
+});
+
+describe("reprojecting and cutting in one step", () => {
+  it("takes the rectangle that is drawn, instead of polygons", async () => {
+    const asked = service(base);
+    draw(<FitSheet />);
+    await choose("Area", "Lakes");
+    await waitFor(() => expect(last(asked)).toMatchObject({ inputs: { area: [9] } }));
+    fireEvent.click(screen.getByRole("button", { name: "Draw it" }));
+    act(() =>
+      drawn([
+        [10.2, 20],
+        [90, 25],
+        [50, 70],
+      ]),
+    );
+    await waitFor(() =>
+      expect(last(asked)).toEqual({
+        operation: "fit_to_frame",
+        params: { bounds: [10, 20, 90, 70] },
+        inputs: { surface: 1 },
+      }),
+    );
+    fireEvent.click(screen.getByRole("button", { name: "Not only there" }));
+    await waitFor(() => expect(last(asked)).toMatchObject({ params: {} }));
+  });
+});
+
 describe("changing heights", () => {
   it("asks for units, a geoid with its sign, an offset and a name for zero", async () => {
     const asked = service(base);
@@ -117,15 +158,14 @@ describe("clipping", () => {
     const asked = service(base);
     draw(<ClipSheet />);
     await choose("Polygons", "Lakes");
-    await choose("Only where", "name");
-    fireEvent.change(screen.getByLabelText("is"), { target: { value: "Lantern Water" } });
+    fireEvent.change(await screen.findByLabelText("Only where"), { target: { value: "name contains water" } });
     fireEvent.change(screen.getByLabelText("Margin"), { target: { value: "20" } });
     await choose("Keep", /^outside/);
     fireEvent.click(screen.getByLabelText(/edge runs through/));
     await waitFor(() =>
       expect(last(asked)).toEqual({
         operation: "clip",
-        params: { column: "name", value: "Lantern Water", margin: 20, keep: "outside", touched: true },
+        params: { where: "name contains water", margin: 20, keep: "outside", touched: true },
         inputs: { surface: 1, area: [9] },
       }),
     );
@@ -141,13 +181,14 @@ describe("clipping", () => {
     service({ ...base, "GET /projects/1/holdings/9/features": { type: "FeatureCollection", features: rows } });
     draw(<ClipSheet />);
     await choose("Polygons", "Lakes");
-    await choose("Only where", "name");
-    await waitFor(() =>
-      expect([...document.querySelectorAll("datalist option")].map((one) => (one as HTMLOptionElement).value)).toEqual([
-        "Lantern Water",
-        "Sill Tarn",
-      ]),
-    );
+    await choose("or by", "name");
+    fireEvent.mouseDown(await screen.findByRole("combobox", { name: "that is" }));
+    await screen.findByRole("option", { name: "Lantern Water, 2" });
+    fireEvent.click(screen.getByRole("option", { name: "Sill Tarn, 1" }));
+    expect((screen.getByLabelText("Only where") as HTMLInputElement).value).toBe('"name" = "Sill Tarn"');
+    expect(screen.getByText("1", { selector: "[role=status] .n" })).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("Only where"), { target: { value: "depth > 3" } });
+    expect(screen.getByText(/There is no column depth/)).toBeTruthy();
   });
 
   it("takes a rectangle from the map, from the view, or typed, and forgets polygons chosen before", async () => {

@@ -141,6 +141,13 @@ describe("ordering tiles", () => {
     await waitFor(() => expect(middle()).toEqual([448_000, 5_438_000]));
     type("9 9");
     expect((await screen.findByRole("alert")).textContent).toContain("'9 9' lies outside the frame.");
+    fireEvent.click(screen.getByRole("button", { name: "Pin" }));
+    const pin = inHand();
+    act(() => pin.kind === "pick" && pin.press({ x: 448_001.4, y: 5_438_000, resolution: 2 }));
+    expect((field as HTMLInputElement).value).toBe("E 448001 N 5438000");
+    await waitFor(() => expect(middle()).toEqual([448_000, 5_438_000]));
+    type("9 9");
+    await screen.findByRole("alert");
     fireEvent.click(screen.getByRole("button", { name: "Draw" }));
     expect((field as HTMLInputElement).value).toBe("");
     expect(screen.queryByRole("alert")).toBeNull();

@@ -5,7 +5,7 @@ import { Choice } from "../../ui/Choice";
 import { OperationSheet } from "../OperationSheet";
 import { useWorksheet } from "../useWorksheet";
 
-const LETTERS = "abcdefghijklmnopqrstuvwxyz";
+const LETTERS = [..."abcdefghijklmnopqrstuvwxyz"];
 /** What can be put in with a press: what is written, and what it says. */
 const PIECES: [string, string][] = [
   ["where(condition, then, else)", "the one or the other"],
@@ -35,6 +35,10 @@ export function Calculate() {
     setInput("surfaces", first.length ? first : [surfaces[0]?.id ?? 0]);
   }, [given, surfaces, a, b, setInput]);
   const { expression } = params;
+  // each surface keeps its letter when another one is left out
+  const letters = params.names.length === ids.length ? params.names : LETTERS.slice(0, ids.length);
+  const call = (names: string[]) =>
+    setParams({ names: names.join() === LETTERS.slice(0, names.length).join() ? null : names });
   const wrong = work.findings.find((one) => one.code === "expression");
   const column = Number(/at column (\d+)/.exec(wrong?.sentence ?? "")?.[1] ?? 0);
   const put = (piece: string) => {
@@ -51,7 +55,7 @@ export function Calculate() {
       {chosen.map((one, i) => (
         <div className="lettered" key={one.id}>
           <Choice
-            label={LETTERS[i] ?? "?"}
+            label={letters[i] ?? "?"}
             value={String(one.id)}
             options={surfaces
               .filter((other) => other === one || !ids.includes(other.id))
@@ -66,13 +70,14 @@ export function Calculate() {
           {chosen.length > 1 && (
             <Button
               kind="link"
-              aria-label={`Leave out ${LETTERS[i]}`}
-              onClick={() =>
+              aria-label={`Leave out ${letters[i]}`}
+              onClick={() => {
+                call(letters.filter((_, n) => n !== i));
                 setInput(
                   "surfaces",
                   ids.filter((id) => id !== one.id),
-                )
-              }
+                );
+              }}
             >
               ×
             </Button>
@@ -84,7 +89,10 @@ export function Calculate() {
           kind="link"
           onClick={() => {
             const next = surfaces.find((one) => !ids.includes(one.id));
-            if (next) setInput("surfaces", [...ids, next.id]);
+            const letter = LETTERS.find((free) => !letters.includes(free));
+            if (!next || !letter) return;
+            call([...letters, letter]);
+            setInput("surfaces", [...ids, next.id]);
           }}
         >
           One more surface

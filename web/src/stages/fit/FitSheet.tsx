@@ -6,6 +6,7 @@ import { OperationSheet } from "../OperationSheet";
 import { RoleField } from "../RoleField";
 import { useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
+import { type Box, Rectangle } from "./Rectangle";
 
 const elsewhere = (one: Holding) => !one.surface?.on_frame;
 
@@ -14,7 +15,9 @@ export function FitSheet() {
   const { frame } = useProject();
   const work = useWorksheet("fit_to_frame");
   const { chosen } = useRole(work, "surface", elsewhere);
-  const cell = work.params.cell_size ?? frame.cell_size;
+  const { params, setParams, setInput } = work;
+  const box = params.bounds as Box | null;
+  const cell = params.cell_size ?? frame.cell_size;
   return (
     <OperationSheet
       work={work}
@@ -30,7 +33,6 @@ export function FitSheet() {
                 <span className="n">{chosen.surface.crs}</span>
               </Told>
             ),
-            <RoleField key="area" work={work} input="area" none="the frame" />,
           ],
         },
         {
@@ -41,6 +43,25 @@ export function FitSheet() {
             </Told>,
             "cell_size",
             "resampling",
+          ],
+        },
+        {
+          title: "Where",
+          aside: box || work.ids("area").length ? undefined : "all of it",
+          of: [
+            !box && <RoleField key="area" work={work} input="area" none="the frame" />,
+            <Rectangle
+              key="rectangle"
+              box={box}
+              but={chosen?.id}
+              onMap
+              instead="Not only there"
+              onNone={() => setParams({ bounds: null })}
+              onChange={(bounds) => {
+                setParams({ bounds });
+                setInput("area", []);
+              }}
+            />,
             "trim",
             "name",
           ],

@@ -79,6 +79,10 @@ export function OrderTiles() {
   );
   const draw = useTool("area", setArea);
   useOverlay("area", area);
+  const pin = useTool("pick", ({ x, y }) => {
+    where.type(`E ${Math.round(x)} N ${Math.round(y)}`);
+    pin.put(false);
+  });
   const coverOf = (name: string | undefined) => covers[usable.findIndex((one) => one.depot === name)];
   const cover = coverOf(chosen?.depot);
 
@@ -282,6 +286,13 @@ export function OrderTiles() {
           >
             Draw
           </button>
+          <Button
+            aria-pressed={pin.inHand}
+            title="Press a place on the map: the area around it"
+            onClick={() => pin.put(!pin.inHand)}
+          >
+            Pin
+          </Button>
           <Button
             aria-pressed={!area}
             onClick={() => {

@@ -149,6 +149,19 @@ class CalculateTest(SimpleTestCase):
         taken = {"surfaces": surfaces}
         return {one.code: one for one in task_for(self.operation.name, taken, FRAME, params).findings}
 
+    def test_surfaces_keep_their_letters_when_another_is_left_out(self) -> None:
+        pair = [ArraySurface(A, GRID), ArraySurface(B, GRID)]
+        usual = self.run_it(pair, expression="a - 2 * b").read_all()
+        named = self.run_it([pair[1], pair[0]], expression="a - 2 * b", names=["b", "a"]).read_all()
+        np.testing.assert_array_equal(named, usual)
+        alone = self.run_it([pair[1]], expression="b + 1", names=["b"]).read_all()
+        np.testing.assert_array_equal(alone, (B.astype(np.float32).astype(np.float64) + 1).astype(np.float32))
+        self.assertIn("2 letters are given for 1 surfaces", self.found(pair[:1], names=["a", "b"])["names"].sentence)
+        self.assertIn("a", self.found([pair[1]], expression="a + 1", names=["b"])["expression"].sentence)
+        for wrong in (["a", "a"], ["A"], ["ab"]):
+            with self.assertRaises(InputError):
+                self.found(pair, names=wrong)
+
     def test_live_is_stored_with_neighbourhoods(self) -> None:
         live = self.run_it(
             [ArraySurface(A, GRID), ArraySurface(B, GRID)],

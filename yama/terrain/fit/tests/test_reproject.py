@@ -276,3 +276,21 @@ class OperationTest(SimpleTestCase):
         self.assertEqual(np.isfinite(made.read_all()).sum(), np.isfinite(whole.read_all()).sum())
         wide = first_of(task_for(self.operation.name, {"surface": coarse}, self.frame, {"cell_size": 4.0}))
         self.assertEqual(wide.grid.cell_width, 4.0)
+
+    def test_a_rectangle_is_cut_in_the_same_step(self):
+        coarse = ArraySurface(
+            np.arange(81.0).reshape(9, 9), Grid("EPSG:32741", 448_003.0, 5_437_990.0, 10.0, 10.0, 9, 9)
+        )
+        whole = first_of(task_for(self.operation.name, {"surface": coarse}, self.frame, {"trim": False})).read_all()
+        box = [448_020.0, 5_437_930.0, 448_041.0, 5_437_960.0]  # its eastern side lies in the middle of a cell
+        cut = first_of(task_for(self.operation.name, {"surface": coarse}, self.frame, {"bounds": box}))
+        self.assertEqual((cut.grid.rows, cut.grid.cols), (15, 11))
+        row, col = self.frame.grid.offset_of(cut.grid)
+        np.testing.assert_array_equal(cut.read_all(), whole[row : row + 15, col : col + 11])
+        masked = first_of(
+            task_for(self.operation.name, {"surface": coarse}, self.frame, {"bounds": box, "trim": False})
+        ).read_all()
+        self.assertEqual(np.isfinite(masked).sum(), 15 * 11)
+        np.testing.assert_array_equal(masked[row : row + 15, col : col + 11], cut.read_all())
+        self.assertEqual(self.found(coarse, bounds=[5, 5, 5, 9])["bounds"].weight, "stop")
+        self.assertIn("outside the surface", self.found(coarse, bounds=[0, 0, 5, 9])["bounds"].sentence)

@@ -93,6 +93,7 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "change_heights": ({"surface": one}, {"to_unit": "ft", "offset": 1.0}, []),
         "cell_type": ({"surface": one}, {"step": 0.1}, []),
         "difference": ({"first": one, "second": other}, {}, []),
+        "height_above_ground": ({"surface": other, "ground": one}, {"below": "zero"}, []),
         "accuracy": ({"surface": one, "checkpoints": points(40)}, {}, []),
         "heights": ({"first": one, "second": other}, {"levels": [50, 70]}, []),
         "contours": ({"surface": one}, {"interval": 4}, []),

@@ -50,8 +50,8 @@ class ClipTest(SimpleTestCase):
             ({"keep": "outside"}, both, True),
             ({"margin": 10}, shapely.buffer(both, 10, join_style="mitre"), False),
             ({"margin": -6}, shapely.buffer(both, -6, join_style="mitre"), False),
-            ({"column": "kind", "value": "pond"}, POND, False),
-            ({"column": "number", "value": "1"}, LAKE, False),
+            ({"where": "kind = pond"}, POND, False),
+            ({"where": "number = 1"}, LAKE, False),
             ({"bounds": (1_020, 2_900, 1_100, 2_950)}, shapely.box(1_020, 2_900, 1_100, 2_950), False),
         ):
             heights = clipped(trim=False, **params).read_all()
@@ -70,7 +70,7 @@ class ClipTest(SimpleTestCase):
         self.assertGreater(kept.sum(), within(shapely.union(LAKE, POND)).sum())
 
     def test_trimmed_grids_keep_their_cells_in_place(self) -> None:
-        for params in ({"column": "kind", "value": "lake"}, {"keep": "rectangle", "column": "kind", "value": "lake"},
+        for params in ({"where": "kind = lake"}, {"keep": "rectangle", "where": "kind = lake"},
                        {"bounds": (1_020, 2_900, 1_101, 2_951)}):  # fmt: skip
             part, whole = clipped(**params), clipped(trim=False, **params)
             self.assertTrue(part.grid.is_in_step_with(GRID))
@@ -89,8 +89,8 @@ class ClipTest(SimpleTestCase):
                 self.assertTrue(np.isnan(part.read(Window(at.rows, 0, 3, 3), level)).all())
 
     def test_a_rectangle_keeps_what_the_mask_empties(self) -> None:
-        rectangle = clipped(keep="rectangle", column="kind", value="lake").read_all()
-        mask = clipped(column="kind", value="lake").read_all()
+        rectangle = clipped(keep="rectangle", where="kind = lake").read_all()
+        mask = clipped(where="kind = lake").read_all()
         self.assertFalse(np.isnan(rectangle).any())
         self.assertEqual(rectangle.shape, mask.shape)
         self.assertTrue(np.isnan(mask).any())
@@ -104,8 +104,8 @@ class ClipTest(SimpleTestCase):
         self.assertEqual(found(None)["none"].weight, "stop")
         self.assertEqual(found(away)["outside"].weight, "stop")
         self.assertEqual(found(lines)["no_area"].weight, "stop")
-        self.assertEqual(found(column="kind", value="sea")["no_area"].weight, "stop")
-        self.assertEqual(found(column="nothing", value="sea")["no_area"].weight, "stop")
+        self.assertEqual(found(where="kind = sea")["no_area"].weight, "stop")
+        self.assertIn("There is no column nothing", found(where="nothing = sea")["where"].sentence)
         self.assertEqual(found(margin=-500)["margin"].fix.set_params, {"margin": 0})
         self.assertEqual(found(None, bounds=(5, 5, 5, 9))["bounds"].weight, "stop")
         self.assertEqual(found(None, bounds=(0, 0, 5, 9))["outside"].weight, "stop")
@@ -122,3 +122,13 @@ class ClipTest(SimpleTestCase):
         self.assertEqual(
             task_for(OPERATION.name, {"surface": far, "area": [AREAS]}, FRAME, {}).findings[0].code, "outside"
         )
+
+    def test_a_column_and_its_value_are_read_as_a_condition(self) -> None:
+        clip = find("clip")
+        upgraded = [clip.upgraded({"column": column, "value": value, "margin": 2.0})[0]
+                    for column, value in (("kind", "lake"), ("number", "1"), ("kind", 'the "old" one'))]  # fmt: skip
+        self.assertEqual(upgraded[0], {"where": '"kind" = "lake"', "margin": 2.0})
+        self.assertEqual(upgraded[1]["where"], '"number" = 1')
+        for params in upgraded[:2]:
+            self.assertEqual(found(where=params["where"]), {})
+        self.assertEqual(upgraded[2]["where"], '"kind" = \'the "old" one\'')

@@ -244,6 +244,31 @@ class OtherOperationsTest(SimpleTestCase):
             self.run_one("difference", first=self.surface(1.5), second=self.surface()).read_all(), 1.5, atol=1e-5
         )
 
+    def test_heights_below_the_ground_and_zeros_in_both_are_told_with_their_places(self):
+        grid = FRAME.grid
+        ground = np.zeros((grid.rows, grid.cols), np.float32)
+        ground[:, :40] = 10.0
+        ground[0, :5] = np.nan
+        first = ground + 3.0
+        first[10:20, 10:20] = 4.0  # 6 m below the ground
+        first[50:, 60:] = 0.0  # the sea, which nobody measured
+        given = {"surface": ArraySurface(first, grid), "ground": ArraySurface(ground, grid)}
+        found = {one.code: one for one in task_for("height_above_ground", given, FRAME, {}).findings}
+        self.assertIn("In 100 cells the first surface lies below the ground, down to -6.0 m", found["below"].sentence)
+        self.assertEqual(found["below"].fix.set_params, {"below": "zero"})
+        self.assertTrue(all(grid.west + 20 < x < grid.west + 40 for x, _ in found["below"].places))
+        self.assertIn(
+            f"In {(grid.rows - 50) * (grid.cols - 60)} cells both surfaces are exactly 0", found["zero"].sentence
+        )
+        made = first_of(task_for("height_above_ground", given, FRAME, {"below": "zero"})).read_all()
+        self.assertEqual(float(np.nanmin(made)), 0.0)
+        self.assertTrue(np.isnan(made[0, :5]).all())
+        kept = first_of(task_for("height_above_ground", given, FRAME, {})).read_all()
+        np.testing.assert_array_equal(kept[kept > 0], made[made > 0])
+        self.assertEqual(float(np.nanmin(kept)), -6.0)
+        away = {**given, "ground": ArraySurface(np.full_like(ground, np.nan), grid)}
+        self.assertEqual([one.code for one in task_for("height_above_ground", away, FRAME, {}).findings], ["nothing"])
+
     def test_slope_of_the_plane(self):
         inner = self.run_one("slope", surface=self.surface()).read_all()[1:-1, 1:-1]
         np.testing.assert_allclose(inner, np.degrees(np.arctan(0.5)), atol=1e-2)

@@ -24,7 +24,7 @@ AREA = Features(
 SETTINGS = {
     "clip": {}, "slope": {}, "aspect": {}, "hillshade": {}, "curvature": {}, "sky": {}, "local_contrast": {},
     "change_heights": {"offset": 1.7}, "cell_type": {"step": 0.1}, "calculate": {"expression": "a * 2 + mean_around(a, 9)"},
-    "fill_voids": {"across": 60, "across_in": "m"}, "fit_to_frame": {"resampling": "cubic", "cell_size": 3}, "difference": {}, "mosaic": {"rule": "mean"},
+    "fill_voids": {"across": 60, "across_in": "m"}, "fit_to_frame": {"resampling": "cubic", "cell_size": 3}, "difference": {}, "height_above_ground": {}, "mosaic": {"rule": "mean"},
 }  # fmt: skip
 
 
@@ -47,8 +47,8 @@ class ThreeDeepTest(SimpleTestCase):
                 inputs[role] = [surface] if asked.many else surface
         if name == "clip":
             inputs["area"] = [AREA]
-        if name == "difference":
-            inputs["second"] = tile("EPSG:32741", 447_900, 5_440_100, 7, 200, 220, 9)
+        if name in ("difference", "height_above_ground"):
+            inputs["second" if name == "difference" else "ground"] = tile("EPSG:32741", 447_900, 5_440_100, 7, 200, 220, 9)
         return first_of(Task(operation, inputs, settings, FRAME))
 
     def test_every_operation_on_a_live_mosaic_and_on_its_stored_copy(self):

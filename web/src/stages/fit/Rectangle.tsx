@@ -1,0 +1,90 @@
+import { useHeld, useProject } from "../../desk/context";
+import { useDesk } from "../../desk/store";
+import { useTool } from "../../tools/useTool";
+import { Button } from "../../ui/Button";
+import { NumberField } from "../../ui/NumberField";
+import { boxOf } from "../gather/area";
+
+/** West, south, east, north. */
+export type Box = [number, number, number, number];
+
+const SIDES = [
+  ["West", "East"],
+  ["South", "North"],
+];
+const PLACE = { West: 0, South: 1, East: 2, North: 3 } as Record<string, number>;
+
+interface Props {
+  box: Box | null;
+  /** Whether it can be taken from the map, whose CRS is the frame's. */
+  onMap: boolean;
+  /** Whose own extent is not offered. */
+  but?: number;
+  onChange: (box: Box) => void;
+  /** Forgets it. */
+  onNone: () => void;
+  /** What is done instead of a rectangle. */
+  instead: string;
+}
+
+/** A rectangle: drawn on the map, that of the view, the extent of any holding, or typed. */
+export function Rectangle({ box, onMap, but, onChange, onNone, instead }: Props) {
+  const project = useProject();
+  const { all } = useHeld();
+  const bounds = useDesk((desk) => desk.bounds);
+  const take = (sides: number[]) => onChange(sides.map(Math.round) as Box);
+  const draw = useTool("area", (ring) => take(boxOf(ring)));
+  const extents = all.filter((one) => one.bounds && one.id !== but);
+  return (
+    <>
+      {box &&
+        SIDES.map((pair) => (
+          <div key={pair[0]} className="numbers">
+            {pair.map((side) => (
+              <NumberField
+                key={side}
+                label={side}
+                value={box[PLACE[side] ?? 0]}
+                onChange={(value) => onChange(box.map((old, i) => (i === PLACE[side] ? (value ?? 0) : old)) as Box)}
+              />
+            ))}
+          </div>
+        ))}
+      <p className="times">
+        {onMap && (
+          <>
+            <Button kind="link" aria-pressed={draw.inHand} onClick={() => draw.put(!draw.inHand)}>
+              {draw.inHand ? "Do not draw" : "Draw it"}
+            </Button>
+            {bounds && (
+              <Button kind="link" onClick={() => take(bounds)}>
+                This view
+              </Button>
+            )}
+            <select
+              aria-label="The extent of"
+              value=""
+              onChange={(event) => {
+                const one = extents.find(({ id }) => id === Number(event.target.value));
+                if (one?.bounds) take(one.bounds);
+              }}
+            >
+              <option value="">the extent of…</option>
+              {extents.map((one) => (
+                <option key={one.id} value={one.id}>
+                  {one.name}
+                </option>
+              ))}
+            </select>
+          </>
+        )}
+        {box && (
+          <Button kind="link" onClick={onNone}>
+            {instead}
+          </Button>
+        )}
+      </p>
+      {!onMap && <p className="hint">The surface is in another CRS than {project.name}'s frame: type its own sides.</p>}
+    </>
+  );
+}
