@@ -111,8 +111,9 @@ class GatherTest(GatherSheets):
         # rivers by kind and name
         self.open_sheet("Fetch map features")
         self.choose("Features", "Rivers")
-        self.choose("Kind", "river")
-        page.get_by_label("Name", exact=True).fill("Avell")
+        page.get_by_role("group", name="Kinds").get_by_label(re.compile("^river")).check()
+        page.get_by_label("Find a name").fill("avel")
+        page.get_by_role("group", name="Names").get_by_label(re.compile("^Avell")).check()
         page.get_by_role("button", name="Fetch", exact=True).click()
         rivers = self.arrived("Rivers river Avell")
         expect(rivers).to_contain_text("lines")

@@ -16,6 +16,7 @@ from ninja.security import SessionAuth
 
 from yama.service.accounts.api import router as accounts
 from yama.service.arrivals.api import router as arrivals
+from yama.service.arrivals.extents import router as extents
 from yama.service.delivery.api import router as delivery
 from yama.service.depots.api import router as depots
 from yama.service.holdings.api import router as holdings
@@ -57,6 +58,7 @@ class _Parser(Parser):
 api = NinjaAPI(title="Yama", version="1", auth=SessionAuth(), docs_url=None, parser=_Parser())
 api.add_router("/accounts", accounts)
 api.add_router("/frames", frames)
+api.add_router("/frames", extents)
 api.add_router("/invitations", invited)
 for _router in (
     holding_frames, projects, invitations, judging, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,

@@ -308,9 +308,11 @@ def _join(edited: Edited, edit: Join) -> None:
         if shapely.get_dimensions(geometry) != 1:
             raise InputError(f"Feature no. {number + 1} is no line; only lines are joined.")
         lines += [(number, part) for part in parts_of(geometry)]
-    chains, joints = chained([part for _, part in lines], edit.gap, edited.scale)
-    if not joints:
-        raise InputError(f"No two ends of these lines lie within {edit.gap:g} m. Allow a wider gap.")
+    chains, gaps = chained([part for _, part in lines], edit.gap, edited.scale)
+    if not gaps:
+        least = nearest_ends([part for _, part in lines], edited.scale)
+        told = f" The nearest two are {least:.1f} m apart." if np.isfinite(least) else ""
+        raise InputError(f"No two ends of these lines lie within {edit.gap:g} m.{told} Allow a wider gap.")
     groups = _groups(numbers, [[lines[i][0] for i, _ in chain] for chain in chains])
     for members in groups.values():
         if len(members) == 1 and all(len(chain) == 1 for chain in chains if lines[chain[0][0]][0] in members):
@@ -322,7 +324,11 @@ def _join(edited: Edited, edit: Join) -> None:
         for number in members:
             edited.drop(number)
         edited.put(longest, made, row)
-    edited.said.append(f"{joints} gaps were closed." if joints > 1 else "1 gap was closed.")
+    widest = max(gaps)
+    edited.said.append(
+        f"{len(gaps)} gaps were closed, the widest of {widest:.1f} m." if len(gaps) > 1
+        else f"A gap of {widest:.1f} m was closed."
+    )  # fmt: skip
     if len(groups) > 1:
         edited.said.append(f"{len(groups)} lines remain: no ends of theirs lie within {edit.gap:g} m of each other.")
 
@@ -351,8 +357,8 @@ Chain = list[tuple[int, bool]]
 
 def chained(
     lines: Sequence[FloatArray], gap: float, scale: Callable[[float, float], tuple[float, float]]
-) -> tuple[list[Chain], int]:
-    """Chains of lines whose ends lie within `gap` metres, nearest ends first, and the number of joints.
+) -> tuple[list[Chain], list[float]]:
+    """Chains of lines whose ends lie within `gap` metres, nearest ends first, and how far apart those were that were joined.
 
     An end takes part in one joint, so at a fork the nearest two continue as one line. A line is not closed upon itself.
     """
@@ -369,12 +375,14 @@ def chained(
         return line
 
     mate: dict[int, int] = {}
+    gaps: list[float] = []
     for i in order:
         one, other = int(pairs[0, i]), int(pairs[1, i])
         if one >= other or one in mate or other in mate or first(one // 2) == first(other // 2):
             continue
         mate[one], mate[other] = other, one
         lead[first(other // 2)] = first(one // 2)
+        gaps.append(float(apart[i]))
     chains: list[Chain] = []
     seen: set[int] = set()
     lengths = [float(np.hypot(*np.diff(line[:, :2], axis=0).T).sum()) for line in lines]
@@ -393,7 +401,22 @@ def chained(
         if max(chain, key=lambda link: lengths[link[0]])[1]:
             chain = [(line, not turned) for line, turned in reversed(chain)]
         chains.append(chain)
-    return chains, len(mate) // 2
+    return chains, gaps
+
+
+def nearest_ends(lines: Sequence[FloatArray], scale: Callable[[float, float], tuple[float, float]]) -> float:
+    """Metres between the two nearest ends of different lines; infinite where there is one line only."""
+    ends = np.array([line[at, :2] for line in lines for at in (0, -1)])
+    metres = ends * np.array(scale(*(float(value) for value in ends.mean(axis=0))))
+    far = 1.0
+    # ends of one line may lie nearer to each other than to any other: a wider ring is looked at until another line is in it
+    while len(lines) > 1:
+        pairs = shapely.STRtree(shapely.points(metres)).query(shapely.points(metres), "dwithin", far)
+        pairs = pairs[:, pairs[0] // 2 != pairs[1] // 2]
+        if pairs.size:
+            return float(np.hypot(*(metres[pairs[0]] - metres[pairs[1]]).T).min())
+        far *= 4
+    return float("inf")
 
 
 def _laid(chain: Chain, lines: Sequence[FloatArray]) -> FloatArray:
@@ -440,6 +463,8 @@ def _dissolve(edited: Edited, edit: Dissolve) -> None:
         edited.said.append(f"They differ in {', '.join(lost)}, which {'is' if len(lost) == 1 else 'are'} left empty.")
     if dimensions == {1} and made.geom_type == "MultiLineString":
         edited.said.append(f"The lines do not meet: the feature has {len(made.geoms)} parts.")
+    if dimensions == {2} and made.geom_type == "MultiPolygon":
+        edited.said.append(f"The polygons do not touch: the feature has {len(made.geoms)} parts.")
 
 
 def _draw(edited: Edited, edit: Draw) -> None:

@@ -43,7 +43,9 @@ export type Cover = Schemas["CoverOut"];
 export type Order = Schemas["OrderOut"];
 export type Collection = Schemas["CollectionOut"];
 export type Place = Schemas["PlaceOut"];
+export type FeatureValue = Schemas["ValueOut"];
 export type Extent = Schemas["ExtentIO"];
+export type Placed = Schemas["PlacedOut"];
 export type Proposal = Schemas["ProposalOut"];
 export type Use = Schemas["UseOut"];
 export type Crs = Schemas["CrsOut"];
@@ -138,11 +140,12 @@ export function upload(
   });
 }
 
-/** Where a file lies; it is looked at and not kept. */
-export async function sendForExtent(file: File): Promise<Extent> {
+/** Where a file lies, or how it was read if it is a table that does not say it. It is looked at and not kept. */
+export async function sendForExtent(file: File, declared: object = {}, look = false): Promise<Placed> {
+  const query = new URLSearchParams({ name: file.name, declared: JSON.stringify(declared), look: String(look) });
   let response: Response;
   try {
-    response = await fetch(`/api/frames/extent?${new URLSearchParams({ name: file.name })}`, {
+    response = await fetch(`/api/frames/extent?${query}`, {
       method: "POST",
       headers: { "X-CSRFToken": csrf(), "Content-Type": "application/octet-stream" },
       body: file,
@@ -151,5 +154,5 @@ export async function sendForExtent(file: File): Promise<Extent> {
     throw new ApiError(0, `${file.name} could not be sent. Is ./run still running?`);
   }
   if (!response.ok) throw await failure(response);
-  return (await response.json()) as Extent;
+  return (await response.json()) as Placed;
 }

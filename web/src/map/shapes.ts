@@ -12,6 +12,9 @@ export interface Shape {
 }
 
 export interface Drawn {
+  /** Metres of a line, square metres of a polygon, on the ground. */
+  length?: number;
+  area?: number;
   type: "Feature";
   id: number;
   properties: Record<string, string | number | boolean | null>;

@@ -171,7 +171,12 @@ export function service(answers: Record<string, unknown | ((asked: Asked) => unk
     vi.fn(async (address: string, options: { method?: string; body?: string } = {}) => {
       const method = options.method ?? "GET";
       const [path = "", query] = address.replace(/^\/api/, "").split("?");
-      const one = { method, path, query, body: options.body ? JSON.parse(options.body) : undefined };
+      const one = {
+        method,
+        path,
+        query,
+        body: typeof options.body === "string" ? JSON.parse(options.body) : undefined,
+      };
       asked.push(one);
       const answer = answers[`${method} ${path}`];
       if (answer === undefined) return new Response(JSON.stringify({ detail: `nothing at ${path}` }), { status: 404 });

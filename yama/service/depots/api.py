@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import hashlib
+import re
+from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any, Literal
+from itertools import islice
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from django.core.cache import cache
@@ -35,6 +39,10 @@ from yama.terrain.kinds.surface import CELLS
 
 router = Router(tags=["depots"])
 
+_MOST_COUNTED = 5_000
+"""Features whose kinds and names are counted."""
+_MOST_SAID = 3
+"""Kinds and names that a title says."""
 _KNOWN_SECONDS = 600
 _ASK_AGAIN_SECONDS = 3
 _EDGE_POINTS = 9
@@ -147,12 +155,20 @@ class CollectionOut(Schema):
     kinds: list[str]
 
 
+class ValueOut(Schema):
+    """How many features have a kind and a name; either may be empty."""
+
+    kind: str
+    name: str
+    count: int
+
+
 class FetchIn(Schema):
-    """Features to fetch: of a collection, of a kind and a name where given, in an area or all of the frame."""
+    """Features to fetch: of a collection, of any of the kinds and names where some are given, in an area or all of the frame."""
 
     collection: str = Field(pattern=r"^[a-z_]{1,40}$")
-    kind: str = Field("", max_length=60)
-    name: str = Field("", max_length=60)
+    kinds: list[Annotated[str, Field(max_length=60)]] = Field([], max_length=20)
+    names: list[Annotated[str, Field(max_length=60)]] = Field([], max_length=20)
     bounds: tuple[float, float, float, float] | None = None
 
 
@@ -512,17 +528,47 @@ def feature_collections(request: HttpRequest, project_id: int) -> list[dict[str,
     ]
 
 
+@router.get(
+    "/{int:project_id}/feature-collections/{name}/values", response={200: list[ValueOut], 422: Failure, 503: Failure}
+)
+def feature_values(request: HttpRequest, project_id: int, name: str) -> list[dict[str, Any]]:
+    """The kinds and names of a collection in the frame's area, each pair with how many features have it, the most first."""
+    project = open_project(request, project_id)
+    if not re.fullmatch(r"[a-z_]{1,40}", name):
+        raise InputError(f"There is no collection {name[:40]!r}.")
+    frame = project.frame.grid
+    box = _turned(frame.crs, "EPSG:4326", list(frame.bounds))
+    key = f"depot:values:{name}:{hashlib.sha256(repr(box).encode()).hexdigest()}"
+    found: list[dict[str, Any]] | None = cache.get(key)
+    if found is None:
+        counts: Counter[tuple[str, str]] = Counter()
+        try:
+            for feature in islice(client.features(name, box, {}), _MOST_COUNTED):
+                told = feature["properties"]
+                counts[str(told.get("kind") or ""), str(told.get("name") or "")] += 1
+        except client.DepotError as error:
+            raise HttpError(503, str(error)) from error
+        except (KeyError, TypeError, AttributeError) as error:
+            raise HttpError(503, "Waymark did not answer as its standard asks.") from error
+        found = [{"kind": kind, "name": called, "count": count} for (kind, called), count in counts.most_common()]
+        cache.set(key, found, _KNOWN_SECONDS)
+    return found
+
+
 @router.post("/{int:project_id}/features", response={202: AcceptedOut, 422: Failure})
 def fetch(request: HttpRequest, project_id: int, body: FetchIn) -> tuple[int, dict[str, Any]]:
     """Fetch map features into the project, as a job."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
     frame = project.frame.grid
     bounds = _checked(body.bounds, frame) if body.bounds else list(frame.bounds)
-    filters = {name: value for name, value in (("kind", body.kind), ("name", body.name)) if value}
-    title = " ".join([body.collection.replace("_", " ").capitalize(), *filters.values()])
+    said = [*body.kinds, *body.names]
+    title = " ".join(
+        [body.collection.replace("_", " ").capitalize(), *said[:_MOST_SAID], *(["…"] if said[_MOST_SAID:] else [])]
+    )
     data = {
         "collection": body.collection,
-        "filters": filters,
+        "kinds": body.kinds,
+        "names": body.names,
         "bbox": _turned(frame.crs, "EPSG:4326", bounds),
         "title": title,
     }

@@ -113,20 +113,30 @@ def _take_in(job: Job, part: Part, progress: Progress) -> Outcome:
     return take_in(job, progress)
 
 
+def _each(name: str, values: list[str]) -> list[dict[str, str]]:
+    """A filter for each value; one that lets everything through where there are none."""
+    return [{name: value} for value in values] or [{}]
+
+
 def fetch_features(job: Job, progress: Progress) -> Outcome:
     """Fetch map features of a collection, as asked, and hold them as a GeoJSON file that might have been uploaded."""
     request = job.request
     found = []
+    kinds, names = request["kinds"], request["names"]
+    # the standard's filters know one value of a property each, so every pair of a kind and a name is asked for
+    asked = [{**kind, **name} for kind in _each("kind", kinds) for name in _each("name", names)]
     try:
-        pages = client.features(
-            request["collection"], request["bbox"], request["filters"], lambda count: progress(min(0.5, count / 5000))
-        )
-        for feature in pages:
-            found.append(feature)
-            if len(found) > _MOST_FEATURES:
-                raise InputError(
-                    f"There are more than {_MOST_FEATURES} such features. Choose a smaller area or one kind."
-                )
+        for number, filters in enumerate(asked):
+
+            def told(count: int, done: int = number) -> None:
+                progress(0.5 * (done + min(1.0, count / 5000)) / len(asked))
+
+            for feature in client.features(request["collection"], request["bbox"], filters, told):
+                found.append(feature)
+                if len(found) > _MOST_FEATURES:
+                    raise InputError(
+                        f"There are more than {_MOST_FEATURES} such features. Choose a smaller area or one kind."
+                    )
     except client.DepotDownError as error:
         raise LaterError(error.seconds) from error
     except client.DepotError as error:
@@ -145,6 +155,6 @@ def fetch_features(job: Job, progress: Progress) -> Outcome:
     job.key = key
     job.request = {
         **request, "name": f"waymark_{request['collection']}.geojson", "file_key": key, "title": request["title"],
-        "origin": {"depot": "waymark", "collection": request["collection"], **request["filters"]},
+        "origin": {"depot": "waymark", "collection": request["collection"], **({"kind": ", ".join(kinds)} if kinds else {}), **({"name": ", ".join(names)} if names else {})},
     }  # fmt: skip
     return take_in(job, progress)

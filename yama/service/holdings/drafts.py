@@ -101,7 +101,7 @@ def _answer(holding: Holding, draft: Draft, before: Edited, after: Edited) -> di
         "titles": [title_of(_EDIT.validate_python(edit)) for edit in draft.edits],
         "done": draft.done,
         "gone": [number for number in before.geometries if number not in after.geometries],
-        "changed": json.loads(collection(part.features(), sorted(changed), holding.project.frame.grid.crs)),
+        "changed": json.loads(collection(part.features(), sorted(changed), holding.project.frame.grid)),
         "said": after.said,
     }
 

@@ -15,6 +15,7 @@ from django.db import transaction
 from yama.service.holdings.models import Feature, Holding
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
+from yama.terrain.grid import Grid
 
 _DECIMALS = 2  # of a metre, on the map
 
@@ -57,22 +58,28 @@ def keep_features(holding: Holding, features: Features, facts: dict[str, Any], f
         )  # fmt: skip
 
 
-def collection(features: Features, numbers: Sequence[int], crs: str) -> str:
-    """Features as a GeoJSON text with coordinates in that CRS, each with its number as id. What the CRS cannot express
-    is left out."""
+def collection(features: Features, numbers: Sequence[int], grid: Grid) -> str:
+    """Features as a GeoJSON text with coordinates in a grid's CRS, each with its number as id, and besides its properties its
+    `length` or `area` in metres or square metres on the ground, by the size of the CRS's units in the grid's middle. What the CRS
+    cannot express is left out."""
     column = "\0number"  # no file has a column of that name
-    held = replace(features, attributes={**features.attributes, column: list(numbers)}).in_crs(crs)
+    held = replace(features, attributes={**features.attributes, column: list(numbers)}).in_crs(grid.crs)
     flat = shapely.force_2d(held.geometries)
     shapes = shapely.transform(flat, lambda places: np.round(places, _DECIMALS)) if len(held) else flat
+    on_ground = shapely.transform(flat, lambda places: places * grid.metres_per_unit())
+    sizes = {1: ("length", shapely.length(on_ground)), 2: ("area", shapely.area(on_ground))}
+    dimensions = shapely.get_dimensions(flat)
     parts: list[str] = []
     for i, shape in enumerate(shapely.to_geojson(shapes)):
         row: dict[str, Any] = held.row(i)
         number = row.pop(column)
-        parts.append(f'{{"type":"Feature","id":{number},"properties":{json.dumps(row)},"geometry":{shape}}}')
+        name, values = sizes.get(int(dimensions[i]), ("", None))
+        size = f'"{name}":{values[i]:.2f},' if values is not None else ""
+        parts.append(f'{{"type":"Feature","id":{number},{size}"properties":{json.dumps(row)},"geometry":{shape}}}')
     return '{"type":"FeatureCollection","features":[' + ",".join(parts) + "]}"
 
 
 def geojson(holding: Holding) -> str:
     """A holding as a GeoJSON text with coordinates in the frame's CRS."""
     held = features_of(holding)
-    return collection(held, range(len(held)), holding.project.frame.grid.crs)
+    return collection(held, range(len(held)), holding.project.frame.grid)

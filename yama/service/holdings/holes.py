@@ -43,4 +43,4 @@ def holes_geojson(holding: Holding) -> str:
     shapes = np.array([shapely.from_wkb(one["wkb"]) for one in found], dtype=object)
     columns = {name: [one[name] for one in found] for name in ("cells", "area", "exact")}
     held = Features(holding.facts["grid"]["crs"], shapes, columns)
-    return collection(held, range(len(found)), holding.project.frame.grid.crs)
+    return collection(held, range(len(found)), holding.project.frame.grid)

@@ -3,28 +3,22 @@
 from __future__ import annotations
 
 import math
-import tempfile
 from functools import lru_cache
-from pathlib import Path
 from typing import Any
 
-from django.conf import settings
 from django.http import HttpRequest
 from ninja import Field, Router, Schema
-from ninja.errors import HttpError
 from pyproj import Transformer
 from pyproj.aoi import AreaOfInterest
 from pyproj.database import query_crs_info
 from pyproj.enums import PJType
 
 from yama.service.schemas import Failure
-from yama.terrain.apart import readers
 from yama.terrain.frame import Extent, propose, utm_zone
 from yama.terrain.grid import Bounds, metres_per_unit, parse_crs
 
 router = Router(tags=["frames"])
 
-_CHUNK = 1 << 20
 _FOUND = 12
 
 
@@ -108,23 +102,6 @@ def proposal(extents: list[Extent], cell_size: float | None = None) -> dict[str,
         "crs": grid.crs, "crs_title": parse_crs(grid.crs).name, "cell_size": grid.cell_width, **grid.bounds._asdict(),
         "rows": grid.rows, "cols": grid.cols, "reasons": list(found.reasons),
     }  # fmt: skip
-
-
-@router.post("/extent", response={200: ExtentIO, 413: Failure, 422: Failure})
-def extent(request: HttpRequest, name: str) -> dict[str, Any]:
-    """Where a file sent as the request's body lies. Nothing of it is kept."""
-    limit = settings.MAX_UPLOAD_BYTES
-    shown = Path(name.replace("\\", "/")).name[-120:] or "the file"
-    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
-        path = Path(folder) / "file"
-        size = 0
-        with path.open("wb") as file:
-            while chunk := request.read(_CHUNK):
-                size += len(chunk)
-                if size > limit:
-                    raise HttpError(413, f"{shown} is larger than {limit // 1_000_000} MB, the most that is taken in.")
-                file.write(chunk)
-        return vars(readers.extent(path, shown))
 
 
 @router.post("/propose", response={200: ProposalOut, 422: Failure})

@@ -70,9 +70,9 @@ def table(path: Path, declared: Declared, name: str, frame_crs: str) -> tuple[de
     return _ask(_table, path, name, (declared, frame_crs), effort)  # type: ignore[no-any-return]
 
 
-def extent(path: Path, name: str = "") -> Extent:
+def extent(path: Path, name: str = "", declared: Declared = NOTHING) -> Extent:
     """Where a file lies and how fine it is. Raises InputError."""
-    return _ask(_extent, path, name, (), Effort.of(_unpacked_bound(path)))  # type: ignore[no-any-return]
+    return _ask(_extent, path, name, (declared,), Effort.of(_unpacked_bound(path)))  # type: ignore[no-any-return]
 
 
 def inspect(path: Path, declared: Declared, name: str, frame_crs: str) -> formats.Facts:
@@ -178,8 +178,8 @@ def _table(
     return facts, [(round(float(x), 2), round(float(y), 2)) for x, y in zip(few.x[seen], few.y[seen], strict=True)]
 
 
-def _extent(path: Path, name: str, progress: Progress) -> Extent:
-    return formats.extent(path, name)
+def _extent(path: Path, name: str, declared: Declared, progress: Progress) -> Extent:
+    return formats.extent(path, name, declared)
 
 
 def _placed_in(

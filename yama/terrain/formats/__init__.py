@@ -157,8 +157,8 @@ def placed_in(
     return declared, Finding("own_crs", "note", note) if parse_crs(said) != parse_crs(crs) else None
 
 
-def extent(path: str | Path, name: str = "") -> Extent:
+def extent(path: str | Path, name: str = "", declared: Declared = NOTHING) -> Extent:
     """Where a file lies and how fine it is, from as little of it as will do. Raises InputError where it does not say."""
     path = Path(path)
     name = name or path.name
-    return family(path, name).extent(path, name)
+    return family(path, name).extent(path, declared, name)

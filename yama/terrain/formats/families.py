@@ -17,7 +17,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding, refuse
 from yama.terrain.formats import archive, delimited, height_tile, image, las, lattice, raster, vector
-from yama.terrain.formats.declared import NOTHING, Declared
+from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Extent, extent_of_points
 from yama.terrain.grid import Grid, parse_crs
 from yama.terrain.held import Held
@@ -114,7 +114,7 @@ class Family(ABC):
         """All of a file; see `read`. A raster has to stay where it is until its cells have been read."""
 
     @abstractmethod
-    def extent(self, path: Path, name: str) -> Extent:
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
         """Where a file lies and how fine it is, from as little of it as will do."""
 
 
@@ -146,8 +146,8 @@ class RasterFamily(Family):
         }  # fmt: skip
         return Looked(raster.read(path, declared, name), {}, facts.findings, facts.holes, file)
 
-    def extent(self, path: Path, name: str) -> Extent:
-        facts = raster.header(path, NOTHING, name)
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
+        facts = raster.header(path, declared, name)
         refuse(facts.findings)
         return _extent_of_grid(Grid.from_dict(facts.grid or {}), name)
 
@@ -176,9 +176,9 @@ class TileFamily(Family):
         looked.file["bytes"] = path.stat().st_size
         return looked
 
-    def extent(self, path: Path, name: str) -> Extent:
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
         with as_raster(path, name) as made:
-            return _extent_of_grid(raster.read(made, NOTHING, name).grid, name)
+            return _extent_of_grid(raster.read(made, declared, name).grid, name)
 
 
 class ImageFamily(Family):
@@ -205,8 +205,8 @@ class ImageFamily(Family):
         refuse(seen.findings)
         return Looked(image.read(path, declared, name), seen.to_dict(), seen.findings)
 
-    def extent(self, path: Path, name: str) -> Extent:
-        seen = image.header(path, NOTHING, name)
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
+        seen = image.header(path, declared, name)
         return Extent(name, seen.crs, seen.bounds)
 
 
@@ -234,8 +234,8 @@ class CloudFamily(Family):
         refuse(facts.findings)
         return Looked(las.read(path, declared, name), facts.to_dict(), facts.findings)
 
-    def extent(self, path: Path, name: str) -> Extent:
-        cloud = las.read(path, NOTHING, name)
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
+        cloud = las.read(path, declared, name)
         box = cloud.bounds
         spacing = ((box.east - box.west) * (box.north - box.south) / max(cloud.count, 1)) ** 0.5
         return Extent(name, cloud.crs, box, spacing=0.0 if parse_crs(cloud.crs).is_geographic else spacing)
@@ -261,8 +261,8 @@ class VectorFamily(Family):
         refuse(facts.findings)
         return Looked(held, facts.to_dict(), facts.findings)
 
-    def extent(self, path: Path, name: str) -> Extent:
-        held = self.read(path, NOTHING, name, "")
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
+        held = self.read(path, declared, name, "")
         if isinstance(held, Features):
             polygons = shapely.get_dimensions(held.geometries) == 2
             shown = held.kept(polygons) if polygons.any() else held
@@ -287,8 +287,8 @@ class TableFamily(Family):
         facts, points = delimited.look(path, declared, name, crs)
         return Looked(lattice.surface_of(points, name) if declared.grid else points, {}, facts.findings)
 
-    def extent(self, path: Path, name: str) -> Extent:
-        return extent_of_points(delimited.read(path, NOTHING, name), name)
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
+        return extent_of_points(delimited.read(path, declared, name), name)
 
 
 class ArchiveFamily(Family):
@@ -312,7 +312,7 @@ class ArchiveFamily(Family):
     def look(self, path: Path, declared: Declared, name: str, crs: str, progress: Progress) -> Looked:
         raise _no_archive(name)
 
-    def extent(self, path: Path, name: str) -> Extent:
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
         raise _no_archive(name)
 
 
@@ -332,7 +332,7 @@ class FiguresFamily(Family):
         held = table.read(path)
         return Looked(held, held.told, [])
 
-    def extent(self, path: Path, name: str) -> Extent:
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
         raise InputError(f"{name} is a table of figures, which lies nowhere.")
 
 

@@ -143,7 +143,7 @@ class Lines(SimpleTestCase):
                 old, new = group[b[0]], group[a[0]]
                 group = [new if one == old else one for one in group]
                 expected += 1
-            self.assertEqual(joints, expected)
+            self.assertEqual(len(joints), expected)
             self.assertEqual(
                 {frozenset(line for line, _ in chain) for chain in chains},
                 {frozenset(i for i in range(12) if group[i] == one) for one in set(group)},

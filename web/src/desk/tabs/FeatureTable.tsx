@@ -9,6 +9,20 @@ import { useDraft, useFeatures } from "../useDraft";
 
 const SHOWN = 200;
 
+type Size = "length" | "area";
+const KINDS: Size[] = ["length", "area"];
+
+/** A length or an area in the unit that makes it short. */
+export function sizeIn(kind: Size, metres: number): string {
+  if (kind === "length")
+    return metres < 10_000 ? `${num(metres, metres < 100 ? 1 : 0)} m` : `${num(metres / 1_000, 2)} km`;
+  return metres < 10_000
+    ? `${num(metres)} m²`
+    : metres < 1e6
+      ? `${num(metres / 1e4, 2)} ha`
+      : `${num(metres / 1e6, 2)} km²`;
+}
+
 /** The attributes of features: find by any text or by a condition, go to one on the map. */
 export function FeatureTable({ holding }: { holding: Holding }) {
   const set = useDesk((desk) => desk.set);
@@ -41,6 +55,11 @@ export function FeatureTable({ holding }: { holding: Holding }) {
         .includes(words);
     return { found: words ? all.filter((row) => Object.values(row.properties).some(has)) : all, wrong: "" };
   }, [rows, text, columns]);
+  const sized = KINDS.filter((kind) => rows?.some((row) => row[kind] !== undefined));
+  const sums = sized.map((kind): [Size, number] => [
+    kind,
+    (rows ?? []).reduce((sum, row) => sum + (numbers.has(row.id) ? (row[kind] ?? 0) : 0), 0),
+  ]);
   const one = numbers.size === 1 ? rows?.find((row) => numbers.has(row.id)) : undefined;
   const along = one ? lineOf(one.geometry) : null;
   const choose = (next: number[]) => set({ chosen: { holding: holding.id, numbers: next } });
@@ -66,6 +85,11 @@ export function FeatureTable({ holding }: { holding: Holding }) {
           <>
             <span className="mut">
               <span className="n">{num(numbers.size)}</span> chosen
+              {sums.map(([kind, sum]) => (
+                <span key={kind}>
+                  , {kind} <span className="n">{sizeIn(kind, sum)}</span>
+                </span>
+              ))}
             </span>
             <Button kind="link" onClick={() => choose([])}>
               Choose none
@@ -87,6 +111,9 @@ export function FeatureTable({ holding }: { holding: Holding }) {
         <thead>
           <tr>
             <th>no.</th>
+            {sized.map((kind) => (
+              <th key={kind}>{kind}</th>
+            ))}
             {columns.map((column) => (
               <th key={column} className={holding.features?.attributes[column] === "number" ? "" : "w"}>
                 {column}
@@ -112,6 +139,11 @@ export function FeatureTable({ holding }: { holding: Holding }) {
               }}
             >
               <td className="n">{num(row.id + 1)}</td>
+              {sized.map((kind) => (
+                <td key={kind} className="n">
+                  {row[kind] === undefined ? "" : sizeIn(kind, row[kind])}
+                </td>
+              ))}
               {columns.map((column) => {
                 const value = row.properties[column];
                 return (

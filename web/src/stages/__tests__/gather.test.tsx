@@ -2,7 +2,7 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { act } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import type { Order, Product, TableLook } from "../../api/client";
+import { call, type Order, type Product, type TableLook } from "../../api/client";
 import { inHand, shownOver } from "../../testing/desk";
 import { type Asked, draw, job, service, surface } from "../../testing/render";
 import { Arrivals } from "../gather/Arrivals";
@@ -220,7 +220,16 @@ describe("matching columns", () => {
       "POST /projects/1/uploads/k/take": { job: job("j"), holding_id: null },
     });
     const taken = vi.fn();
-    draw(<ColumnMatch table={table} crs="" onTaken={taken} onLeave={() => undefined} />);
+    draw(
+      <ColumnMatch
+        table={table}
+        crs=""
+        look={(declared) => call("POST", "/projects/1/uploads/k/look", { name: "odd.csv", declared })}
+        take={(declared) => call("POST", "/projects/1/uploads/k/take", { name: "odd.csv", declared })}
+        onTaken={taken}
+        onLeave={() => undefined}
+      />,
+    );
     expect(screen.getAllByText("a guess: look at the rows")).toHaveLength(2);
     expect(shownOver("dots")).toEqual([[448_000, 5_438_000]]);
     const crs = screen.getByLabelText("CRS");

@@ -152,6 +152,18 @@ export function AddFiles() {
               key={one.id}
               table={one.table}
               crs={crs.trim()}
+              look={(declared) =>
+                call<TableLook>("POST", `/projects/${project.id}/uploads/${one.table?.file_key}/look`, {
+                  name: one.table?.name,
+                  declared,
+                })
+              }
+              take={(declared) =>
+                call<Accepted>("POST", `/projects/${project.id}/uploads/${one.table?.file_key}/take`, {
+                  name: one.table?.name,
+                  declared,
+                })
+              }
               onTaken={(answer) => taken(one.id, answer)}
               onLeave={() => setSending((list) => list.filter((other) => other.id !== one.id))}
             />

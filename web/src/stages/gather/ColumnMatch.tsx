@@ -1,7 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Accepted, call, type Layout, type TableLook } from "../../api/client";
-import { useProject } from "../../desk/context";
+import type { Layout, TableLook } from "../../api/client";
 import { num } from "../../desk/format";
 import { useOverlay } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
@@ -42,31 +41,34 @@ const UNITS: [string, string][] = [
   ["us-ft", "US survey feet"],
 ];
 
-interface Props {
+interface Props<T> {
   table: TableLook;
   crs: string;
-  onTaken: (answer: Accepted) => void;
+  /** Reads the table as declared; and takes it, as declared. */
+  look: (declared: Record<string, unknown>) => Promise<TableLook>;
+  take: (declared: Record<string, unknown>) => Promise<T>;
+  onTaken: (answer: T) => void;
   onLeave: () => void;
+  /** What the button says. */
+  action?: string;
 }
 
 /** The columns of a table matched to X, Y, height and code, with first rows and a dot map, before it is taken in. */
-export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Props) {
-  const project = useProject();
+export function ColumnMatch<T>(props: Props<T>) {
+  const { table: first, crs: given, onTaken, onLeave, action } = props;
   const set = useDesk((desk) => desk.set);
   const [table, setTable] = useState(first);
   const [declared, setDeclared] = useState<Record<string, unknown>>(given ? { crs: given } : {});
   const [crs, setCrs] = useState(first.crs);
-  const path = `/projects/${project.id}/uploads/${first.file_key}`;
   const look = useMutation({
-    mutationFn: (next: Record<string, unknown>) =>
-      call<TableLook>("POST", `${path}/look`, { name: first.name, declared: next }),
+    mutationFn: props.look,
     onSuccess: (found, next) => {
       setTable(found);
       setDeclared(next);
     },
   });
   const take = useMutation({
-    mutationFn: () => call<Accepted>("POST", `${path}/take`, { name: first.name, declared }),
+    mutationFn: () => props.take(declared),
     onSuccess: onTaken,
   });
   useOverlay("dots", table.dots as Place[]);
@@ -213,7 +215,7 @@ export function ColumnMatch({ table: first, crs: given, onTaken, onLeave }: Prop
       )}
       <div className="acts pad">
         <Button kind="primary" disabled={stop || take.isPending} onClick={() => take.mutate()}>
-          Take in {num(table.rows)} rows
+          {action ?? `Take in ${num(table.rows)} rows`}
         </Button>
         <Button kind="link" onClick={onLeave}>
           Leave it

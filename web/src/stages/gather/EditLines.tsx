@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useState } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import type { Accepted, Holding } from "../../api/client";
 import { KEYS } from "../../api/keys";
 import { isOpen, useJobs, useStart } from "../../api/queries";
@@ -17,6 +17,8 @@ import { NameRow } from "../../ui/NameRow";
 import { NumberField } from "../../ui/NumberField";
 import { Section, Sheet } from "../../ui/Sheet";
 import { HoldingChoice } from "../HoldingChoice";
+
+import { nearestGap } from "./gaps";
 
 const NAME = "edit_features";
 const WITH: [EditWith, string][] = [
@@ -57,6 +59,15 @@ function ChosenOnes({ holding, draft }: { holding: Holding; draft: ReturnType<ty
       setWrong(`${(problem as ConditionError).message}.`);
     }
   };
+  const { frame } = useProject();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the numbers count, not the list that holds them
+  const apart = useMemo(() => {
+    const mine = new Set(numbers);
+    return nearestGap(
+      (draft.collection?.features ?? []).filter((row) => mine.has(row.id)),
+      frame.cell_size / frame.grid.cell_width,
+    );
+  }, [numbers.join(), draft.collection, frame]);
   const none = numbers.length === 0 || draft.change.isPending;
   return (
     <Section title="Chosen" aside={`${num(numbers.length)} of ${num(rows.length)}`}>
@@ -96,6 +107,18 @@ function ChosenOnes({ holding, draft }: { holding: Holding; draft: ReturnType<ty
           Join ends
         </Button>
       </div>
+      {apart !== null && (
+        <p className="times">
+          <span>
+            The nearest ends lie <span className="n">{num(apart, 1)}</span> m apart
+          </span>
+          {apart > (gap ?? 0) && (
+            <Button kind="link" onClick={() => setGap(Math.ceil(apart * 10) / 10)}>
+              Allow that
+            </Button>
+          )}
+        </p>
+      )}
       {columns.length > 0 && (
         <>
           <Choice

@@ -1,6 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { call, type Extent, type Project, type Proposal, sendForExtent } from "../../api/client";
+import { call, type Extent, type Project, type Proposal, sendForExtent, type TableLook } from "../../api/client";
 import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { HEIGHT_UNITS, LONGEST_NAME, many, num, parse } from "../../desk/format";
@@ -9,6 +9,7 @@ import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Section, Sheet } from "../../ui/Sheet";
 import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
+import { ColumnMatch } from "./ColumnMatch";
 import { CrsChoice } from "./CrsChoice";
 
 const FIELDS = [
@@ -18,6 +19,13 @@ const FIELDS = [
   ["east", "East"],
   ["north", "North"],
 ] as const;
+
+/** A file that does not say where it lies, and how it was read if it is a table. */
+interface Unplaced {
+  file: File;
+  table: TableLook | null;
+  reason: string;
+}
 
 /** A new project with its frame: proposed from files, or typed. */
 export function NewProject({ open }: { open: (id: number) => void }) {
@@ -30,6 +38,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
   const [heights, setHeights] = useState("m");
   const [reasons, setReasons] = useState<string[]>([]);
   const [over, setOver] = useState(false);
+  const [unplaced, setUnplaced] = useState<Unplaced[]>([]);
   const input = useRef<HTMLInputElement>(null);
   const parsed = Object.fromEntries(FIELDS.map(([key]) => [key, parse(values[key] ?? "")])) as Record<
     string,
@@ -48,14 +57,30 @@ export function NewProject({ open }: { open: (id: number) => void }) {
     setValues(Object.fromEntries(FIELDS.map(([key]) => [key, String(Math.round(found[key] * 1e6) / 1e6)])));
   };
   const propose = useMutation({
-    mutationFn: async (files: File[]) => {
-      const found = [...extents];
-      for (const file of files) found.push(await sendForExtent(file));
-      setExtents(found);
-      return call<Proposal>("POST", "/frames/propose", { extents: found });
-    },
+    mutationFn: (found: Extent[]) => call<Proposal>("POST", "/frames/propose", { extents: found }),
     onSuccess: fill,
   });
+  const place = (found: Extent[]) => {
+    setExtents(found);
+    if (found.length) propose.mutate(found);
+  };
+  // one file that does not say where it lies is no reason to leave the others
+  const look = useMutation({
+    mutationFn: async (files: File[]) => {
+      const found = [...extents];
+      for (const file of files)
+        try {
+          const { extent, table, reason } = await sendForExtent(file);
+          if (extent) found.push(extent);
+          else setUnplaced((before) => [...before, { file, table: table ?? null, reason }]);
+        } catch (error) {
+          setUnplaced((before) => [...before, { file, table: null, reason: (error as Error).message }]);
+        }
+      return found;
+    },
+    onSuccess: place,
+  });
+  const leave = (file: File) => setUnplaced((before) => before.filter((one) => one.file !== file));
   const make = useMutation({
     mutationFn: () =>
       call<Project>("POST", "/projects", {
@@ -71,7 +96,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
   const error = make.error ?? propose.error;
   const take = (files: FileList | null) => {
     const chosen = Array.from(files ?? []);
-    if (chosen.length) propose.mutate(chosen);
+    if (chosen.length) look.mutate(chosen);
   };
   return (
     <Sheet
@@ -129,7 +154,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
             take(event.dataTransfer.files);
           }}
         >
-          {propose.isPending ? (
+          {look.isPending || propose.isPending ? (
             "Looking where they lie."
           ) : (
             <>
@@ -151,6 +176,38 @@ export function NewProject({ open }: { open: (id: number) => void }) {
             }}
           />
         </div>
+        {unplaced.map(({ file, table, reason }) =>
+          table ? (
+            <div key={file.name}>
+              <p className="fail" role="alert">
+                {reason} Say how it is read, or leave it; the other files go on.
+              </p>
+              <ColumnMatch
+                table={table}
+                crs=""
+                action="Place it"
+                look={async (declared) => (await sendForExtent(file, declared, true)).table as TableLook}
+                take={async (declared) => {
+                  const placed = await sendForExtent(file, declared);
+                  if (!placed.extent) throw new Error(placed.reason);
+                  return placed.extent;
+                }}
+                onTaken={(extent) => {
+                  leave(file);
+                  place([...extents, extent]);
+                }}
+                onLeave={() => leave(file)}
+              />
+            </div>
+          ) : (
+            <p className="fail" role="alert" key={file.name}>
+              {reason}{" "}
+              <Button kind="link" onClick={() => leave(file)}>
+                Leave it
+              </Button>
+            </p>
+          ),
+        )}
         {extents.length > 0 && (
           <ul className="reasons" aria-label="Why this frame">
             {reasons.map((reason) => (

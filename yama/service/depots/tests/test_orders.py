@@ -235,8 +235,8 @@ class FeaturesTest(DepotServiceTest):
         self.assertEqual(self.ask("GET", "/feature-collections")[0]["kinds"], ["river", "stream"])
         body = {
             "collection": "rivers",
-            "kind": "river",
-            "name": "Avell",
+            "kinds": ["river"],
+            "names": ["Avell"],
             "bounds": [440_000, 5_430_000, 460_000, 5_450_000],
         }
         self.ask("POST", "/features", body, 202)
@@ -246,10 +246,24 @@ class FeaturesTest(DepotServiceTest):
         found = json.loads(self.ask("GET", f"/holdings/{job.holding.pk}/features").content)["features"]
         self.assertEqual({one["properties"]["name"] for one in found}, {"Avell"})
         self.assertTrue(30 < len(found) < 60)  # the others lie further east
-        self.ask("POST", "/features", {**body, "name": "Nobody"}, 202)
+        self.ask("POST", "/features", {**body, "names": ["Nobody"]}, 202)
         self.assertIn("no such features here", self.run_jobs()[0].message)
         self.ask("POST", "/features", {**body, "collection": "../skerry/stac"}, 422)
         self.assertEqual(self.ask("GET", "/places", status=503)["detail"][:17], "Waymark refused: ")
+
+    def test_several_spellings_come_at_once_and_are_listed_with_how_many_there_are(self):
+        values = self.ask("GET", "/feature-collections/rivers/values")
+        counts = {(one["kind"], one["name"]): one["count"] for one in values}
+        (kind, first), (other, second) = sorted(counts)[:2]
+        self.assertEqual(sorted(counts.values(), reverse=True), [one["count"] for one in values])
+        body = {"collection": "rivers", "kinds": sorted({kind, other}), "names": [first, second]}
+        self.ask("POST", "/features", body, 202)
+        job = self.run_jobs()[0]
+        found = json.loads(self.ask("GET", f"/holdings/{job.holding.pk}/features").content)["features"]
+        self.assertEqual(len(found), counts[kind, first] + counts[other, second])
+        self.assertEqual(job.holding.origin["name"], f"{first}, {second}")
+        self.ask("GET", "/feature-collections/..%2Fskerry/values", status=404)
+        self.ask("GET", "/feature-collections/Rivers/values", status=422)
 
 
 class ForgeryTest(ServiceTest):

@@ -44,7 +44,7 @@ class DraftsTest(ServiceTest):
         made = self.edit(kind="join", features=[0, 1], gap=50)
         self.assertEqual((made["titles"], made["done"], made["gone"]), (["Join 2 lines over 50 m"], 1, [0]))
         self.assertEqual([one["id"] for one in made["changed"]["features"]], [1])
-        self.assertEqual(made["said"], ["1 gap was closed."])
+        self.assertEqual(made["said"], ["A gap of 16.8 m was closed."])
         back = self.ask("POST", f"{self.path}/undo")
         self.assertEqual((back["done"], back["gone"]), (0, []))
         self.assertEqual([one["id"] for one in back["changed"]["features"]], [0, 1])

@@ -1,6 +1,7 @@
 """A frame is proposed from what there is, with its reasons; CRSs are found by words, code and place."""
 
 import json
+from urllib.parse import urlencode
 
 from yama.service.arrivals.tests.test_uploads import cloud_bytes, lines_bytes
 from yama.service.jobs.queue import submit
@@ -12,7 +13,7 @@ class ProposalTest(ServiceTest):
     def extent(self, data, name, status=200):
         response = self.client.post(f"/api/frames/extent?name={name}", data, content_type="application/octet-stream")
         self.assertEqual(response.status_code, status, response.content[:300])
-        return response.json()
+        return response.json()["extent"] if status == 200 else response.json()
 
     def propose(self, *extents, **more):
         response = self.client.post(
@@ -43,12 +44,28 @@ class ProposalTest(ServiceTest):
         self.assertIn("41.20° S", found["reasons"][0])
 
     def test_what_says_no_place_is_refused_and_nothing_is_kept(self):
-        self.assertIn("does not say its CRS", self.extent(table(), "points.csv", 422)["detail"])
+        self.assertIn("is no ", self.extent(b"%PDF-1.7 nothing", "plan.pdf", 422)["detail"])
         self.assertIn("is empty", self.extent(b"", "none.csv", 422)["detail"])
         response = self.client.post("/api/frames/propose", {"extents": []}, content_type="application/json")
         self.assertEqual(response.status_code, 422)
         self.as_role(None)
         self.assertEqual(self.client.get("/api/frames/crs?q=utm").status_code, 401)
+
+    def test_a_table_that_does_not_say_its_place_is_shown_and_placed_once_its_crs_is_declared(self):
+        def ask(data, **query):
+            address = f"/api/frames/extent?{urlencode({'name': 'points.csv', **query})}"
+            return self.client.post(address, data, content_type="application/octet-stream")
+
+        found = ask(table()).json()
+        self.assertIsNone(found["extent"])
+        self.assertIn("does not say its CRS", found["reason"])
+        self.assertEqual(found["table"]["layout"]["columns"][:2], ["x", "y"])
+        declared = json.dumps({"crs": "EPSG:32741"})
+        looked = ask(table(), declared=declared, look="true").json()
+        self.assertEqual((looked["table"]["crs"], looked["extent"]), ("EPSG:32741", None))
+        placed = ask(table(), declared=declared).json()
+        self.assertEqual(placed["extent"]["crs"], "EPSG:32741")
+        self.assertEqual(ask(table(), declared="{").status_code, 422)
 
     def test_from_what_a_project_holds(self):
         self.ask("GET", "/frame/proposal", status=422)

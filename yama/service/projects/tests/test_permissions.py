@@ -70,6 +70,7 @@ def endpoints(holding, key):
         ("POST", "/orders/1/cancel", None, EDIT),
         ("GET", "/places", None, VIEW),
         ("GET", "/feature-collections", None, VIEW),
+        ("GET", "/feature-collections/rivers/values", None, VIEW),
         ("POST", "/features", {"collection": "rivers"}, EDIT),
         ("POST", "/packages/check", {"name": "a", "holdings": [1]}, VIEW),
         ("POST", "/packages", {"name": "a", "holdings": [1]}, EDIT),

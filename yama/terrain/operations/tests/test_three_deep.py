@@ -48,7 +48,9 @@ class ThreeDeepTest(SimpleTestCase):
         if name == "clip":
             inputs["area"] = [AREA]
         if name in ("difference", "height_above_ground"):
-            inputs["second" if name == "difference" else "ground"] = tile("EPSG:32741", 447_900, 5_440_100, 7, 200, 220, 9)
+            inputs["second" if name == "difference" else "ground"] = tile(
+                "EPSG:32741", 447_900, 5_440_100, 7, 200, 220, 9
+            )
         return first_of(Task(operation, inputs, settings, FRAME))
 
     def test_every_operation_on_a_live_mosaic_and_on_its_stored_copy(self):
