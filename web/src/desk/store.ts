@@ -112,6 +112,8 @@ export interface Remembered {
   tab: Tab;
   hidden: Record<string, boolean>;
   dress: Record<string, Partial<Dress>>;
+  /** Whether lines with heights stand over A − B too. */
+  linesOverMinus: boolean;
   pinned: Pinned[];
   /** The line a profile is drawn along, in the frame's CRS, and the surfaces shown beside A and B. */
   line: Line | null;
@@ -200,6 +202,7 @@ export const FRESH: Remembered = {
   tab: "surfaces",
   hidden: {},
   dress: {},
+  linesOverMinus: false,
   pinned: [],
   line: null,
   also: [],

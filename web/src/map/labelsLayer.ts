@@ -5,6 +5,7 @@ import VectorSource from "ol/source/Vector";
 import { Fill, Stroke, Style, Text } from "ol/style";
 import { num } from "../desk/format";
 import { type Dress, passes } from "./dress";
+import { labelsAt } from "./labelled";
 
 const halo = new Stroke({ color: "rgba(252,251,247,0.85)", width: 3 });
 const ink = new Fill({ color: "#1F2A30" });
@@ -22,14 +23,20 @@ function labelOf(feature: FeatureLike, dress: Dress, indexed: boolean): string {
   return dress.unit ? `${text}\u202f${dress.unit}` : text;
 }
 
-/** Styles are kept by what they depend on. indexed: whether some of the features are index lines, which alone bear labels. */
-function styler(dress: Dress, indexed: boolean) {
+/** Styles are kept by what they depend on. Where there are index lines these alone bear labels, and not all
+ * of them where they are many. */
+function styler(dress: Dress, source: VectorSource | null) {
+  const index = source?.getFeatures().filter((feature) => feature.get("kind") === "index") ?? [];
+  const indexed = index.length > 0;
+  const bear = labelsAt(index.map((feature) => feature.get(dress.label)).filter((value) => typeof value === "number"));
   const made = new Map<string, Style>();
   return (feature: FeatureLike, resolution: number): Style | undefined => {
     if (!dress.label || resolution > dress.labelFrom) return undefined;
     if (!passes(dress.filter, (column) => feature.get(column))) return undefined;
     const label = labelOf(feature, dress, indexed);
     if (!label) return undefined;
+    const height = feature.get(dress.label);
+    if (indexed && typeof height === "number" && !bear(height, resolution)) return undefined;
     const type = feature.getGeometry()?.getType() ?? "LineString";
     const line = type.includes("LineString");
     const place = feature.get("kind") === "place";
@@ -58,12 +65,8 @@ export function labelsLayer(collection: object, [west, south]: [number, number],
   const features = new GeoJSON().readFeatures(collection);
   for (const feature of features) feature.getGeometry()?.translate(-west, -south);
   const source = new VectorSource({ features });
-  const style = styler(dress, hasIndexLines(source));
+  const style = styler(dress, source);
   return new VectorLayer({ source, style, declutter: true, updateWhileInteracting: false });
 }
 
-const hasIndexLines = (source: VectorSource | null) =>
-  source?.getFeatures().some((feature) => feature.get("kind") === "index") ?? false;
-
-export const redress = (layer: VectorLayer, dress: Dress) =>
-  layer.setStyle(styler(dress, hasIndexLines(layer.getSource())));
+export const redress = (layer: VectorLayer, dress: Dress) => layer.setStyle(styler(dress, layer.getSource()));

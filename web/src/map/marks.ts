@@ -150,13 +150,14 @@ export function footprintStyle({ look, name, word }: Footprint, resolution: numb
   return styles;
 }
 
-/** A contour: index lines are heavier and bear their height. */
-export function contourMark(figure: number | null, index: boolean, unit: string): Style {
+/** A contour: index lines are heavier, and bear their height where a unit is given. */
+export function contourMark(figure: number | null, index: boolean, unit: string | null): Style {
   return new Style({
     stroke: new Stroke({ color: index ? "rgba(31,42,48,0.9)" : "rgba(31,42,48,0.6)", width: index ? 1.5 : 0.7 }),
     text:
-      index && figure !== null
+      index && figure !== null && unit !== null
         ? new Text({
+            keepUpright: true,
             text: `${num(figure, Number.isInteger(figure) ? 0 : 1)}\u202f${unit}`,
             placement: "line",
             font: FIGURES,

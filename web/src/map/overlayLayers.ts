@@ -4,6 +4,7 @@ import VectorLayer from "ol/layer/Vector";
 import VectorSource from "ol/source/Vector";
 import type { StyleLike } from "ol/style/Style";
 import type { Overlay, Overlays } from "../desk/overlays";
+import { labelsAt } from "./labelled";
 import {
   areaMark,
   contourMark,
@@ -43,15 +44,20 @@ const PAINTERS: { [K in keyof Overlays]: Painter<K> } = {
       return styled(new Feature(new MultiLineString(lines)), facetMarks[kind]);
     }),
   }),
-  contours: ({ lines, unit }, toPane) => ({
-    zIndex: 41,
-    declutter: true,
-    features: lines.map(({ figure, index, places }) => {
-      const line: Place[] = [];
-      for (let i = 0; i < places.length; i += 2) line.push(toPane([places[i] as number, places[i + 1] as number]));
-      return styled(new Feature(new LineString(line)), contourMark(figure, index, unit));
-    }),
-  }),
+  contours: ({ lines, unit }, toPane) => {
+    const bear = labelsAt(lines.filter(({ index }) => index).map(({ figure }) => figure));
+    return {
+      zIndex: 41,
+      declutter: true,
+      features: lines.map(({ figure, index, places }) => {
+        const line: Place[] = [];
+        for (let i = 0; i < places.length; i += 2) line.push(toPane([places[i] as number, places[i + 1] as number]));
+        return styled(new Feature(new LineString(line)), (_, resolution) =>
+          contourMark(figure, index, bear(figure, resolution) ? unit : null),
+        );
+      }),
+    };
+  },
   seams: (lines, toPane) => ({
     zIndex: 56,
     style: rimMark(),

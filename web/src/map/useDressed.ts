@@ -4,6 +4,7 @@ import type OlMap from "ol/Map";
 import { useEffect, useMemo, useRef } from "react";
 import { bytes, call, type Grid, type Holding } from "../api/client";
 import { KEYS } from "../api/keys";
+import { useMe } from "../api/queries";
 import { useHeld, useProject } from "../desk/context";
 import { editOf, useDesk } from "../desk/store";
 import { useDraft } from "../desk/useDraft";
@@ -16,6 +17,7 @@ import { type DotPoints, decodePoints, PointsPainter } from "./pointsPainter";
 import { stopsOf } from "./ramps";
 import type { Collection } from "./shapes";
 import { originOf } from "./surfaceLayer";
+import { bearsHeights, isVisible } from "./visible";
 
 type Shown = {
   painter: LinesPainter | PointsPainter | CloudPainter;
@@ -50,16 +52,14 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
   const editing = useDesk((desk) => editOf(desk)?.holding);
   const draft = useDraft(held.features.find((one) => one.id === editing));
   const [west, south] = originOf(grid);
-  // a cloud is shown when asked for: it would cover the surfaces
+  const me = useMe().data?.id;
+  const covered = useDesk((desk) => desk.mode === "minus" && !desk.linesOverMinus) && Boolean(held.a && held.b);
   const shown = useMemo(
     () =>
-      [
-        ...held.clouds.filter((one) => hidden[one.id] === false),
-        ...held.images.filter((one) => hidden[one.id] === false),
-        ...held.points,
-        ...held.features,
-      ].filter((one) => !hidden[one.id]),
-    [held.clouds, held.images, held.points, held.features, hidden],
+      [...held.clouds, ...held.images, ...held.points, ...held.features].filter(
+        (one) => isVisible(one, hidden, me) && !(covered && bearsHeights(one)),
+      ),
+    [held.clouds, held.images, held.points, held.features, hidden, me, covered],
   );
   const data = useQueries({
     queries: shown.map((one) => ({

@@ -28,6 +28,7 @@ _TRIES_OF_NAME, _TRIES_OF_ADDRESS = 60, 60
 class Me(Schema):
     """The person signed in. has_password: otherwise only a link signs them in."""
 
+    id: int
     name: str
     initials: str
     has_password: bool
@@ -44,7 +45,7 @@ def _me(request: HttpRequest) -> Me:
     user = person(request)
     full = user.get_full_name() or user.get_username()
     initials = "".join(word[0] for word in full.split()[:2]).upper()
-    return Me(name=full, initials=initials, has_password=user.has_usable_password())
+    return Me(id=user.pk, name=full, initials=initials, has_password=user.has_usable_password())
 
 
 def _count_try(key: str) -> int:

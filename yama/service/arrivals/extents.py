@@ -60,4 +60,6 @@ def extent(request: HttpRequest, name: str, declared: str = "", look: bool = Fal
                 raise
             reason = str(error)
         facts, _ = readers.table(path, read, shown, "EPSG:4326")
+        if not facts.rows:
+            raise InputError(reason or f"{shown} holds no rows of numbers.")
         return {"table": {**facts.to_dict(), "file_key": "", "dots": []}, "reason": reason}

@@ -74,6 +74,7 @@ class AnyHoldingOut(Schema):
     name: str
     key: str
     live: bool
+    maker_id: int | None = None
     original: str
     created_at: datetime
     file: dict[str, Any] | None
@@ -209,6 +210,7 @@ def told(holding: Holding, project: Project, by_key: dict[str, Holding]) -> dict
         "name": holding.name,
         "key": holding.key,
         "live": holding.live,
+        "maker_id": holding.created_by_id,
         "original": holding.original,
         "created_at": holding.created_at,
         holding.kind: kind_of(holding).facts(holding, project),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from yama.terrain.findings import Finding
 from yama.terrain.fit.clip import Masked, polygons_of
+from yama.terrain.fit.shift import Shifted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds
 from yama.terrain.operations.inputs import Inputs, Role
@@ -16,6 +17,25 @@ def within_area(surface: Surface, inputs: Inputs) -> Surface:
     """The surface, empty outside the polygons of the role `area` where any are given."""
     given = inputs.features("area")
     return Masked(surface, polygons_of(given, surface.grid.crs)) if given else surface
+
+
+def within_bounds(surface: Surface, bounds: tuple[float, float, float, float] | None) -> Surface:
+    """The part of a surface whose cells a rectangle in its CRS touches; all of it where none is given."""
+    if bounds is None:
+        return surface
+    grid = surface.grid
+    return Shifted(surface, grid.part(grid.window_over(Bounds(*bounds)).clipped(grid.rows, grid.cols)))
+
+
+def about_bounds(bounds: tuple[float, float, float, float] | None, frame: Frame) -> list[Finding]:
+    """What is wrong with a rectangle in the frame's CRS."""
+    if bounds is None:
+        return []
+    if not (bounds[0] < bounds[2] and bounds[1] < bounds[3]):
+        return [Finding("bounds", "stop", "The rectangle has no area.", "West must be less than east, south less than north.")]  # fmt: skip
+    if frame.grid.bounds.intersection(Bounds(*bounds)) is None:
+        return [Finding("bounds", "stop", "The rectangle lies outside the frame.", "Choose another, or none.")]
+    return []
 
 
 def about_area(inputs: Inputs, frame: Frame) -> list[Finding]:

@@ -18,7 +18,7 @@ from yama.terrain.formats.las import CLASSES
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, FloatArray, metres_per_unit
 from yama.terrain.interpolate.binning import Filter, GriddedCloud
-from yama.terrain.operations.area import AREA, about_area, within_area
+from yama.terrain.operations.area import AREA, about_area, about_bounds, within_area, within_bounds
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
 from yama.terrain.operations.parameters import (
@@ -83,6 +83,9 @@ class GridCloudParams(Params):
         None, gt=0, le=90, description="Points seen farther to the side are left out."
     )
     cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
+    bounds: tuple[float, float, float, float] | None = Field(
+        None, title="Rectangle", description="West, south, east, north in the frame's CRS: only what lies in it."
+    )
     gap: Annotated[Metres, OnlyWith("rule", _OF_HEIGHTS)] = Field(
         0.0, ge=0, le=500, title="Close gaps", description="Gaps up to this width are closed; wider ones stay empty."
     )
@@ -160,7 +163,7 @@ class GridCloud(Operation[GridCloudParams]):
                 Finding("facets", "stop", "Facets need a width of gaps up to which they reach.",
                         "Without one they would cross water and fill the frame.", Fix("Bridge 12 m", {"gap": 12}))
             )  # fmt: skip
-        findings += [*about_area(inputs, frame), *_about_beside(inputs, frame)]
+        findings += [*about_bounds(params.bounds, frame), *about_area(inputs, frame), *_about_beside(inputs, frame)]
         if params.gap and params.rule in ("count", "deviation", "intensity"):
             findings.append(
                 Finding("gap", "stop", "Gaps are closed between heights only.", "A count or spread cannot be bridged.",
@@ -169,7 +172,8 @@ class GridCloud(Operation[GridCloudParams]):
         return findings
 
     def run(self, inputs: Inputs, params: GridCloudParams, frame: Frame, progress: Progress) -> Results:
-        return Results(surface=within_area(self._gridded(inputs, params, frame), inputs))
+        made = within_bounds(self._gridded(inputs, params, frame), params.bounds)
+        return Results(surface=within_area(made, inputs))
 
     @staticmethod
     def _gridded(inputs: Inputs, params: GridCloudParams, frame: Frame) -> Surface:

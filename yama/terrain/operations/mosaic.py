@@ -24,7 +24,7 @@ from yama.terrain.mosaic.seams import MOST_SURFACES
 from yama.terrain.operations.area import AREA, about_area, within_area
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation, View
-from yama.terrain.operations.parameters import UNTOLD, GroundMetres, OnlyWith, Params, Titles
+from yama.terrain.operations.parameters import UNTOLD, CellSize, GroundMetres, OnlyWith, Params, Titles
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, ignore_progress
@@ -98,6 +98,7 @@ class MosaicParams(Params):
     held: Annotated[int, UNTOLD, OnlyWith("levelling", ("offset", "tilt"))] = Field(
         0, ge=0, title="Held fixed", description="Levelling: the surface that stays as it is."
     )
+    cell_size: CellSize | None = Field(None, gt=0, description="The frame's where not given.")
     groups: Annotated[list[int], UNTOLD] = Field(
         [],
         description="For each surface the number of the source it is a tile of, counted from 0; each its own where empty.",
@@ -226,6 +227,9 @@ class MosaicOf(Operation[MosaicParams]):
     heights_in = "frame"
     area_role = "area"
 
+    def cell_size_of(self, params: MosaicParams) -> float | None:
+        return params.cell_size
+
     def outputs_for(self, params: MosaicParams) -> Mapping[str, Output]:
         by_rule: dict[str, Quantity] = {"count": "count", "spread": "spread"}
         first = replace(self.outputs["surface"], quantity=by_rule.get(params.rule, "height"))
@@ -245,7 +249,8 @@ class MosaicOf(Operation[MosaicParams]):
         places = params.groups or range(len(inputs.surfaces("surfaces")))
         tiles = [[at for at, one in enumerate(places) if one == number] for number in sorted(set(places))]
         surfaces = sources_in(inputs, params)
-        joined = Joined(surfaces, frame.grid, frame.unit, frame.vertical_datum, _joining(params), tiles)
+        grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
+        joined = Joined(surfaces, grid, frame.unit, frame.vertical_datum, _joining(params), tiles)
         made: dict[str, Callable[[], Surface]] = {
             "surface": lambda: within_area(joined, inputs),
             "source": lambda: within_area(joined.companions["source"], inputs),

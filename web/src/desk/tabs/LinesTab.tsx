@@ -1,8 +1,11 @@
 import { Checkbox } from "@mui/material";
 import type { Holding } from "../../api/client";
+import { useMe } from "../../api/queries";
 import { type Dress, INKS } from "../../map/dress";
 import { useDress } from "../../map/useDressed";
+import { bearsHeights, isVisible } from "../../map/visible";
 import { Button } from "../../ui/Button";
+import { Check } from "../../ui/Check";
 import { useHeld, useProject } from "../context";
 import { MadeAndDelete } from "../Deleted";
 import { num } from "../format";
@@ -171,8 +174,7 @@ function Row({ holding, chosen, onChoose }: { holding: Holding; chosen: boolean;
   const hidden = useDesk((desk) => desk.hidden);
   const set = useDesk((desk) => desk.set);
   const judging = project.checkpoints_id === holding.id;
-  const shown =
-    holding.kind === "cloud" || holding.kind === "image" ? hidden[holding.id] === false : !hidden[holding.id];
+  const shown = isVisible(holding, hidden, useMe().data?.id);
   return (
     <li className={chosen ? "on" : ""}>
       <Checkbox
@@ -266,12 +268,23 @@ export function LinesTab() {
   const { points, features, clouds, images } = useHeld();
   const all = [...points, ...clouds, ...features, ...images];
   const id = useDesk((desk) => desk.dressing);
+  const mode = useDesk((desk) => desk.mode);
+  const over = useDesk((desk) => desk.linesOverMinus);
   const set = useDesk((desk) => desk.set);
   const chosen = all.find((one) => one.id === id) ?? all[0];
   if (!chosen) return <p className="empties">No points or lines yet. Add files, or fetch map features, in Gather.</p>;
   return (
     <div className="lines">
       <ul aria-label="Points and lines">
+        {mode === "minus" && all.some(bearsHeights) && (
+          <li>
+            <Check
+              label="Contours over A − B too"
+              checked={over}
+              onChange={(linesOverMinus) => set({ linesOverMinus })}
+            />
+          </li>
+        )}
         {all.map((holding) => (
           <Row
             key={holding.id}

@@ -4,7 +4,9 @@ import { useHeld, useProject } from "../../desk/context";
 import { capital, num, size } from "../../desk/format";
 import { Button } from "../../ui/Button";
 import { Check, Checks } from "../../ui/Check";
+import { Slide } from "../../ui/Slide";
 import { isFor } from "../Field";
+import { type Box, Rectangle } from "../fit/Rectangle";
 import { OperationSheet } from "../OperationSheet";
 import { RoleField } from "../RoleField";
 import { useWorksheet } from "../useWorksheet";
@@ -77,6 +79,7 @@ export function GridCloud() {
 
   const rule = choicesOf(NAME, "rule").find((one) => one.value === params.rule)?.title ?? "";
   const title = wanted?.title ?? rule.replace(/^(the|a|their) /, "");
+  const box = params.bounds as Box | null;
   const cell = params.cell_size ?? project.frame.cell_size;
   return (
     <OperationSheet
@@ -86,9 +89,25 @@ export function GridCloud() {
         { title: "What goes in", aside: `${num(points)} points`, of: ["in:clouds"] },
         {
           title: "Beside the points",
-          of: isFor(work, "gap")
-            ? ["in:breaklines", "in:water", <RoleField key="area" work={work} input="area" none="the frame" />]
-            : [],
+          of: isFor(work, "gap") ? ["in:breaklines", "in:water"] : [],
+        },
+        {
+          title: "Where",
+          aside: box || work.ids("area").length ? undefined : "the frame",
+          of: [
+            !box && <RoleField key="area" work={work} input="area" none="the frame" />,
+            <Rectangle
+              key="rectangle"
+              box={box}
+              onMap
+              instead="Not only there"
+              onNone={() => setParams({ bounds: null })}
+              onChange={(bounds) => {
+                setParams({ bounds });
+                setInput("area", []);
+              }}
+            />,
+          ],
         },
         {
           title: "What is wanted",
@@ -140,7 +159,16 @@ export function GridCloud() {
                 })}
               </p>
             ),
-            "gap",
+            isFor(work, "gap") && (
+              <Slide
+                key="gap"
+                label="Close gaps"
+                range={[0, 100, 1]}
+                value={Math.min(params.gap, 100)}
+                shown={params.gap ? `${num(params.gap)} m` : "none"}
+                onChange={(gap) => setParams({ gap })}
+              />
+            ),
             "name",
           ],
         },

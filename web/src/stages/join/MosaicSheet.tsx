@@ -1,8 +1,8 @@
 import { useCallback, useEffect, useMemo, useState } from "react";
 import type { Finding, Holding, Picture } from "../../api/client";
 import { choicesOf, propertyOf } from "../../api/operations";
-import { quantityOf, useHeld } from "../../desk/context";
-import { num, shortUnit } from "../../desk/format";
+import { quantityOf, useHeld, useProject } from "../../desk/context";
+import { num, shortUnit, size } from "../../desk/format";
 import { useOverlay } from "../../desk/overlays";
 import { useOwnTab } from "../../desk/ownTab";
 import { useDesk } from "../../desk/store";
@@ -23,6 +23,7 @@ import { type Overlaps, useOverlaps } from "./useOverlaps";
 import { useRulePictures } from "./useRulePictures";
 
 const NAME = "mosaic";
+const FRAMES = "frame";
 const OVERLAPS = { title: "Overlaps", hint: "Press a pair to see its difference on the map", Body: OverlapsTab };
 const RULES = choicesOf(NAME, "rule");
 const RULE_NAMES = RULES.map(({ value }) => value);
@@ -77,6 +78,7 @@ function RulePicture({ picture }: { picture: Picture | undefined }) {
 /** Many surfaces become one: which, in what order, levelled how, and by what rule. */
 export function MosaicSheet() {
   const { surfaces } = useHeld();
+  const { frame } = useProject();
   const set = useDesk((desk) => desk.set);
   const open = useDesk((desk) => desk.open);
   const work = useWorksheet(NAME);
@@ -147,6 +149,14 @@ export function MosaicSheet() {
         : {}),
     });
   };
+  // the sources' own sizes, to a decimetre: those in degrees come out odd
+  const own = [
+    ...new Set(
+      chosen.map(({ holdings }) => Math.round((holdings[0]?.surface?.cell_size ?? frame.cell_size) * 10) / 10),
+    ),
+  ]
+    .filter((cell) => cell > 0 && cell !== frame.cell_size)
+    .sort((one, other) => one - other);
   const pictured = chosen.length > 1 && (
     <p key="pictures" className="times">
       <Button kind="link" aria-pressed={shown} onClick={() => setShown(!shown)}>
@@ -221,6 +231,16 @@ export function MosaicSheet() {
         {
           title: "Result",
           of: [
+            <Choice
+              key="cells"
+              label={propertyOf(NAME, "cell_size").title}
+              value={String(params.cell_size ?? FRAMES)}
+              options={[
+                { value: FRAMES, title: `${size(frame.cell_size)} m, the frame's` },
+                ...own.map((cell) => ({ value: String(cell), title: `${size(cell)} m, a source's own` })),
+              ]}
+              onChange={(cell) => setParams({ cell_size: cell === FRAMES ? null : Number(cell) })}
+            />,
             <OutputChoice
               key="output"
               work={work}

@@ -44,7 +44,7 @@ class ProposalTest(ServiceTest):
         self.assertIn("41.20° S", found["reasons"][0])
 
     def test_what_says_no_place_is_refused_and_nothing_is_kept(self):
-        self.assertIn("is no ", self.extent(b"%PDF-1.7 nothing", "plan.pdf", 422)["detail"])
+        self.assertIn("plan.pdf", self.extent(b"a word\n", "plan.pdf", 422)["detail"])
         self.assertIn("is empty", self.extent(b"", "none.csv", 422)["detail"])
         response = self.client.post("/api/frames/propose", {"extents": []}, content_type="application/json")
         self.assertEqual(response.status_code, 422)

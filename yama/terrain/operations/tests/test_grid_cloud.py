@@ -39,6 +39,20 @@ class GridCloudTest(CloudTest):
         self.assertTrue(filled[4:-4, 4:-4].all())
         self.assertGreater(filled.mean(), 0.95)
 
+    def test_a_rectangle_is_the_same_cells_and_no_others(self):
+        cloud = self.cloud("a")[0]
+        whole = self.gridded([cloud], gap=6)[3]()
+        west, south, east, north = GRID.bounds
+        box = [west + 11, south + 13, west + 41, south + 33]
+        part = self.gridded([cloud], gap=6, bounds=box)[3]()
+        row, col = GRID.offset_of(part.grid)
+        cells = part.read_all()
+        np.testing.assert_array_equal(cells, whole.read_all()[row : row + part.grid.rows, col : col + part.grid.cols])
+        self.assertTrue(part.grid.bounds.west <= box[0] < part.grid.bounds.west + part.grid.cell_width)
+        found = self.gridded([cloud], gap=6, bounds=[0, 0, 5, 5])[2]
+        self.assertIn("outside the frame", found["bounds"].sentence)
+        self.assertEqual(self.gridded([cloud], gap=6, bounds=[5, 5, 5, 5])[2]["bounds"].weight, "stop")
+
     def test_quantities_and_units_follow_the_rule(self):
         cloud = self.cloud("a")[0]
         for rule, quantity, unit in (

@@ -87,6 +87,13 @@ class MosaicTest(SimpleTestCase):
             with self.assertRaises(InputError):
                 run(MOSAIC, surfaces, **params)
 
+    def test_cells_may_be_those_of_a_source(self) -> None:
+        usual, wide = run(MOSAIC, tiles()), run(MOSAIC, tiles(), cell_size=6.0)
+        self.assertEqual(wide.grid.cell_width, 6.0)
+        self.assertLess(wide.grid.cell_count, usual.grid.cell_count / 8)
+        inner = wide.read_all()
+        self.assertAlmostEqual(float(np.nanmean(inner)), float(np.nanmean(usual.read_all())), delta=1.5)
+
     def test_surfaces_that_are_empty_or_of_one_cell(self) -> None:
         empty = ArraySurface(np.full((6, 6), np.nan), GRID.part(GRID.whole._replace(rows=6, cols=6)))
         single = ArraySurface([[77.0]], Grid(GRID.crs, 1_100.0, 2_950.0, 2.0, 2.0, 1, 1))
