@@ -99,6 +99,8 @@ class Running:
 class BrowserTest(SimpleTestCase):
     """`self.page` is fresh for each test and fails it on any script error."""
 
+    arguments = _CHROMIUM
+
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
@@ -106,7 +108,7 @@ class BrowserTest(SimpleTestCase):
         cls.var, cls.root = Running.var, Running.root
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_CHROMIUM)
+        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=cls.arguments)
         cls.addClassCleanup(cls.browser.close)
         first = cls.browser.new_context()
         first.new_page().goto(f"{cls.root}/enter/{Running.ask('enter')}")
@@ -145,7 +147,7 @@ class BrowserTest(SimpleTestCase):
 
     def stage(self, name: str) -> None:
         self.page.get_by_role("navigation", name="Stages").get_by_role(
-            "button", name=re.compile(f"^{name}, stage")
+            "button", name=re.compile(rf"^\d\s*{name}\b")
         ).click()
 
     def put(self, slot: str, surface: str) -> None:

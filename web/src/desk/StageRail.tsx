@@ -47,13 +47,17 @@ export function StageRail() {
           type="button"
           className="stage"
           aria-current={stage === name ? "step" : undefined}
-          aria-label={`${name}, stage ${i + 1}${counts[name] ? `, ${counts[name]} to look at` : ""}`}
           onClick={() => open(name)}
         >
           <i className="k">{i + 1}</i>
           <StageIcon stage={name} />
           <span>{name}</span>
-          {Boolean(counts[name]) && <b className="cnt">{counts[name]}</b>}
+          {Boolean(counts[name]) && (
+            <b className="cnt">
+              {counts[name]}
+              <span className="unseen"> to look at</span>
+            </b>
+          )}
         </button>
       ))}
       <button

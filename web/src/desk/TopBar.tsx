@@ -94,7 +94,7 @@ export function TopBar({ project, me, projects, open }: Props) {
         <button
           type="button"
           className="me"
-          aria-label={`Signed in as ${me.name}`}
+          aria-label={`${me.initials}, signed in as ${me.name}`}
           onClick={(e) => setMine(e.currentTarget)}
         >
           {me.initials}

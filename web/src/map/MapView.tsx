@@ -218,7 +218,7 @@ export function MapView() {
       <ToolHint />
       <ScaleBar resolution={resolution} />
       <div className="zoom">
-        <button type="button" className="n" aria-label="Three dimensions" onClick={() => set({ bench: "scene" })}>
+        <button type="button" className="n" aria-label="3D, three dimensions" onClick={() => set({ bench: "scene" })}>
           3D
         </button>
         <button type="button" aria-label="Zoom in" onClick={() => set({ goTo: "in" })}>

@@ -24,12 +24,6 @@ interface Props {
 /** Whether a parameter has a meaning with the others as they are. */
 export const isFor = (work: AnyWork, name: string): boolean => applies(propertyOf(work.operation, name), work.params);
 
-/** Whether a parameter is a number, which leaves room for another in its line. */
-export function isNumber(work: AnyWork, name: string): boolean {
-  const { type, enum: values } = propertyOf(work.operation, name);
-  return (type === "number" || type === "integer") && !values;
-}
-
 /** One parameter of an operation, drawn from its description: a check, a choice, a number, several, or text. */
 export function Field({ work, name, label, unit, placeholder, also }: Props) {
   const { frame } = useProject();

@@ -1,16 +1,9 @@
-import { Fragment, isValidElement, type ReactElement, type ReactNode } from "react";
-import {
-  OPERATIONS,
-  type OperationName,
-  type ParamsOf,
-  propertiesOf,
-  propertyOf,
-  type RoleOf,
-} from "../api/operations";
+import { isValidElement, type ReactElement, type ReactNode } from "react";
+import { OPERATIONS, type OperationName, type ParamsOf, propertiesOf, type RoleOf } from "../api/operations";
 import type { Stage } from "../desk/store";
 import { NameRow } from "../ui/NameRow";
 import { Section, Sheet } from "../ui/Sheet";
-import { Field, isFor, isNumber } from "./Field";
+import { Field, isFor } from "./Field";
 import { Findings } from "./Findings";
 import { OutputChoice } from "./OutputChoice";
 import { RoleField } from "./RoleField";
@@ -46,16 +39,6 @@ const MISSING = {
 
 /** Names of things beside parameters. */
 const OTHERS = /^(in:|output$|name$)/;
-const SHORT = 12; // letters of a label that leave room for another number in its line
-
-/** Whether something is a parameter that is a number; and whether it and its label take half a line. */
-const isNumeric = (work: AnyWork, item: unknown): item is string =>
-  typeof item === "string" && !OTHERS.test(item) && isNumber(work, item);
-function isHalf(work: AnyWork, item: unknown): boolean {
-  if (!isNumeric(work, item)) return false;
-  const { title, unset } = propertyOf(work.operation, item);
-  return title.length < SHORT && (unset ?? "").length < 8;
-}
 
 const keyOf = (item: string | ReactElement): string => (typeof item === "string" ? item : String(item.key));
 
@@ -66,17 +49,6 @@ function Drawn({ work, item, name }: { work: AnyWork; item: string | ReactElemen
   if (item === "name") return <NameRow value={work.sheet.name} usual={name} onChange={work.setName} />;
   if (item.startsWith("in:")) return <RoleField work={work} input={item.slice(3)} />;
   return <Field work={work} name={item} />;
-}
-
-/** The things of a section in lines: two short numbers share one. */
-function linesOf(work: AnyWork, of: (string | ReactElement)[]): (string | ReactElement)[][] {
-  const lines: (string | ReactElement)[][] = [];
-  for (const item of of) {
-    const last = lines.at(-1);
-    if (last?.length === 1 && isHalf(work, last[0]) && isHalf(work, item)) last.push(item);
-    else lines.push([item]);
-  }
-  return lines;
 }
 
 /** The sections of an operation that has no worksheet of its own. */
@@ -142,17 +114,9 @@ export function OperationSheet<N extends OperationName>(props: Props<N>) {
         return (
           of.length > 0 && (
             <Section key={part.title} title={part.title} aside={part.aside}>
-              {linesOf(work, of as (string | ReactElement)[]).map((line) => {
-                const drawn = line.map((item) => <Drawn key={keyOf(item)} work={work} item={item} name={props.name} />);
-                const key = line.map(keyOf).join();
-                return isNumeric(work, line[0]) ? (
-                  <div key={key} className="numbers">
-                    {drawn}
-                  </div>
-                ) : (
-                  <Fragment key={key}>{drawn}</Fragment>
-                );
-              })}
+              {(of as (string | ReactElement)[]).map((item) => (
+                <Drawn key={keyOf(item)} work={work} item={item} name={props.name} />
+              ))}
             </Section>
           )
         );

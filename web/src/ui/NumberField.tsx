@@ -1,6 +1,7 @@
 import { useId, useState } from "react";
 import { parse } from "../desk/format";
 import { Entry } from "./Entry";
+import { Row } from "./Row";
 
 interface Props {
   label: string;
@@ -22,8 +23,7 @@ export function NumberField({ label, unit, value, placeholder, onChange, bounds,
   const strange = shown.trim() !== "" && number === null;
   const beyond = number !== null && bounds !== undefined && !bounds.holds(number);
   return (
-    <span className="number" title={beyond ? bounds.words : title}>
-      <label htmlFor={id}>{label}</label>
+    <Row label={label} htmlFor={id} title={beyond ? bounds.words : title}>
       <Entry
         id={id}
         figures
@@ -39,6 +39,6 @@ export function NumberField({ label, unit, value, placeholder, onChange, bounds,
         }}
         onBlur={() => setText(strange ? text : null)}
       />
-    </span>
+    </Row>
   );
 }

@@ -1,6 +1,7 @@
 import { useId, useState } from "react";
 import { parse } from "../desk/format";
 import { Entry } from "./Entry";
+import { Row } from "./Row";
 
 interface Props {
   label: string;
@@ -24,8 +25,7 @@ export function NumbersField({ label, unit, value, onChange, title }: Props) {
   const shown = text ?? value.join(" ");
   const bad = numbersIn(shown) === null;
   return (
-    <span className="number" title={title}>
-      <label htmlFor={id}>{label}</label>
+    <Row label={label} htmlFor={id} title={title}>
       <Entry
         id={id}
         value={shown}
@@ -38,6 +38,6 @@ export function NumbersField({ label, unit, value, onChange, title }: Props) {
         }}
         onBlur={() => setText(bad ? text : null)}
       />
-    </span>
+    </Row>
   );
 }

@@ -11,7 +11,7 @@ const bodies = (asked: Asked[], path: string) =>
   asked.filter((one) => one.method === "POST" && one.path === path).map((one) => one.body);
 const type = (label: RegExp | string, value: string) =>
   fireEvent.change(screen.getByLabelText(label), { target: { value } });
-const me = { name: "Ines Marr", initials: "IM", has_password: true };
+const me = { id: 1, name: "Ines Marr", initials: "IM", has_password: true };
 
 describe("an invitation", () => {
   const told = { project: "Avel", role: "editor", invited_by: "Ines Marr" };

@@ -24,22 +24,18 @@ export function LightSetting() {
       <div className="lighting">
         <SunDial azimuth={light.azimuth} altitude={light.altitude} onChange={change} />
         <div>
-          <div className="row">
-            <NumberField
-              label="From"
-              unit="°"
-              value={Math.round(light.azimuth)}
-              onChange={(value) => value !== null && change({ azimuth: ((value % 360) + 360) % 360 })}
-            />
-          </div>
-          <div className="row">
-            <NumberField
-              label="Altitude"
-              unit="°"
-              value={Math.round(light.altitude)}
-              onChange={(value) => value !== null && change({ altitude: Math.min(Math.max(value, 5), 90) })}
-            />
-          </div>
+          <NumberField
+            label="From"
+            unit="°"
+            value={Math.round(light.azimuth)}
+            onChange={(value) => value !== null && change({ azimuth: ((value % 360) + 360) % 360 })}
+          />
+          <NumberField
+            label="Altitude"
+            unit="°"
+            value={Math.round(light.altitude)}
+            onChange={(value) => value !== null && change({ altitude: Math.min(Math.max(value, 5), 90) })}
+          />
           <Check label="Four lights" checked={light.several} onChange={(on) => change({ several: on })} />
         </div>
       </div>

@@ -1,3 +1,4 @@
+import { Fragment } from "react";
 import type { Holding, Table } from "../../api/client";
 import { usePreview } from "../../api/queries";
 import { useProject } from "../../desk/context";
@@ -61,9 +62,9 @@ export function Kriging({ work, points }: { work: Work<"interpolate_points">; po
         />
       )}
       {(["range", "sill", "nugget"] as const).map((name) => (
-        <div key={name} className="numbers">
+        <Fragment key={name}>
           <Field work={work} name={name} placeholder={fitted ? `${rounded(fitted[name])}, fitted` : "fitted"} />
-        </div>
+        </Fragment>
       ))}
       {own && (
         <p className="times">
@@ -73,11 +74,7 @@ export function Kriging({ work, points }: { work: Work<"interpolate_points">; po
         </p>
       )}
       <Field work={work} name="kriging" />
-      {params.kriging === "simple" && (
-        <div className="numbers">
-          <Field work={work} name="kriging_mean" />
-        </div>
-      )}
+      {params.kriging === "simple" && <Field work={work} name="kriging_mean" />}
       {work.output === "uncertainty" && (
         <>
           <Field work={work} name="error_of" />
@@ -86,13 +83,10 @@ export function Kriging({ work, points }: { work: Work<"interpolate_points">; po
           </p>
         </>
       )}
-      <div className="numbers">
-        <Field work={work} name="kriging_neighbours" />
-      </div>
-      <div className="numbers">
-        <Field work={work} name="direction" />
-        <Field work={work} name="ratio" />
-      </div>
+      <Field work={work} name="kriging_neighbours" />
+
+      <Field work={work} name="direction" />
+      <Field work={work} name="ratio" />
     </>
   );
 }

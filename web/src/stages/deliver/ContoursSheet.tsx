@@ -1,4 +1,4 @@
-import { useEffect, useMemo } from "react";
+import { Fragment, useEffect, useMemo } from "react";
 import { propertyOf } from "../../api/operations";
 import { useProject } from "../../desk/context";
 import { num, shortUnit } from "../../desk/format";
@@ -42,9 +42,9 @@ export function ContoursSheet() {
     useMemo(() => (lines && previewOn ? { lines, unit } : null), [lines, previewOn, unit]),
   );
   const number = (name: "interval" | "base_height", of: string) => (
-    <div key={name} className="numbers">
+    <Fragment key={name}>
       <Field work={work} name={name} unit={of} />
-    </div>
+    </Fragment>
   );
   return (
     <OperationSheet
@@ -82,18 +82,18 @@ export function ContoursSheet() {
               onChange={(how) => setParams({ levels: how === "listed" ? [interval] : null })}
             />,
             levels ? (
-              <div key="levels" className="numbers">
+              <Fragment key="levels">
                 <Field work={work} name="levels" unit={unit} />
-              </div>
+              </Fragment>
             ) : (
               number("interval", unit)
             ),
             "unit",
             !levels && number("base_height", unit),
             !levels && (
-              <div key="index" className="numbers">
+              <Fragment key="index">
                 <Field work={work} name="index_every" unit="lines" />
-              </div>
+              </Fragment>
             ),
             <p key="hint" className="hint">
               {levels

@@ -230,28 +230,24 @@ export function PackageSheet() {
               />
             )}
             {isWhole && (
-              <div className="numbers">
-                <NumberField
-                  label="Step"
-                  unit={shortUnit(project.frame.unit)}
-                  value={Number(params.step ?? 0) || null}
-                  placeholder={steps.length ? String(Math.max(...steps, 0.01)) : ""}
-                  onChange={(step) => setParam({ step: step ?? 0 })}
-                />
-              </div>
+              <NumberField
+                label="Step"
+                unit={shortUnit(project.frame.unit)}
+                value={Number(params.step ?? 0) || null}
+                placeholder={steps.length ? String(Math.max(...steps, 0.01)) : ""}
+                onChange={(step) => setParam({ step: step ?? 0 })}
+              />
             )}
           </>
         )}
         {surfacesAs === "tif" && (
-          <div className="numbers">
-            <NumberField
-              label="Cut into"
-              unit="cells a side"
-              value={Number(params.cut ?? 0) || null}
-              placeholder="whole"
-              onChange={(cut) => setParam({ cut: cut ?? 0 })}
-            />
-          </div>
+          <NumberField
+            label="Cut into"
+            unit="cells a side"
+            value={Number(params.cut ?? 0) || null}
+            placeholder="whole"
+            onChange={(cut) => setParam({ cut: cut ?? 0 })}
+          />
         )}
         <Check
           label="Pictures too, PNG with world file"

@@ -1,3 +1,4 @@
+import { Fragment } from "react";
 import { Field } from "../Field";
 import { OperationSheet } from "../OperationSheet";
 import { useRole } from "../useRole";
@@ -27,10 +28,10 @@ export function CellTypeSheet() {
           title: "What its cells become",
           of: [
             <Field key="type" work={work} name="cell_type" also={() => ({ nodata: null })} />,
-            <div key="numbers" className="numbers">
+            <Fragment key="numbers">
               <Field work={work} name="step" unit={unit} />
               <Field work={work} name="nodata" placeholder={USUAL_EMPTY[type]} />
-            </div>,
+            </Fragment>,
             "name",
           ],
         },

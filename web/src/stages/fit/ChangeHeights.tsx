@@ -1,3 +1,4 @@
+import { Fragment } from "react";
 import { choicesOf, propertyOf } from "../../api/operations";
 import { Choice } from "../../ui/Choice";
 import { Field } from "../Field";
@@ -45,9 +46,9 @@ export function ChangeHeights() {
             "to_unit",
             <RoleField key="geoid" work={work} input="geoid" but={(one) => one === chosen} />,
             geoid && "geoid",
-            <div key="offset" className="numbers">
+            <Fragment key="offset">
               <Field work={work} name="offset" unit={to} />
-            </div>,
+            </Fragment>,
             <Field
               key="datum"
               work={work}

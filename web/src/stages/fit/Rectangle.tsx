@@ -1,3 +1,4 @@
+import { Fragment } from "react";
 import { useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
 import { useTool } from "../../tools/useTool";
@@ -39,7 +40,7 @@ export function Rectangle({ box, onMap, but, onChange, onNone, instead }: Props)
     <>
       {box &&
         SIDES.map((pair) => (
-          <div key={pair[0]} className="numbers">
+          <Fragment key={pair[0]}>
             {pair.map((side) => (
               <NumberField
                 key={side}
@@ -48,7 +49,7 @@ export function Rectangle({ box, onMap, but, onChange, onNone, instead }: Props)
                 onChange={(value) => onChange(box.map((old, i) => (i === PLACE[side] ? (value ?? 0) : old)) as Box)}
               />
             ))}
-          </div>
+          </Fragment>
         ))}
       <p className="times">
         {onMap && (

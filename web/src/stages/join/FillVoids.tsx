@@ -1,3 +1,4 @@
+import { Fragment } from "react";
 import type { Holding } from "../../api/client";
 import { num } from "../../desk/format";
 import { MethodIcon } from "../../desk/icons";
@@ -67,9 +68,9 @@ export function FillVoids() {
             method === "other" && (
               <RoleField key="other" work={work} input="other" but={(one) => one === chosen} none="choose" />
             ),
-            <div key="across" className="numbers">
+            <Fragment key="across">
               <Field work={work} name="across" unit={counted} />
-            </div>,
+            </Fragment>,
             "across_in",
           ],
         },
