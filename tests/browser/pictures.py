@@ -269,7 +269,7 @@ class PicturesTest(Joining):
         page.get_by_role("option", name="where little sky is seen").click()
         self.shot("look")
         page.keyboard.press("Escape")
-        page.get_by_role("button", name="Three dimensions").click()
+        page.get_by_role("button", name="three dimensions").click()
         expect(page.get_by_role("region", name="Three dimensions")).to_have_attribute(
             "aria-busy", "false", timeout=60_000
         )

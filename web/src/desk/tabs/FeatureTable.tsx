@@ -2,6 +2,7 @@ import { useMemo, useState } from "react";
 import type { Holding } from "../../api/client";
 import { lineOf, startOf } from "../../map/shapes";
 import { Button } from "../../ui/Button";
+import { pressable } from "../../ui/pressable";
 import { type ConditionError, condition, isCondition } from "../condition";
 import { num } from "../format";
 import { editOf, useDesk } from "../store";
@@ -127,7 +128,7 @@ export function FeatureTable({ holding }: { holding: Holding }) {
               key={row.id}
               className={numbers.has(row.id) ? "goes on" : "goes"}
               aria-selected={numbers.has(row.id)}
-              onClick={(event) => {
+              {...pressable((event) => {
                 const more = event.shiftKey || event.ctrlKey || event.metaKey;
                 if (more)
                   choose(numbers.has(row.id) ? [...numbers].filter((one) => one !== row.id) : [...numbers, row.id]);
@@ -136,7 +137,7 @@ export function FeatureTable({ holding }: { holding: Holding }) {
                   choose([row.id]);
                   set({ goTo: { x, y } });
                 }
-              }}
+              })}
             >
               <td className="n">{num(row.id + 1)}</td>
               {sized.map((kind) => (

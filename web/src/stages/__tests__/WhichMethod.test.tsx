@@ -82,7 +82,7 @@ describe("which method", () => {
     await waitFor(() => expect(shownOver("errors")).toHaveLength(2));
     expect(shownOver("errors")?.[0]?.share).toBeCloseTo(1 / (2.5 * 0.8));
     expect(shownOver("errors")?.[1]?.share).toBeNull();
-    fireEvent.click(within(table).getByText("Nearest"));
+    fireEvent.keyDown(within(table).getByText("Nearest").closest("tr") as HTMLElement, { key: "Enter" });
     await waitFor(() => expect(shownOver("errors")?.[1]?.share).toBeCloseTo(-4 / 5));
     cleanup();
     expect(shownOver("errors")).toBeUndefined();

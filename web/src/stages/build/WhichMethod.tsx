@@ -9,6 +9,7 @@ import { capital, num } from "../../desk/format";
 import { useOverlay } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
 import { Button } from "../../ui/Button";
+import { pressable } from "../../ui/pressable";
 import { Section } from "../../ui/Sheet";
 import { Field } from "../Field";
 import { OperationSheet } from "../OperationSheet";
@@ -100,7 +101,7 @@ export function WhichMethod() {
               key={name}
               className={name === mapped ? "goes on" : "goes"}
               aria-selected={name === mapped}
-              onClick={() => setShown(name)}
+              {...pressable(() => setShown(name))}
             >
               <td className="w">
                 <i className="swatch" style={{ background: METHOD_INKS[name] }} />
