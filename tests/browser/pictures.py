@@ -143,7 +143,7 @@ class PicturesTest(Joining):
         page.get_by_role("slider", name="Range and sill").focus()
         page.get_by_label("Name", exact=True).fill("")
         page.locator(".row", has_text="Gives").get_by_role("combobox").click()
-        page.get_by_role("option", name="their standard error too").click()
+        page.get_by_role("option", name="Standard error, too").click()
         page.get_by_role("group", name="Variogram").scroll_into_view_if_needed()
         self.shot("kriging")
         self.sheets()

@@ -6,9 +6,8 @@ import { Button } from "../../ui/Button";
 import { Check, Checks } from "../../ui/Check";
 import { Slide } from "../../ui/Slide";
 import { isFor } from "../Field";
-import { type Box, Rectangle } from "../fit/Rectangle";
+import { Where } from "../fit/Where";
 import { OperationSheet } from "../OperationSheet";
-import { RoleField } from "../RoleField";
 import { useWorksheet } from "../useWorksheet";
 
 const NAME = "grid_cloud";
@@ -79,7 +78,6 @@ export function GridCloud() {
 
   const rule = choicesOf(NAME, "rule").find((one) => one.value === params.rule)?.title ?? "";
   const title = wanted?.title ?? rule.replace(/^(the|a|their) /, "");
-  const box = params.bounds as Box | null;
   const cell = params.cell_size ?? project.frame.cell_size;
   return (
     <OperationSheet
@@ -93,21 +91,8 @@ export function GridCloud() {
         },
         {
           title: "Where",
-          aside: box || work.ids("area").length ? undefined : "the frame",
-          of: [
-            !box && <RoleField key="area" work={work} input="area" none="the frame" />,
-            <Rectangle
-              key="rectangle"
-              box={box}
-              onMap
-              instead="Not only there"
-              onNone={() => setParams({ bounds: null })}
-              onChange={(bounds) => {
-                setParams({ bounds });
-                setInput("area", []);
-              }}
-            />,
-          ],
+          aside: params.bounds || work.ids("area").length ? undefined : "the frame",
+          of: [<Where key="where" work={work} />],
         },
         {
           title: "What is wanted",

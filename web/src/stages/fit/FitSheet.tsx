@@ -6,7 +6,7 @@ import { OperationSheet } from "../OperationSheet";
 import { RoleField } from "../RoleField";
 import { useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
-import { type Box, Rectangle } from "./Rectangle";
+import { Where } from "./Where";
 
 const elsewhere = (one: Holding) => !one.surface?.on_frame;
 
@@ -15,8 +15,7 @@ export function FitSheet() {
   const { frame } = useProject();
   const work = useWorksheet("fit_to_frame");
   const { chosen } = useRole(work, "surface", elsewhere);
-  const { params, setParams, setInput } = work;
-  const box = params.bounds as Box | null;
+  const { params } = work;
   const cell = params.cell_size ?? frame.cell_size;
   return (
     <OperationSheet
@@ -47,24 +46,8 @@ export function FitSheet() {
         },
         {
           title: "Where",
-          aside: box || work.ids("area").length ? undefined : "all of it",
-          of: [
-            !box && <RoleField key="area" work={work} input="area" none="the frame" />,
-            <Rectangle
-              key="rectangle"
-              box={box}
-              but={chosen?.id}
-              onMap
-              instead="Not only there"
-              onNone={() => setParams({ bounds: null })}
-              onChange={(bounds) => {
-                setParams({ bounds });
-                setInput("area", []);
-              }}
-            />,
-            "trim",
-            "name",
-          ],
+          aside: params.bounds || work.ids("area").length ? undefined : "all of it",
+          of: [<Where key="where" work={work} />, "trim", "name"],
         },
       ]}
     />

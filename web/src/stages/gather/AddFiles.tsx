@@ -13,8 +13,9 @@ import { KEYS } from "../../api/keys";
 import { client, isOpen, useJobs } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { percent } from "../../desk/format";
-import { Button } from "../../ui/Button";
+import { DropZone } from "../../ui/DropZone";
 import { Section, Sheet } from "../../ui/Sheet";
+import { TextField } from "../../ui/TextField";
 import { Findings } from "../Findings";
 import { Arrival } from "./Arrival";
 import { bundles, packed } from "./bundle";
@@ -40,18 +41,16 @@ export function AddFiles() {
   const { all } = useHeld();
   const { data: jobs = [] } = useJobs(project.id);
   const [sending, setSending] = useState<Sending[]>([]);
-  const [over, setOver] = useState(false);
   const [crs, setCrs] = useState("");
-  const input = useRef<HTMLInputElement>(null);
   const number = useRef(0);
 
   const change = (id: number, values: Partial<Sending>) =>
     setSending((list) => list.map((one) => (one.id === id ? { ...one, ...values } : one)));
   const fromZips = all.filter((one) => sending.some((sent) => sent.name === one.origin.zip));
 
-  const send = async (files: FileList | null) => {
+  const send = async (files: File[]) => {
     // the list is emptied under our hands when the field is
-    for (const bundle of bundles(Array.from(files ?? []))) {
+    for (const bundle of bundles(files)) {
       number.current += 1;
       const id = number.current;
       setSending((list) => [
@@ -95,48 +94,16 @@ export function AddFiles() {
     >
       {mayAdd ? (
         <>
-          {/* biome-ignore lint/a11y/noStaticElementInteractions: dropping is a shortcut; the button does the same */}
-          <div
-            className={`drop ${over ? "over" : ""}`}
-            onDragOver={(event) => {
-              event.preventDefault();
-              setOver(true);
-            }}
-            onDragLeave={() => setOver(false)}
-            onDrop={(event) => {
-              event.preventDefault();
-              setOver(false);
-              send(event.dataTransfer.files);
-            }}
-          >
-            Drop files here, or{" "}
-            <Button kind="link" onClick={() => input.current?.click()}>
-              choose files
-            </Button>
-            <input
-              ref={input}
-              type="file"
-              multiple
-              hidden
-              aria-label="Files to add"
-              onChange={(event) => {
-                send(event.target.files);
-                event.target.value = "";
-              }}
-            />
-          </div>
+          <DropZone label="Files to add" onFiles={send}>
+            Drop files here, or
+          </DropZone>
           <Section title="Where a file does not say">
-            <div className="row">
-              <label htmlFor="crs">CRS</label>
-              <span className="field">
-                <input
-                  id="crs"
-                  value={crs}
-                  placeholder={`${project.frame.grid.crs.slice(0, 24)}, the frame's`}
-                  onChange={(e) => setCrs(e.target.value)}
-                />
-              </span>
-            </div>
+            <TextField
+              label="CRS"
+              value={crs}
+              placeholder={`${project.frame.grid.crs.slice(0, 24)}, the frame's`}
+              onChange={setCrs}
+            />
           </Section>
         </>
       ) : (

@@ -4,20 +4,10 @@ import { call, type Project, type Proposal } from "../../api/client";
 import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
-import { HEIGHT_UNITS, num, parse, size } from "../../desk/format";
+import { num, size } from "../../desk/format";
 import { Button } from "../../ui/Button";
-import { Choice } from "../../ui/Choice";
 import { Section, Sheet } from "../../ui/Sheet";
-import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
-import { CrsChoice } from "./CrsChoice";
-
-const FIELDS = [
-  ["cell_size", "Cell size"],
-  ["west", "West"],
-  ["south", "South"],
-  ["east", "East"],
-  ["north", "North"],
-] as const;
+import { FrameFields, filled, parsedSides, SIDES, type Typed } from "./FrameFields";
 
 /** The frame of the open project: what it says, what the data would propose, and changing it. */
 export function FrameSheet() {
@@ -32,36 +22,31 @@ export function FrameSheet() {
     east: grid.west + grid.cols * grid.cell_width,
     north: grid.north,
   };
-  const [crs, setCrs] = useState(grid.crs);
-  const [values, setValues] = useState<Record<string, string>>(
-    Object.fromEntries(FIELDS.map(([key]) => [key, String(now[key])])),
-  );
-  const [datum, setDatum] = useState(frame.vertical_datum);
-  const [heights, setHeights] = useState(frame.unit);
+  const [typed, setTyped] = useState<Typed>({
+    crs: grid.crs,
+    sides: Object.fromEntries(SIDES.map(([key]) => [key, String(now[key])])),
+    heights: frame.unit,
+    datum: frame.vertical_datum,
+  });
   const { data: proposal, error: none } = useQuery({
     queryKey: KEYS.proposal(project.id, all.length),
     queryFn: () => call<Proposal>("GET", `/projects/${project.id}/frame/proposal`),
     retry: false,
   });
-  const parsed = Object.fromEntries(FIELDS.map(([key]) => [key, parse(values[key] ?? "")]));
-  const { use, unit, area } = useAreaOfUse(crs, parsed);
-  const fill = (found: Proposal) => {
-    setCrs(found.crs);
-    setValues(Object.fromEntries(FIELDS.map(([key]) => [key, String(found[key])])));
-  };
+  const parsed = parsedSides(typed);
   const changed =
-    crs !== grid.crs ||
-    heights !== frame.unit ||
-    datum !== frame.vertical_datum ||
-    FIELDS.some(([key]) => parsed[key] !== now[key]);
+    typed.crs !== grid.crs ||
+    typed.heights !== frame.unit ||
+    typed.datum !== frame.vertical_datum ||
+    SIDES.some(([key]) => parsed[key] !== now[key]);
   const built = all.filter((one) => one.recipe);
   const keep = useMutation({
     mutationFn: () =>
       call<Project>("PUT", `/projects/${project.id}/frame`, {
-        crs,
+        crs: typed.crs,
         ...parsed,
-        unit: heights,
-        vertical_datum: datum,
+        unit: typed.heights,
+        vertical_datum: typed.datum,
       }),
     onSuccess: () => {
       client.invalidateQueries({ queryKey: KEYS.projects() });
@@ -88,7 +73,7 @@ export function FrameSheet() {
               <span className="mut">{built.length > 0 && `${built.length} made on it`}</span>
               <Button
                 kind="primary"
-                disabled={!changed || keep.isPending || FIELDS.some(([key]) => parsed[key] === null)}
+                disabled={!changed || keep.isPending || SIDES.some(([key]) => parsed[key] === null)}
                 onClick={() => keep.mutate()}
               >
                 Change the frame
@@ -112,43 +97,13 @@ export function FrameSheet() {
                 {num(proposal.cols)} × {num(proposal.rows)}
               </span>{" "}
               cells of <span className="n">{size(proposal.cell_size)}</span> m
-              {mayChange && <Button onClick={() => fill(proposal)}>Fill in</Button>}
+              {mayChange && <Button onClick={() => setTyped(filled(proposal, typed))}>Fill in</Button>}
             </div>
           </>
         )}
       </Section>
       <Section title="The frame">
-        <CrsChoice value={crs} onChange={setCrs} />
-        <AreaOfUse use={use} fix={{ crs, area, cellSize: parsed.cell_size, onProposal: fill }} />
-        {FIELDS.map(([key, title]) => (
-          <div className="row" key={key}>
-            <label htmlFor={`frame-${key}`}>{title}</label>
-            <span className={`field ${parsed[key] === null ? "bad" : ""}`}>
-              <input
-                id={`frame-${key}`}
-                inputMode="decimal"
-                readOnly={!mayChange}
-                value={values[key] ?? ""}
-                onChange={(event) => setValues({ ...values, [key]: event.target.value })}
-              />
-              <span className="u">{unit}</span>
-            </span>
-          </div>
-        ))}
-        <Choice label="Heights in" value={heights} options={HEIGHT_UNITS} onChange={setHeights} />
-        <div className="row">
-          <label htmlFor="frame-datum">Zero level</label>
-          <span className="field">
-            <input
-              id="frame-datum"
-              className="text"
-              readOnly={!mayChange}
-              value={datum}
-              placeholder="vertical datum, if known"
-              onChange={(event) => setDatum(event.target.value)}
-            />
-          </span>
-        </div>
+        <FrameFields typed={typed} onChange={mayChange ? setTyped : () => undefined} />
       </Section>
       <p className="remark">
         {built.length

@@ -1,24 +1,16 @@
 import { useMutation } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { call, type Extent, type Project, type Proposal, sendForExtent, type TableLook } from "../../api/client";
 import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
-import { HEIGHT_UNITS, LONGEST_NAME, many, num, parse } from "../../desk/format";
+import { LONGEST_NAME, many, num } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { Button } from "../../ui/Button";
-import { Choice } from "../../ui/Choice";
+import { DropZone } from "../../ui/DropZone";
 import { Section, Sheet } from "../../ui/Sheet";
-import { AreaOfUse, useAreaOfUse } from "./AreaOfUse";
+import { TextField } from "../../ui/TextField";
 import { ColumnMatch } from "./ColumnMatch";
-import { CrsChoice } from "./CrsChoice";
-
-const FIELDS = [
-  ["cell_size", "Cell size"],
-  ["west", "West"],
-  ["south", "South"],
-  ["east", "East"],
-  ["north", "North"],
-] as const;
+import { FrameFields, filled, parsedSides, SIDES, type Typed } from "./FrameFields";
 
 /** A file that does not say where it lies, and how it was read if it is a table. */
 interface Unplaced {
@@ -31,30 +23,21 @@ interface Unplaced {
 export function NewProject({ open }: { open: (id: number) => void }) {
   const openStage = useDesk((desk) => desk.open);
   const [name, setName] = useState("");
-  const [crs, setCrs] = useState("");
-  const [datum, setDatum] = useState("");
-  const [values, setValues] = useState<Record<string, string>>({});
+  const [typed, setTyped] = useState<Typed>({ crs: "", sides: {}, heights: "m", datum: "" });
   const [extents, setExtents] = useState<Extent[]>([]);
-  const [heights, setHeights] = useState("m");
   const [reasons, setReasons] = useState<string[]>([]);
-  const [over, setOver] = useState(false);
   const [unplaced, setUnplaced] = useState<Unplaced[]>([]);
-  const input = useRef<HTMLInputElement>(null);
-  const parsed = Object.fromEntries(FIELDS.map(([key]) => [key, parse(values[key] ?? "")])) as Record<
-    string,
-    number | null
-  >;
-  const { use, unit, area } = useAreaOfUse(crs, parsed);
-  const ready = name.trim() && crs.trim() && FIELDS.every(([key]) => parsed[key] !== null);
+  const parsed = parsedSides(typed);
+  const isWhole = SIDES.every(([key]) => parsed[key] !== null);
+  const ready = name.trim() && typed.crs.trim() && isWhole;
   const cells =
-    parsed.cell_size && FIELDS.every(([key]) => parsed[key] !== null)
+    parsed.cell_size && isWhole
       ? (((parsed.east ?? 0) - (parsed.west ?? 0)) / parsed.cell_size) *
         (((parsed.north ?? 0) - (parsed.south ?? 0)) / parsed.cell_size)
       : null;
   const fill = (found: Proposal) => {
-    setCrs(found.crs);
+    setTyped((before) => filled(found, before));
     setReasons(found.reasons);
-    setValues(Object.fromEntries(FIELDS.map(([key]) => [key, String(Math.round(found[key] * 1e6) / 1e6)])));
   };
   const propose = useMutation({
     mutationFn: (found: Extent[]) => call<Proposal>("POST", "/frames/propose", { extents: found }),
@@ -85,7 +68,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
     mutationFn: () =>
       call<Project>("POST", "/projects", {
         name,
-        frame: { crs, ...parsed, unit: heights, vertical_datum: datum.trim() },
+        frame: { crs: typed.crs, ...parsed, unit: typed.heights, vertical_datum: typed.datum.trim() },
       }),
     onSuccess: async (project) => {
       await client.invalidateQueries({ queryKey: KEYS.projects() });
@@ -94,10 +77,6 @@ export function NewProject({ open }: { open: (id: number) => void }) {
     },
   });
   const error = make.error ?? propose.error;
-  const take = (files: FileList | null) => {
-    const chosen = Array.from(files ?? []);
-    if (chosen.length) look.mutate(chosen);
-  };
   return (
     <Sheet
       stage="Gather"
@@ -126,56 +105,17 @@ export function NewProject({ open }: { open: (id: number) => void }) {
       }
     >
       <Section title="Project">
-        <div className="row">
-          <label htmlFor="project-name">Name</label>
-          <span className="field">
-            <input
-              id="project-name"
-              className="text"
-              maxLength={LONGEST_NAME}
-              value={name}
-              onChange={(e) => setName(e.target.value)}
-            />
-          </span>
-        </div>
+        <TextField label="Name" value={name} maxLength={LONGEST_NAME} onChange={setName} />
       </Section>
       <Section title="Propose the frame">
-        {/* biome-ignore lint/a11y/noStaticElementInteractions: dropping is a shortcut; the button does the same */}
-        <div
-          className={`drop slim ${over ? "over" : ""}`}
-          onDragOver={(event) => {
-            event.preventDefault();
-            setOver(true);
-          }}
-          onDragLeave={() => setOver(false)}
-          onDrop={(event) => {
-            event.preventDefault();
-            setOver(false);
-            take(event.dataTransfer.files);
-          }}
+        <DropZone
+          slim
+          label="Files to propose a frame from"
+          busy={look.isPending || propose.isPending ? "Looking where they lie." : null}
+          onFiles={look.mutate}
         >
-          {look.isPending || propose.isPending ? (
-            "Looking where they lie."
-          ) : (
-            <>
-              Drop a boundary and the data here, or{" "}
-              <Button kind="link" onClick={() => input.current?.click()}>
-                choose files
-              </Button>
-            </>
-          )}
-          <input
-            ref={input}
-            type="file"
-            multiple
-            hidden
-            aria-label="Files to propose a frame from"
-            onChange={(event) => {
-              take(event.target.files);
-              event.target.value = "";
-            }}
-          />
-        </div>
+          Drop a boundary and the data here, or
+        </DropZone>
         {unplaced.map(({ file, table, reason }) =>
           table ? (
             <div key={file.name}>
@@ -217,35 +157,7 @@ export function NewProject({ open }: { open: (id: number) => void }) {
         )}
       </Section>
       <Section title="Frame">
-        <CrsChoice value={crs} onChange={setCrs} />
-        <AreaOfUse use={use} fix={{ crs, area, cellSize: parsed.cell_size, onProposal: fill }} />
-        {FIELDS.map(([key, title]) => (
-          <div className="row" key={key}>
-            <label htmlFor={`frame-${key}`}>{title}</label>
-            <span className={`field ${values[key] && parsed[key] === null ? "bad" : ""}`}>
-              <input
-                id={`frame-${key}`}
-                inputMode="decimal"
-                value={values[key] ?? ""}
-                onChange={(e) => setValues({ ...values, [key]: e.target.value })}
-              />
-              <span className="u">{unit}</span>
-            </span>
-          </div>
-        ))}
-        <Choice label="Heights in" value={heights} options={HEIGHT_UNITS} onChange={setHeights} />
-        <div className="row">
-          <label htmlFor="frame-datum">Zero level</label>
-          <span className="field">
-            <input
-              id="frame-datum"
-              className="text"
-              value={datum}
-              placeholder="vertical datum, if known"
-              onChange={(e) => setDatum(e.target.value)}
-            />
-          </span>
-        </div>
+        <FrameFields typed={typed} onChange={setTyped} onProposal={fill} />
         {cells !== null && cells > 0 && (
           <p className="mut">
             <span className="n">
