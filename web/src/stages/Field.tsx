@@ -38,14 +38,18 @@ export function Field({ work, name, label, unit, placeholder, also }: Props) {
     return <Check label={told.label} title={told.title} checked={value === true} onChange={set} />;
   if (property.enum) {
     const options = choicesOf(work.operation, name);
-    const known = options.some((one) => one.value === property.unset);
-    const untouched = property.unset && !known ? [{ value: UNSET, title: property.unset }] : [];
-    const usual = property.enum.length && known ? property.unset : UNSET;
+    // where it is not given it means one of the values, or something that has a word of its own
+    const means = property.unset ?? UNSET;
+    const offered =
+      options.some((one) => one.value === means) || !property.unset
+        ? options
+        : [{ value: UNSET, title: means }, ...options];
+    const unset = offered === options ? means : UNSET;
     return (
       <Choice
         {...told}
-        value={value === null || value === undefined ? (usual ?? UNSET) : String(value)}
-        options={[...untouched, ...options]}
+        value={value === null || value === undefined ? unset : String(value)}
+        options={offered}
         onChange={(next) => set(next === UNSET ? null : (property.enum?.find((one) => String(one) === next) ?? next))}
       />
     );

@@ -55,7 +55,7 @@ class Interpolation(Choice):
         Literal["triangulation", "natural_neighbour", "inverse_distance", "spline", "kriging", "nearest"], METHODS
     ] = "triangulation"
     codes: list[str] | None = Field(None, description="Codes of the points to use; all where not given.")
-    duplicates: Annotated[Literal["mean", "first", "lowest", "highest"], DUPLICATES] | None = Field(
+    duplicates: Annotated[Literal["mean", "first", "lowest", "highest"], DUPLICATES, Unset("mean")] | None = Field(
         None, description="Height where several points lie at one place; the mean where not given."
     )
     stray_points: Annotated[Literal["use", "leave_out"], STRAY_POINTS] = Field(

@@ -3,7 +3,7 @@ import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { boundsOf, choicesOf, OPERATIONS, propertyOf, usual } from "../../api/operations";
 import { useDesk } from "../../desk/store";
-import { type Asked, draw, service, surface } from "../../testing/render";
+import { type Asked, draw, points, service, surface } from "../../testing/render";
 import { Worksheet } from "../Worksheet";
 
 afterEach(cleanup);
@@ -40,6 +40,13 @@ describe("the worksheet of an operation that has nothing special", () => {
     fireEvent.change(field, { target: { value: "120" } });
     expect(field.getAttribute("aria-invalid")).toBe("true");
     expect(field.closest("[title]")?.getAttribute("title")).toBe("Altitude: above 0, up to 90 °.");
+  });
+
+  it("shows what a choice means where nobody made it", async () => {
+    service({ ...base, "GET /projects/1/holdings": [points(5, "Survey", { spot: 9 })] });
+    draw(<Worksheet open={() => undefined} />);
+    useDesk.getState().open("Build", "interpolate_points");
+    expect((await screen.findByRole("combobox", { name: "Duplicates" })).textContent).toBe("their mean");
   });
 
   it("says what is missing where nothing can go in", async () => {
