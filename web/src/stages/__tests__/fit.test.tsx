@@ -208,7 +208,7 @@ describe("clipping", () => {
     );
     await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [10, 20, 90, 70], keep: "rectangle" } }));
     expect((last(asked) as { inputs: object }).inputs).toEqual({ surface: 1 });
-    fireEvent.change(screen.getByLabelText("The extent of"), { target: { value: "2" } });
+    await choose("Extent of", "Plover 30");
     await waitFor(() => expect(last(asked)).toMatchObject({ params: { bounds: [100, 200, 300, 400] } }));
     fireEvent.change(screen.getByLabelText("East"), { target: { value: "80" } });
     await waitFor(() => expect((last(asked) as { params: { bounds: number[] } }).params.bounds[2]).toBe(80));

@@ -3,6 +3,7 @@ import { useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
 import { useTool } from "../../tools/useTool";
 import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
 import { NumberField } from "../../ui/NumberField";
 import { boxOf } from "../gather/area";
 
@@ -62,21 +63,6 @@ export function Rectangle({ box, onMap, but, onChange, onNone, instead }: Props)
                 This view
               </Button>
             )}
-            <select
-              aria-label="The extent of"
-              value=""
-              onChange={(event) => {
-                const one = extents.find(({ id }) => id === Number(event.target.value));
-                if (one?.bounds) take(one.bounds);
-              }}
-            >
-              <option value="">the extent of…</option>
-              {extents.map((one) => (
-                <option key={one.id} value={one.id}>
-                  {one.name}
-                </option>
-              ))}
-            </select>
           </>
         )}
         {box && (
@@ -85,6 +71,18 @@ export function Rectangle({ box, onMap, but, onChange, onNone, instead }: Props)
           </Button>
         )}
       </p>
+      {onMap && extents.length > 0 && (
+        <Choice
+          label="Extent of"
+          value=""
+          empty="any that is held"
+          options={extents.map((one) => ({ value: String(one.id), title: one.name }))}
+          onChange={(next) => {
+            const one = extents.find(({ id }) => id === Number(next));
+            if (one?.bounds) take(one.bounds);
+          }}
+        />
+      )}
       {!onMap && <p className="hint">The surface is in another CRS than {project.name}'s frame: type its own sides.</p>}
     </>
   );
