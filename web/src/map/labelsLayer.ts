@@ -6,6 +6,7 @@ import { Fill, Stroke, Style, Text } from "ol/style";
 import { num } from "../desk/format";
 import { type Dress, passes } from "./dress";
 import { labelsAt } from "./labelled";
+import { BEND } from "./marks";
 
 const halo = new Stroke({ color: "rgba(252,251,247,0.85)", width: 3 });
 const ink = new Fill({ color: "#1F2A30" });
@@ -52,6 +53,7 @@ function styler(dress: Dress, source: VectorSource | null) {
         fill: ink,
         stroke: halo,
         overflow: false,
+        maxAngle: BEND,
         offsetY: type === "Point" && !place ? -10 : 0,
       }),
     });

@@ -150,6 +150,9 @@ export function footprintStyle({ look, name, word }: Footprint, resolution: numb
   return styles;
 }
 
+/** Radians that a line may turn from one letter to the next where a label stands along it: letters would lie over each other. */
+export const BEND = Math.PI / 10;
+
 /** A contour: index lines are heavier, and bear their height where a unit is given. */
 export function contourMark(figure: number | null, index: boolean, unit: string | null): Style {
   return new Style({
@@ -158,6 +161,7 @@ export function contourMark(figure: number | null, index: boolean, unit: string 
       index && figure !== null && unit !== null
         ? new Text({
             keepUpright: true,
+            maxAngle: BEND,
             text: `${num(figure, Number.isInteger(figure) ? 0 : 1)}\u202f${unit}`,
             placement: "line",
             font: FIGURES,
