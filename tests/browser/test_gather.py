@@ -128,7 +128,7 @@ class GatherTest(GatherSheets):
         listed.get_by_role("button", name="old_sheet_contours").click()
         page.get_by_label("Find features").fill("elev > 500")
         table = page.get_by_role("table", name="Features of old_sheet_contours")
-        heights = [float(cell) for cell in table.locator("tbody tr td:nth-child(2)").all_inner_texts()]
+        heights = [float(cell) for cell in table.locator("tbody tr td:nth-child(3)").all_inner_texts()]
         self.assertTrue(heights and min(heights) > 500)
 
         # after a reload it is all still there
