@@ -1,7 +1,7 @@
-"""Nothing is clipped or laid over something else, at two widths and with scrollbars that take room; and everybody can use it.
+"""Nothing is clipped or laid over something else, at two widths and with scrollbars that take room; and all can use it.
 
-Both are asked of every worksheet and tab. What is clipped is measured letter by letter; what people with disabilities need is told by
-axe's rules for WCAG 2.2, levels A and AA.
+Both are asked of every worksheet and tab. What is clipped is measured letter by letter; what people with disabilities
+need is told by axe's rules for WCAG 2.2, levels A and AA.
 """
 
 import json

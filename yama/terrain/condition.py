@@ -2,9 +2,10 @@
 
     width > 3 and (kind = river or name contains "Avel")
 
-A column, a sign and a value; `and`, `or`, `not` and brackets around them. Signs are = != < <= > >=, `contains`, and `is empty`, which
-takes no value. A column or a value that holds a word of the language stands in quotes. Numbers may have a decimal comma; a number is
-compared with a column of numbers as a number, and everything else as text. The desk reads the same language.
+A column, a sign and a value; `and`, `or`, `not` and brackets around them. Signs are = != < <= > >=, `contains`, and
+`is empty`, which takes no value. A column or a value that holds a word of the language stands in quotes. Numbers may
+have a decimal comma; a number is compared with a column of numbers as a number, and everything else as text. The desk
+reads the same language.
 """
 
 from __future__ import annotations

@@ -358,7 +358,7 @@ Chain = list[tuple[int, bool]]
 def chained(
     lines: Sequence[FloatArray], gap: float, scale: Callable[[float, float], tuple[float, float]]
 ) -> tuple[list[Chain], list[float]]:
-    """Chains of lines whose ends lie within `gap` metres, nearest ends first, and how far apart those were that were joined.
+    """Chains of lines whose ends lie within `gap` metres, nearest ends first, and how wide each gap was that was closed.
 
     An end takes part in one joint, so at a fork the nearest two continue as one line. A line is not closed upon itself.
     """
@@ -408,9 +408,9 @@ def nearest_ends(lines: Sequence[FloatArray], scale: Callable[[float, float], tu
     """Metres between the two nearest ends of different lines; infinite where there is one line only."""
     ends = np.array([line[at, :2] for line in lines for at in (0, -1)])
     metres = ends * np.array(scale(*(float(value) for value in ends.mean(axis=0))))
-    far = 1.0
-    # ends of one line may lie nearer to each other than to any other: a wider ring is looked at until another line is in it
-    while len(lines) > 1:
+    far, span = 1.0, float(np.ptp(metres, axis=0).sum())
+    # the two ends of a line may lie nearer to each other than to any other line: the ring grows until another line is in it
+    while len(lines) > 1 and far <= 4 * max(span, 1.0):
         pairs = shapely.STRtree(shapely.points(metres)).query(shapely.points(metres), "dwithin", far)
         pairs = pairs[:, pairs[0] // 2 != pairs[1] // 2]
         if pairs.size:

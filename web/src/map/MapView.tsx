@@ -32,10 +32,10 @@ function PreviewTag({ preview, a, minus }: { preview: ShownPreview; a: Holding |
   );
 }
 
-/** What the tool in hand wants of the pointer, where it does more than read. */
+/** What the tool in hand wants of the pointer. Reading has its line below the map, and editing says it on its worksheet. */
 function ToolHint() {
   const tool = useDesk(toolOf);
-  if (tool.kind === "read" || (tool.kind === "edit" && tool.with === "choose")) return null;
+  if (tool.kind === "read" || tool.kind === "edit") return null;
   return (
     <div className="tag toolhint" role="status">
       {factsOf(tool).hint}

@@ -25,7 +25,8 @@ _CHUNK = 1 << 20
 
 
 class PlacedOut(Schema):
-    """Where a file lies; or, of a table that does not say it, the reason and how it was read, so that its columns can be matched."""
+    """Where a file lies; or, of a table that does not say it, the reason, and how it was read, so that its columns can be
+    matched."""
 
     extent: ExtentIO | None = None
     table: TableLookOut | None = None
@@ -39,9 +40,12 @@ def extent(request: HttpRequest, name: str, declared: str = "", look: bool = Fal
     limit = settings.MAX_UPLOAD_BYTES
     shown = safe_name(name)
     try:
-        read = Declared.from_dict(json.loads(declared or "{}"))
-    except ValueError as error:
-        raise InputError("What is declared about the file cannot be read.") from error
+        told = json.loads(declared or "{}")
+    except ValueError:
+        told = None
+    if not isinstance(told, dict):
+        raise InputError("What is declared about the file is no JSON object.")
+    read = Declared.from_dict(told)
     with tempfile.TemporaryDirectory(prefix="yama-") as folder:
         path = Path(folder) / "file"
         size = 0

@@ -164,7 +164,8 @@ class ValueOut(Schema):
 
 
 class FetchIn(Schema):
-    """Features to fetch: of a collection, of any of the kinds and names where some are given, in an area or all of the frame."""
+    """Features to fetch: of a collection, with any of the kinds and names where some are given, in an area or in all of
+    the frame."""
 
     collection: str = Field(pattern=r"^[a-z_]{1,40}$")
     kinds: list[Annotated[str, Field(max_length=60)]] = Field([], max_length=20)
@@ -532,7 +533,7 @@ def feature_collections(request: HttpRequest, project_id: int) -> list[dict[str,
     "/{int:project_id}/feature-collections/{name}/values", response={200: list[ValueOut], 422: Failure, 503: Failure}
 )
 def feature_values(request: HttpRequest, project_id: int, name: str) -> list[dict[str, Any]]:
-    """The kinds and names of a collection in the frame's area, each pair with how many features have it, the most first."""
+    """The kinds and names of a collection in the frame's area: how many features have each pair, the most first."""
     project = open_project(request, project_id)
     if not re.fullmatch(r"[a-z_]{1,40}", name):
         raise InputError(f"There is no collection {name[:40]!r}.")

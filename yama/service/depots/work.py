@@ -153,8 +153,9 @@ def fetch_features(job: Job, progress: Progress) -> Outcome:
             return Outcome(existing.pk)
         put_in_place(path, upload_path(job.project_id, key))
     job.key = key
+    asked_for = {name: ", ".join(values) for name, values in (("kind", kinds), ("name", names)) if values}
     job.request = {
         **request, "name": f"waymark_{request['collection']}.geojson", "file_key": key, "title": request["title"],
-        "origin": {"depot": "waymark", "collection": request["collection"], **({"kind": ", ".join(kinds)} if kinds else {}), **({"name": ", ".join(names)} if names else {})},
+        "origin": {"depot": "waymark", "collection": request["collection"], **asked_for},
     }  # fmt: skip
     return take_in(job, progress)

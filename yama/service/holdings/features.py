@@ -59,9 +59,11 @@ def keep_features(holding: Holding, features: Features, facts: dict[str, Any], f
 
 
 def collection(features: Features, numbers: Sequence[int], grid: Grid) -> str:
-    """Features as a GeoJSON text with coordinates in a grid's CRS, each with its number as id, and besides its properties its
-    `length` or `area` in metres or square metres on the ground, by the size of the CRS's units in the grid's middle. What the CRS
-    cannot express is left out."""
+    """Features as a GeoJSON text with coordinates in a grid's CRS, each with its number as id.
+
+    Beside its properties a feature has its `length` in metres or its `area` in square metres on the ground, by the size of
+    the CRS's units in the middle of the grid. What the CRS cannot express is left out.
+    """
     column = "\0number"  # no file has a column of that name
     held = replace(features, attributes={**features.attributes, column: list(numbers)}).in_crs(grid.crs)
     flat = shapely.force_2d(held.geometries)

@@ -32,7 +32,8 @@ def about_bounds(bounds: tuple[float, float, float, float] | None, frame: Frame)
     if bounds is None:
         return []
     if not (bounds[0] < bounds[2] and bounds[1] < bounds[3]):
-        return [Finding("bounds", "stop", "The rectangle has no area.", "West must be less than east, south less than north.")]  # fmt: skip
+        why = "West must be less than east, south less than north."
+        return [Finding("bounds", "stop", "The rectangle has no area.", why)]
     if frame.grid.bounds.intersection(Bounds(*bounds)) is None:
         return [Finding("bounds", "stop", "The rectangle lies outside the frame.", "Choose another, or none.")]
     return []

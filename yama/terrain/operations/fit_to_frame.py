@@ -14,7 +14,7 @@ from yama.terrain.fit.shift import Shifted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, Grid
 from yama.terrain.mosaic.mosaic import bounds_in
-from yama.terrain.operations.area import AREA, about_area, within_area
+from yama.terrain.operations.area import AREA, about_area, about_bounds, within_area
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
 from yama.terrain.operations.parameters import CellSize, Params, Titles
@@ -73,8 +73,8 @@ class FitToFrame(Operation[FitParams]):
         surface = inputs.surface("surface")
         grid = self._grid(params, frame)
         findings = about_area(inputs, frame)
-        if params.bounds and not (params.bounds[0] < params.bounds[2] and params.bounds[1] < params.bounds[3]):
-            return [Finding("bounds", "stop", "The rectangle has no area.", "West must be less than east, south less than north.")]  # fmt: skip
+        if wrong := about_bounds(params.bounds, frame):
+            return wrong
         if self._box(params, surface, grid) is None and params.bounds and bounds_in(surface, grid):
             return [Finding("bounds", "stop", "The rectangle lies outside the surface.", "Choose another.")]
         if bounds_in(surface, grid) is None:

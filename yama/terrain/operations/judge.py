@@ -72,7 +72,7 @@ class Difference(Operation[NoParams]):
         return Results(surface=difference(inputs.surface("first"), inputs.surface("second"), frame.grid))
 
 
-_LOOKED_AT = 2_000_000
+_LOOKED_AT = 512 * 512
 """Cells that are looked at before a run, at most: of a coarser level where there are more."""
 _BELOW = 0.2
 """Metres below the ground that noise of two surfaces may make."""
@@ -114,14 +114,14 @@ class HeightAboveGround(Operation[AboveGroundParams]):
         heights = made.read(grid.whole, level)
         if not np.isfinite(heights).any():
             return [*findings, Finding("nothing", "stop", "The two surfaces have no cell in common.", "Choose others.")]
-        # of cells that are looked at each stands for all below it
+        # a cell that is looked at stands for all below it, by their mean
         many = 4**level
         about = "" if level == 0 else "about "
         low = heights < -_BELOW / UNITS[frame.unit]
         if low.any():
             count, lowest = int(low.sum()) * many, float(np.nanmin(heights))
             findings.append(Finding(
-                "below", "caution", f"In {about}{count} cells the first surface lies below the ground, down to {lowest:.1f} {frame.unit}.",
+                "below", "caution", f"In {about}{count} cells the first surface lies below the ground, down to {about}{lowest:.1f} {frame.unit}.",
                 "Noise, or ground that changed between the two, or surfaces that are not of one place.",
                 Fix("Take 0 there", {"below": "zero"}) if params.below == "keep" else None,
                 places=_places(low, grid),

@@ -138,9 +138,12 @@ class Params(BaseModel):
 
     @classmethod
     def described(cls) -> dict[str, Any]:
-        """The JSON Schema of the parameters, with what people need besides: each with its `title`, and where there are such, with
-        its `unit`, the `titles` and `hints` of its values, what it means where it is `unset`, and the values of other parameters
-        `only_with` which it has a meaning."""
+        """The JSON Schema of the parameters, with what a form needs besides.
+
+        Each has its `title`. Where there are such, it also has its `unit`, the `titles` and `hints` of its values, what it
+        means where it is not given (`unset`), and the values that other parameters must have for it to mean anything
+        (`only_with`).
+        """
         schema = cls.model_json_schema()
         for name, info in cls.model_fields.items():
             told = schema["properties"][name]
@@ -159,8 +162,8 @@ class Params(BaseModel):
 
 
 def _in_words(value: Any, titles: Mapping[str, str]) -> str:
-    """A value for people: by its title where it has one, names without underscores, short lists in full, long ones and those of
-    objects by how many there are."""
+    """A value for people: by its title where it has one; names without underscores; short lists in full, long ones and
+    those of objects by how many there are."""
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, list):
@@ -223,7 +226,8 @@ class Choice(Params):
 
     @classmethod
     def described(cls) -> dict[str, Any]:
-        """The parameters of all variants in one JSON Schema; those that not every variant has have a meaning only with theirs."""
+        """The parameters of all variants in one JSON Schema. One that not every variant has means something only with
+        those that have it."""
         if not cls.variants:
             return super().described()
         merged: dict[str, Any] = {**super().described(), "oneOf": []}

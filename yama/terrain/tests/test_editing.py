@@ -9,7 +9,7 @@ import shapely
 from django.test import SimpleTestCase
 from pydantic import TypeAdapter
 
-from yama.terrain.editing import Edit, Edited, chained, parts_of, snapped, title_of
+from yama.terrain.editing import Edit, Edited, chained, nearest_ends, parts_of, snapped, title_of
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, Value
 from yama.terrain.tests.places import LOCAL
@@ -112,8 +112,16 @@ class Lines(SimpleTestCase):
         self.assertEqual(list(made.get(0).coords), [(0, 0), (100, 0), (102, 3), (102, 30)])
         self.assertEqual(made.rows[0]["name"], "Avel")
         self.assertIn("3 lines remain", " ".join(made.said))
-        with self.assertRaisesRegex(InputError, "wider gap"):
+        with self.assertRaisesRegex(InputError, "nearest two are 300.0 m apart. Allow a wider gap"):
             edited(rivers, {"kind": "join", "features": [0, 3], "gap": 50})
+
+    def test_the_nearest_ends_of_different_lines_are_found_however_far(self) -> None:
+        def apart(*lines: list[tuple[float, float]]) -> float:
+            return nearest_ends([np.array(line, float) for line in lines], lambda x, y: (1.0, 1.0))
+
+        self.assertEqual(apart([(0, 0), (0.5, 0)], [(70_000.5, 0), (70_001, 0)]), 70_000)  # own ends are nearer
+        self.assertEqual(apart([(0, 0), (5, 5)], [(5, 5), (9, 0)]), 0)
+        self.assertEqual(apart([(0, 0), (5, 5)]), np.inf)
 
     def test_a_gap_is_in_metres_in_degrees_too(self) -> None:
         one = shapely.LineString([(62.4, -41.2), (62.41, -41.2)])

@@ -176,19 +176,20 @@ export function HeightsTab() {
         {error && <p className="err">{error.message}</p>}
         {levelled && solid ? (
           <>
-            <NumberField
-              label="Lower level"
-              unit={unit}
-              value={now?.[0]}
-              onChange={(value) => value !== null && now && keep([value, Math.max(value, now[1])])}
-            />
-            <NumberField
-              label="Upper level"
-              unit={unit}
-              value={now?.[1]}
-              onChange={(value) => value !== null && now && keep([Math.min(value, now[0]), value])}
-            />
-
+            <div className="pair">
+              <NumberField
+                label="Lower level"
+                unit={unit}
+                value={now?.[0]}
+                onChange={(value) => value !== null && now && keep([value, Math.max(value, now[1])])}
+              />
+              <NumberField
+                label="Upper level"
+                unit={unit}
+                value={now?.[1]}
+                onChange={(value) => value !== null && now && keep([Math.min(value, now[0]), value])}
+              />
+            </div>
             <table className="t" aria-label="Areas and volumes">
               <thead>
                 <tr>

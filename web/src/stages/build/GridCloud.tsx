@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { choicesOf } from "../../api/operations";
+import { choicesOf, propertyOf } from "../../api/operations";
 import { useHeld, useProject } from "../../desk/context";
 import { capital, num, size } from "../../desk/format";
 import { Button } from "../../ui/Button";
@@ -14,6 +14,7 @@ const NAME = "grid_cloud";
 const NOISE = ["7", "18"];
 const GROUND = ["2", "8"];
 const USUAL_GAP = 12; // metres
+const WIDEST_GAP = propertyOf(NAME, "gap").maximum ?? 500; // slid along its root: narrow gaps are told apart
 
 type Params = ReturnType<typeof useWorksheet<typeof NAME>>["params"];
 
@@ -148,10 +149,10 @@ export function GridCloud() {
               <Slide
                 key="gap"
                 label="Close gaps"
-                range={[0, 100, 1]}
-                value={Math.min(params.gap, 100)}
+                range={[0, Math.sqrt(WIDEST_GAP), 0.1]}
+                value={Math.sqrt(params.gap)}
                 shown={params.gap ? `${num(params.gap)} m` : "none"}
-                onChange={(gap) => setParams({ gap })}
+                onChange={(root) => setParams({ gap: Math.round(root ** 2) })}
               />
             ),
             "name",

@@ -44,7 +44,7 @@ export function ChangeHeights() {
           title: "What they become",
           of: [
             "to_unit",
-            <RoleField key="geoid" work={work} input="geoid" but={(one) => one === chosen} />,
+            <RoleField key="in:geoid" work={work} input="geoid" but={(one) => one === chosen} />,
             geoid && "geoid",
             <Fragment key="offset">
               <Field work={work} name="offset" unit={to} />

@@ -65,7 +65,8 @@ class ProposalTest(ServiceTest):
         self.assertEqual((looked["table"]["crs"], looked["extent"]), ("EPSG:32741", None))
         placed = ask(table(), declared=declared).json()
         self.assertEqual(placed["extent"]["crs"], "EPSG:32741")
-        self.assertEqual(ask(table(), declared="{").status_code, 422)
+        for strange in ("{", "[]", "3", "null", '{"crs": 5}'):
+            self.assertEqual(ask(table(), declared=strange).status_code, 422, strange)
 
     def test_from_what_a_project_holds(self):
         self.ask("GET", "/frame/proposal", status=422)

@@ -293,4 +293,6 @@ class OperationTest(SimpleTestCase):
         self.assertEqual(np.isfinite(masked).sum(), 15 * 11)
         np.testing.assert_array_equal(masked[row : row + 15, col : col + 11], cut.read_all())
         self.assertEqual(self.found(coarse, bounds=[5, 5, 5, 9])["bounds"].weight, "stop")
-        self.assertIn("outside the surface", self.found(coarse, bounds=[0, 0, 5, 9])["bounds"].sentence)
+        self.assertIn("outside the frame", self.found(coarse, bounds=[0, 0, 5, 9])["bounds"].sentence)
+        beside = [448_110.0, 5_437_890.0, 448_130.0, 5_437_910.0]  # in the frame, where the surface is not
+        self.assertIn("outside the surface", self.found(coarse, bounds=beside)["bounds"].sentence)

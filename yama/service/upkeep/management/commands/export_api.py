@@ -1,4 +1,6 @@
-"""`manage.py export_api`: write what the front end takes from the code: the API's description, operations, ramps and quantities.
+"""`manage.py export_api`: write what the front end takes from the code.
+
+That is the API's description, the operations, the ramps and the quantities.
 
 With --check nothing is written; it fails where a file is not what the code says.
 """
@@ -19,7 +21,8 @@ from yama.terrain.ramps import RAMPS
 
 
 def _described() -> dict[str, Any]:
-    """The API's description, with the parameters of each operation among its schemas, so that the front end has their types."""
+    """The API's description. The parameters of each operation are among its schemas, for the front end to have their
+    types."""
     described: dict[str, Any] = json.loads(json.dumps(api.get_openapi_schema(), default=str))
     schemas = described["components"]["schemas"]
     named = {}
