@@ -102,7 +102,8 @@ class GatherTest(GatherSheets):
 
         # over the limit a cut-out says the finest cell that fits
         page.get_by_role("button", name="Frame", exact=True).click()
-        page.get_by_label("How it comes").select_option("cut")
+        page.get_by_role("combobox", name="How it comes").click()
+        page.get_by_role("option", name="as a cut-out").click()
         expect(page.get_by_role("button", name="Order the cut-out")).to_be_disabled()
         page.get_by_role("button", name="Cut at that").click()
         page.get_by_role("button", name="Order the cut-out").click()

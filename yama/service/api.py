@@ -18,7 +18,9 @@ from yama.service.accounts.api import router as accounts
 from yama.service.arrivals.api import router as arrivals
 from yama.service.arrivals.extents import router as extents
 from yama.service.delivery.api import router as delivery
-from yama.service.depots.api import router as depots
+from yama.service.depots.map_features import router as map_features
+from yama.service.depots.orders import router as orders
+from yama.service.depots.products import router as products
 from yama.service.holdings.api import router as holdings
 from yama.service.holdings.deleted import router as deleted
 from yama.service.holdings.drafts import router as drafts
@@ -62,7 +64,7 @@ api.add_router("/frames", extents)
 api.add_router("/invitations", invited)
 for _router in (
     holding_frames, projects, invitations, judging, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
-    depots, jobs, delivery, sharing, tiles, lines, readings, figures,
+    products, orders, map_features, jobs, delivery, sharing, tiles, lines, readings, figures,
 ):  # fmt: skip
     api.add_router("/projects", _router)
 

@@ -1,10 +1,10 @@
 import { InputBase } from "@mui/material";
-import type { HTMLAttributes } from "react";
+import type { HTMLAttributes, Ref } from "react";
 
 interface Props {
-  id: string;
+  id?: string;
   value: string;
-  onChange: (text: string) => void;
+  onChange?: (text: string) => void;
   onBlur?: () => void;
   onEnter?: () => void;
   placeholder?: string;
@@ -17,18 +17,32 @@ interface Props {
   list?: string;
   inputMode?: HTMLAttributes<HTMLInputElement>["inputMode"];
   label?: string;
+  /** How many lines are seen, where there may be several. */
+  lines?: number;
+  /** All of it is chosen as soon as it is entered, to be copied or typed over. */
+  whole?: boolean;
+  /** Shown to be copied, not changed. */
+  readOnly?: boolean;
+  spellCheck?: boolean;
+  input?: Ref<HTMLInputElement | HTMLTextAreaElement>;
 }
 
-/** Where something is typed: one line, with its unit at the end. */
-export function Entry({ id, value, onChange, onBlur, onEnter, unit, bad = false, figures, ...rest }: Props) {
-  const { placeholder, maxLength, list, inputMode, label } = rest;
+/** Where something is typed, with its unit at the end. */
+export function Entry(props: Props) {
+  const { id, value, onChange, onBlur, onEnter, unit, bad = false, figures, lines, whole, input, ...rest } = props;
+  const { placeholder, maxLength, list, inputMode, label, readOnly, spellCheck } = rest;
   return (
     <InputBase
       id={id}
-      className={`field ${bad ? "bad" : ""}`}
+      className={`field ${bad ? "bad" : ""} ${lines ? "lines" : ""}`}
       value={value}
       placeholder={placeholder}
-      onChange={(event) => onChange(event.target.value)}
+      readOnly={readOnly}
+      multiline={lines !== undefined}
+      rows={lines}
+      inputRef={input}
+      onChange={(event) => onChange?.(event.target.value)}
+      onFocus={(event) => whole && event.target.select()}
       onBlur={onBlur}
       onKeyDown={(event) => event.key === "Enter" && onEnter?.()}
       endAdornment={unit && <span className="u">{unit}</span>}
@@ -37,6 +51,7 @@ export function Entry({ id, value, onChange, onBlur, onEnter, unit, bad = false,
         maxLength,
         list,
         inputMode,
+        spellCheck,
         "aria-label": label,
         "aria-invalid": bad,
       }}

@@ -9,12 +9,14 @@ interface Props {
   placeholder?: string;
   maxLength?: number;
   title?: string;
+  /** When it is left, or Enter says that it is whole. */
+  onLeave?: () => unknown;
   /** Proposals, each with a word on it. */
   proposals?: { value: string; title: string }[];
 }
 
 /** A line of text on one row with its label. */
-export function TextField({ label, value, onChange, placeholder, maxLength, title, proposals }: Props) {
+export function TextField({ label, value, onChange, placeholder, maxLength, title, onLeave, proposals }: Props) {
   const id = useId();
   return (
     <Row label={label} htmlFor={id} title={title}>
@@ -24,6 +26,8 @@ export function TextField({ label, value, onChange, placeholder, maxLength, titl
         onChange={onChange}
         placeholder={placeholder}
         maxLength={maxLength}
+        onBlur={onLeave}
+        onEnter={onLeave}
         list={proposals && `${id}-list`}
       />
       {proposals && (

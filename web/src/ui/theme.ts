@@ -55,6 +55,17 @@ export const theme = createTheme({
       defaultProps: { disableRipple: true },
       styleOverrides: { root: { padding: 0, color: token("muted"), "& svg": { width: 13, height: 13 } } },
     },
+    MuiRadio: {
+      defaultProps: { disableRipple: true },
+      styleOverrides: {
+        root: {
+          padding: 0,
+          color: token("muted"),
+          "& svg": { width: 13, height: 13 },
+          "&.unseen": { position: "absolute", inset: 0, opacity: 0, "& input": { inset: 0 } },
+        },
+      },
+    },
     MuiSwitch: {
       styleOverrides: {
         root: { width: 28, height: 16, padding: 0, overflow: "visible" },

@@ -1,5 +1,5 @@
 // @vitest-environment jsdom
-import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { type Asked, draw, service } from "../../testing/render";
 import { NewProject } from "../gather/NewProject";
@@ -63,7 +63,8 @@ describe("a new project", () => {
     expect(await screen.findByText("because of tile.tif")).toBeTruthy();
     expect(screen.getByText(/plan.pdf is no elevation data/)).toBeTruthy();
     expect(screen.getByText(/points.csv does not say its CRS. Say how it is read/)).toBeTruthy();
-    const crs = screen.getByLabelText("CRS", { selector: "#table-crs" });
+    const columns = within(screen.getByRole("region", { name: "Columns of points.csv" }));
+    const crs = columns.getByLabelText("CRS");
     fireEvent.change(crs, { target: { value: "EPSG:32741" } });
     fireEvent.blur(crs);
     await waitFor(() => expect(declared(asked.at(-1) as Asked)).toEqual({ crs: "EPSG:32741" }));

@@ -11,6 +11,7 @@ afterEach(cleanup);
 const base = {
   "GET /projects/1/holdings": [surface(1, "Skerry 5"), surface(2, "Plover 30")],
   "GET /projects/1/jobs": [],
+  "POST /projects/1/runs": { holding_id: 9, job: null },
   "POST /projects/1/previews": { key: null, findings: [], outline: [], cells: 9, seconds: 1, quantity: "slope" },
 };
 const last = (asked: Asked[]) => asked.filter((one) => one.path.endsWith("/previews")).at(-1)?.body;
@@ -40,6 +41,23 @@ describe("the worksheet of an operation that has nothing special", () => {
     fireEvent.change(field, { target: { value: "120" } });
     expect(field.getAttribute("aria-invalid")).toBe("true");
     expect(field.closest("[title]")?.getAttribute("title")).toBe("Altitude: above 0, up to 90 °.");
+  });
+
+  it("keeps the name that was typed, whether it is kept live or run", async () => {
+    const asked = open("slope");
+    const name = await screen.findByPlaceholderText("Slope of Skerry 5");
+    fireEvent.change(name, { target: { value: "Steep ground" } });
+    const names = () =>
+      asked.filter((one) => one.path.endsWith("/runs")).map((one) => (one.body as { name: string }).name);
+    for (const button of ["Keep live", "Run"]) {
+      const press = await screen.findByRole("button", { name: button });
+      await waitFor(() => expect((press as HTMLButtonElement).disabled).toBe(false));
+      const before = names().length;
+      fireEvent.click(press);
+      await waitFor(() => expect(names().length).toBe(before + 1));
+    }
+    expect(names()).toEqual(["Steep ground", "Steep ground"]);
+    expect((name as HTMLInputElement).value).toBe("Steep ground");
   });
 
   it("shows what a choice means where nobody made it", async () => {

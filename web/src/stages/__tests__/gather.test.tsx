@@ -158,7 +158,8 @@ describe("ordering tiles", () => {
     const asked = service(answers({ "POST /projects/1/depots/skerry/cover": cover("skerry", [], 480_000) }));
     draw(<OrderTiles />);
     await screen.findByText("Skerry 5");
-    fireEvent.change(screen.getByLabelText("How it comes"), { target: { value: "cut" } });
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "How it comes" }));
+    fireEvent.click(await screen.findByRole("option", { name: "as a cut-out" }));
     const go = await screen.findByRole("button", { name: "Order the cut-out" });
     expect((go as HTMLButtonElement).disabled).toBe(true);
     fireEvent.click(await screen.findByRole("button", { name: "Cut at that" }));

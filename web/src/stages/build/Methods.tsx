@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import { choicesOf, propertyOf } from "../../api/operations";
 import { capital } from "../../desk/format";
 import { MethodIcon } from "../../desk/icons";
+import { Card } from "../../ui/Radio";
 import type { AnyWork } from "../useWorksheet";
 
 interface Props {
@@ -29,19 +30,20 @@ export function Methods({ work, name, across, icon, onChosen }: Props) {
         style={columns === 3 && !icon ? undefined : { gridTemplateColumns: `repeat(${columns}, 1fr)` }}
       >
         {choices.map(({ value, title: called }) => (
-          <label className="mt" key={value} title={hints?.[value]}>
-            <input
-              type="radio"
-              name={title}
-              checked={chosen === value}
-              onChange={() => {
-                work.setParams({ [name]: value });
-                onChosen?.(value);
-              }}
-            />
+          <Card
+            className="mt"
+            key={value}
+            title={hints?.[value]}
+            group={title}
+            checked={chosen === value}
+            onChoose={() => {
+              work.setParams({ [name]: value });
+              onChosen?.(value);
+            }}
+          >
             {icon ? icon(value) : <MethodIcon method={value} />}
             <span>{capital(called)}</span>
-          </label>
+          </Card>
         ))}
       </div>
       {icon && <p className="hint">{hints?.[chosen]}</p>}

@@ -7,6 +7,7 @@ import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { useDesk } from "../../desk/store";
 import { dressOf } from "../../map/ramps";
 import { Button } from "../../ui/Button";
+import { Entry } from "../../ui/Entry";
 import { Section, Sheet } from "../../ui/Sheet";
 import { HoldingChoice } from "../HoldingChoice";
 
@@ -100,7 +101,7 @@ function Address({ label, value }: { label: string; value: string }) {
   return (
     <span className="address">
       <small>{label}</small>
-      <input readOnly aria-label={`${label} address`} value={value} onFocus={(event) => event.target.select()} />
+      <Entry readOnly whole label={`${label} address`} value={value} />
       <Button
         kind="link"
         onClick={async () => {

@@ -11,6 +11,7 @@ import { dressOf } from "../../map/ramps";
 import { Button } from "../../ui/Button";
 import { Check, Checks } from "../../ui/Check";
 import { Choice } from "../../ui/Choice";
+import { Entry } from "../../ui/Entry";
 import { NameRow } from "../../ui/NameRow";
 import { NumberField } from "../../ui/NumberField";
 import { Section, Sheet } from "../../ui/Sheet";
@@ -304,14 +305,13 @@ export function PackageSheet() {
           onChange={(on) => setParam({ report: on })}
         />
         {withReport && (
-          <textarea
-            className="note"
-            aria-label="Note for the report"
+          <Entry
+            label="Note for the report"
             placeholder="A note for whoever reads it"
             maxLength={4000}
-            rows={3}
+            lines={3}
             value={String(params.note ?? "")}
-            onChange={(event) => setParam({ note: event.target.value })}
+            onChange={(note) => setParam({ note })}
           />
         )}
         <NameRow value={sheet.name} usual={usual} onChange={(value) => change("package", { name: value })} />

@@ -2,6 +2,7 @@ import { useEffect, useRef } from "react";
 import { useHeld } from "../../desk/context";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
+import { Entry } from "../../ui/Entry";
 import { OperationSheet } from "../OperationSheet";
 import { useWorksheet } from "../useWorksheet";
 
@@ -102,15 +103,15 @@ export function Calculate() {
   );
   const written = (
     <>
-      <textarea
-        ref={field}
-        className={`formula ${wrong ? "bad" : ""}`}
-        aria-label="Expression"
-        aria-invalid={Boolean(wrong)}
-        rows={3}
+      <Entry
+        input={field}
+        figures
+        label="Expression"
+        bad={Boolean(wrong)}
+        lines={3}
         spellCheck={false}
         value={expression}
-        onChange={(event) => setParams({ expression: event.target.value })}
+        onChange={(expression) => setParams({ expression })}
       />
       {wrong && (
         <p className="formulaerror" role="alert">

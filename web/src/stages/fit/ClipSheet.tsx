@@ -4,7 +4,7 @@ import { RoleField } from "../RoleField";
 import { useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
 import { OnlyWhere } from "./OnlyWhere";
-import { type Box, Rectangle } from "./Rectangle";
+import { Rectangle } from "./Rectangle";
 
 /** Only the part of a surface that is wanted. */
 export function ClipSheet() {
@@ -14,7 +14,7 @@ export function ClipSheet() {
   const { params, setParams, setInput } = work;
   const { chosen } = useRole(work, "surface");
   const polygons = features.find((one) => one.id === work.ids("area")[0]);
-  const box = params.bounds as Box | null;
+  const box = params.bounds;
   return (
     <OperationSheet
       work={work}

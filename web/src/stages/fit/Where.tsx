@@ -1,11 +1,11 @@
 import { RoleField } from "../RoleField";
 import type { Work } from "../useWorksheet";
-import { type Box, Rectangle } from "./Rectangle";
+import { Rectangle } from "./Rectangle";
 
 /** Where a result ends: at polygons, or a rectangle of the frame's. */
 export function Where({ work }: { work: Work<"fit_to_frame"> | Work<"grid_cloud"> }) {
   const { params, setParams, setInput } = work as Work<"fit_to_frame">;
-  const box = params.bounds as Box | null;
+  const box = params.bounds;
   return (
     <>
       {!box && <RoleField work={work} input="area" none="the frame" />}

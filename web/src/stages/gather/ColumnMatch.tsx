@@ -8,6 +8,7 @@ import type { Place } from "../../map/shapes";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Section } from "../../ui/Sheet";
+import { TextField } from "../../ui/TextField";
 import { Findings } from "../Findings";
 
 const SEPARATORS: [string, string][] = [
@@ -150,18 +151,12 @@ export function ColumnMatch<T>(props: Props<T>) {
           options={UNITS.map(([value, title]) => ({ value, title }))}
           onChange={(unit) => look.mutate({ ...declared, unit })}
         />
-        <div className="row">
-          <label htmlFor="table-crs">CRS</label>
-          <span className="field">
-            <input
-              id="table-crs"
-              value={crs}
-              onChange={(event) => setCrs(event.target.value)}
-              onBlur={() => crs.trim() !== table.crs && look.mutate({ ...declared, crs: crs.trim() })}
-              onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-            />
-          </span>
-        </div>
+        <TextField
+          label="CRS"
+          value={crs}
+          onChange={setCrs}
+          onLeave={() => crs.trim() !== table.crs && look.mutate({ ...declared, crs: crs.trim() })}
+        />
       </Section>
       <Section title="First rows">
         <div className="scrollx">

@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useId, useState } from "react";
 import { type Crs, call } from "../../api/client";
 import { KEYS } from "../../api/keys";
 import { num } from "../../desk/format";
+import { Entry } from "../../ui/Entry";
+import { Row } from "../../ui/Row";
 
 const side = (value: number, sides: string) => `${num(Math.abs(value), 1)}° ${value < 0 ? sides[1] : sides[0]}`;
 
@@ -15,6 +17,7 @@ interface Props {
 
 /** A CRS by code, or found in the EPSG register by words of its name or of the country or sea it is for. */
 export function CrsChoice({ value, onChange, at }: Props) {
+  const id = useId();
   const [asked, setAsked] = useState<string | null>(null);
   const words = (asked ?? "").trim();
   const { data: found = [], isFetching } = useQuery({
@@ -32,23 +35,21 @@ export function CrsChoice({ value, onChange, at }: Props) {
   });
   return (
     <div className="crs">
-      <div className="row">
-        <label htmlFor="frame-crs">CRS</label>
-        <span className="field">
-          <input
-            id="frame-crs"
-            value={asked ?? value}
-            placeholder="EPSG code, or words of its name"
-            onFocus={(event) => event.target.select()}
-            onChange={(event) => setAsked(event.target.value)}
-            onBlur={() => {
-              const typed = asked?.trim() ?? "";
-              if (/^(epsg:)?\d{4,6}$/i.test(typed)) onChange(`EPSG:${typed.replace(/\D/g, "")}`);
-              window.setTimeout(() => setAsked(null), 200); // a press on the list comes first
-            }}
-          />
-        </span>
-      </div>
+      <Row label="CRS" htmlFor={id}>
+        <Entry
+          id={id}
+          figures
+          whole
+          value={asked ?? value}
+          placeholder="EPSG code, or words of its name"
+          onChange={setAsked}
+          onBlur={() => {
+            const typed = asked?.trim() ?? "";
+            if (/^(epsg:)?\d{4,6}$/i.test(typed)) onChange(`EPSG:${typed.replace(/\D/g, "")}`);
+            window.setTimeout(() => setAsked(null), 200); // a press on the list comes first
+          }}
+        />
+      </Row>
       {asked !== null && words.length > 1 && (
         <ul className="found" aria-label="CRSs found">
           {found.map((one) => (

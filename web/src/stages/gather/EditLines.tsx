@@ -13,8 +13,10 @@ import { type EditWith, factsOf } from "../../tools/tool";
 import { Button } from "../../ui/Button";
 import { Check } from "../../ui/Check";
 import { Choice } from "../../ui/Choice";
+import { Entry } from "../../ui/Entry";
 import { NameRow } from "../../ui/NameRow";
 import { NumberField } from "../../ui/NumberField";
+import { Card } from "../../ui/Radio";
 import { Section, Sheet } from "../../ui/Sheet";
 import { HoldingChoice } from "../HoldingChoice";
 
@@ -78,11 +80,11 @@ function ChosenOnes({ holding, draft }: { holding: Holding; draft: ReturnType<ty
           choose();
         }}
       >
-        <input
-          aria-label="Choose where"
+        <Entry
+          label="Choose where"
           placeholder={columns[0] ? `where, such as ${columns[0]} = ...` : "no columns to choose by"}
           value={text}
-          onChange={(event) => setText(event.target.value)}
+          onChange={setText}
         />
         <Button type="submit" disabled={!text.trim()}>
           Choose
@@ -137,15 +139,7 @@ function ChosenOnes({ holding, draft }: { holding: Holding; draft: ReturnType<ty
             }}
           >
             <label htmlFor="new-value">Value</label>
-            <span className="field">
-              <input
-                id="new-value"
-                className={number ? "" : "text"}
-                value={value}
-                placeholder="empty"
-                onChange={(event) => setValue(event.target.value)}
-              />
-            </span>
+            <Entry id="new-value" figures={number} value={value} placeholder="empty" onChange={setValue} />
             <Button type="submit" disabled={none}>
               Set value
             </Button>
@@ -276,15 +270,15 @@ export function EditLines() {
         />
         <div className="tools" role="radiogroup" aria-label="Tool">
           {WITH.map(([name, title]) => (
-            <label key={name} className="tool">
-              <input
-                type="radio"
-                name="edit-tool"
-                checked={edit?.with === name}
-                onChange={() => edit && take({ ...edit, with: name })}
-              />
+            <Card
+              key={name}
+              className="tool"
+              group="edit-tool"
+              checked={edit?.with === name}
+              onChoose={() => edit && take({ ...edit, with: name })}
+            >
               {title}
-            </label>
+            </Card>
           ))}
         </div>
         <p className="hint">{edit && factsOf(edit).hint}</p>

@@ -6,7 +6,9 @@ import { client } from "../../api/queries";
 import { useProject } from "../../desk/context";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
+import { Entry } from "../../ui/Entry";
 import { Section, Sheet } from "../../ui/Sheet";
+import { TextField } from "../../ui/TextField";
 
 const ROLES = [
   { value: "viewer", title: "viewer: looks" },
@@ -41,15 +43,7 @@ function Invitations() {
       </div>
       {link && (
         <div className="row">
-          <span className="field" style={{ flex: 1 }}>
-            <input
-              className="text"
-              readOnly
-              aria-label="The link"
-              value={link}
-              onFocus={(event) => event.target.select()}
-            />
-          </span>
+          <Entry readOnly whole label="The link" value={link} />
           <CopyButton text={link} />
         </div>
       )}
@@ -136,12 +130,7 @@ export function Members() {
       </Section>
       {owner && (
         <Section title="Add somebody, or change a role">
-          <div className="row">
-            <label htmlFor="member">User name</label>
-            <span className="field">
-              <input id="member" className="text" value={name} onChange={(e) => setName(e.target.value)} />
-            </span>
-          </div>
+          <TextField label="User name" value={name} onChange={setName} />
           <Choice label="Role" value={role} options={ROLES} onChange={setRole} />
           <div className="row">
             <Button disabled={!name.trim()} onClick={() => act("PUT", path, { name: name.trim(), role })}>

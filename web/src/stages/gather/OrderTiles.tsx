@@ -4,12 +4,15 @@ import { type Cover, call, type Order, type Place, type Product } from "../../ap
 import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
-import { many, num, parse } from "../../desk/format";
+import { many, num } from "../../desk/format";
 import { type Footprint, useOverlay } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
 import type { Ring } from "../../map/shapes";
 import { useTool } from "../../tools/useTool";
 import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
+import { Entry } from "../../ui/Entry";
+import { NumberField } from "../../ui/NumberField";
 import { Section, Sheet } from "../../ui/Sheet";
 import { Toggle } from "../../ui/Toggle";
 import { Arrival } from "./Arrival";
@@ -25,6 +28,8 @@ function standingLook(standing: string): Footprint["look"] {
   if (standing === "failed" || standing === "cancelled") return "failed";
   return standing ? "arriving" : "open";
 }
+
+const ABOVE_NOTHING = { words: "A cell is larger than 0.", holds: (size: number) => size > 0 };
 
 /** Order tiles or a cut-out of an area from the providers, and watch them come in. */
 export function OrderTiles() {
@@ -262,13 +267,13 @@ export function OrderTiles() {
     >
       <Section title="Where">
         <div className="where">
-          <input
+          <Entry
             list="places"
-            aria-label="Place, tile or position"
+            label="Place, tile or position"
             placeholder="Place, tile or position"
             value={where.typed}
-            aria-invalid={where.lost !== null}
-            onChange={(event) => where.type(event.target.value)}
+            bad={where.lost !== null}
+            onChange={where.type}
           />
           <datalist id="places">
             {places.map((one) => (
@@ -316,19 +321,16 @@ export function OrderTiles() {
         </p>
       </Section>
       <section className="sec products" aria-label="Products">
-        <h2>
-          Product
-          <small>
-            <select
-              aria-label="How it comes"
-              value={cutting ? "cut" : "tiles"}
-              onChange={(event) => setCutting(event.target.value === "cut")}
-            >
-              <option value="tiles">as whole tiles</option>
-              <option value="cut">as a cut-out</option>
-            </select>
-          </small>
-        </h2>
+        <h2>Product</h2>
+        <Choice
+          label="How it comes"
+          value={cutting ? "cut" : "tiles"}
+          options={[
+            { value: "tiles", title: "as whole tiles" },
+            { value: "cut", title: "as a cut-out" },
+          ]}
+          onChange={(value) => setCutting(value === "cut")}
+        />
         <div className="phead" aria-hidden="true">
           <span>cell</span>
           <span>LE90</span>
@@ -354,22 +356,16 @@ export function OrderTiles() {
           ))}
         </ul>
         {cutting && chosen && cover && (
-          <div className="row">
-            <label htmlFor="cut-cell">Cell size</label>
-            <span className="field">
-              <input
-                id="cut-cell"
-                inputMode="decimal"
-                key={`${chosen.depot}${cutCell}`}
-                defaultValue={cover.unit === "°" ? num(cutCell * 3600, 1) : num(cutCell, 1)}
-                onBlur={(event) => {
-                  const typed = parse(event.target.value);
-                  if (typed) setCell({ ...cell, [chosen.depot]: cover.unit === "°" ? typed / 3600 : typed });
-                }}
-              />
-              <span className="u">{cover.unit === "°" ? "arc seconds" : "m"}</span>
-            </span>
-          </div>
+          <NumberField
+            key={chosen.depot}
+            label="Cell size"
+            unit={cover.unit === "°" ? "arc seconds" : "m"}
+            value={Number((cutCell * (cover.unit === "°" ? 3600 : 1)).toFixed(1))}
+            bounds={ABOVE_NOTHING}
+            onChange={(typed) => {
+              if (typed && typed > 0) setCell({ ...cell, [chosen.depot]: cover.unit === "°" ? typed / 3600 : typed });
+            }}
+          />
         )}
         {lookError && <p className="fail">{lookError.message}</p>}
       </section>

@@ -1,6 +1,8 @@
+import { useId } from "react";
 import type { Cover, Product } from "../../api/client";
 import { num, thousands } from "../../desk/format";
 import { Button } from "../../ui/Button";
+import { Radio } from "../../ui/Radio";
 
 /** Cells of a cut-out against a provider's limit. */
 function Cost({ cover }: { cover: Cover }) {
@@ -32,11 +34,12 @@ interface RowProps {
 
 /** A product with what is known of it, and what of it covers the area. */
 export function ProductRow({ product, cover, chosen, onChoose, onCut, cutting }: RowProps) {
+  const id = useId();
   const down = product.down_for != null;
   return (
     <li className={`${chosen ? "on" : ""} ${down ? "down" : ""}`}>
-      <label>
-        <input type="radio" name="product" checked={chosen} onChange={onChoose} />
+      <label htmlFor={id}>
+        <Radio id={id} group="product" checked={chosen} onChoose={onChoose} />
         <b>{product.title}</b>
         <span className="n">{product.resolution == null ? "–" : `${num(product.resolution)} m`}</span>
         <span className="n">{product.le90 == null ? "–" : `${num(product.le90, 1)} m`}</span>

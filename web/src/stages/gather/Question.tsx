@@ -5,6 +5,7 @@ import { useProject } from "../../desk/context";
 import { WeightIcon } from "../../desk/icons";
 import { Sentence } from "../../desk/Sentence";
 import { Button } from "../../ui/Button";
+import { Entry } from "../../ui/Entry";
 import { CrsChoice } from "./CrsChoice";
 
 interface Props {
@@ -61,15 +62,13 @@ export function Question({ question, onTaken, onLeave }: Props) {
             if ("crs" in one.set_params) return <CrsChoice key={one.label} value={crs} onChange={setCrs} />;
             const open = asked(one.set_params);
             return open ? (
-              <span className="field" key={one.label}>
-                <input
-                  className="text"
-                  aria-label={one.label}
-                  placeholder={WORDS[open] ?? open}
-                  value={texts[open] ?? ""}
-                  onChange={(event) => setTexts({ ...texts, [open]: event.target.value })}
-                />
-              </span>
+              <Entry
+                key={one.label}
+                label={one.label}
+                placeholder={WORDS[open] ?? open}
+                value={texts[open] ?? ""}
+                onChange={(text) => setTexts({ ...texts, [open]: text })}
+              />
             ) : null;
           })}
           <div className="acts">

@@ -18,8 +18,8 @@ from werkzeug.serving import make_server
 from yama.depot.app import Depots
 from yama.depot.tests.test_depot import stock
 from yama.service.depots import client
-from yama.service.depots.api import finest_cell
 from yama.service.depots.models import Order, Part
+from yama.service.depots.products import finest_cell
 from yama.service.holdings.models import Holding
 from yama.service.jobs.models import Job
 from yama.service.jobs.tasks import run_job
