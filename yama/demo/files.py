@@ -109,6 +109,10 @@ def _canopy(truth: Island, rng: np.random.Generator) -> npt.NDArray[np.float32]:
     )
     town = truth.cover == COVERS.index("town")
     top[town] = houses[town]
+    deck = truth.viaduct
+    rows, cols = np.ogrid[: FRAME.rows, : FRAME.cols]
+    along, aside = deck.along_and_aside(FRAME.x_of(cols), FRAME.y_of(rows))
+    top[(np.abs(aside) < 14) & (along > -60) & (along < deck.length + 60)] = 0  # the road is kept clear
     return top
 
 

@@ -82,7 +82,7 @@ def _tile(truth: Island, canopy: npt.NDArray[np.float32], water: npt.NDArray[np.
     _save(held, path)
 
 
-def _river(truth: Island) -> npt.NDArray[np.uint8]:
+def river_cells(truth: Island) -> npt.NDArray[np.uint8]:
     """Cells of the Avel, 1 where its water is."""
     along = np.r_[0, np.cumsum(np.hypot(*np.diff(truth.river, axis=0).T))]
     fine = np.arange(0, along[-1], 1.0)
@@ -95,26 +95,13 @@ def _river(truth: Island) -> npt.NDArray[np.uint8]:
     return wide
 
 
-def viaduct(truth: Island) -> tuple[Array, Array, float]:
-    """Both ends of the Pell viaduct's deck, `(2,)` each, and its height: it crosses the lower Avel at a right angle."""
-    at = int(len(truth.river) * 0.84)
-    along = truth.river[at + 4] - truth.river[at - 4]
-    along /= np.hypot(*along)
-    across = np.array([-along[1], along[0]])
-    middle = truth.river[at]
-    deck = float(_at(truth.heights, middle[:1], middle[1:], 1)[0]) + 24.0
-    return middle - across * 90, middle + across * 90, deck
-
-
 def _bridge(truth: Island, held: dict[str, npt.NDArray[Any]]) -> None:
     """First returns over the viaduct come from its deck."""
-    start, end, deck = viaduct(truth)
-    along = (end - start) / np.hypot(*(end - start))
-    dx, dy = held["x"] - start[0], held["y"] - start[1]
-    length = dx * along[0] + dy * along[1]
-    aside = np.abs(-dx * along[1] + dy * along[0])
-    on = (length > 0) & (length < np.hypot(*(end - start))) & (aside < 5) & (held["number"] == 1) & (held["z"] < deck)
-    held["z"][on] = deck
+    deck = truth.viaduct
+    along, aside = deck.along_and_aside(held["x"], held["y"])
+    over = (along > 0) & (along < deck.length) & (np.abs(aside) < deck.width / 2)
+    on = over & (held["number"] == 1) & (held["z"] < deck.height)
+    held["z"][on] = deck.height
     held["class"][on] = 17
 
 
@@ -138,7 +125,7 @@ def _save(held: dict[str, npt.NDArray[Any]], path: Path) -> None:
 
 def make(truth: Island, canopy: npt.NDArray[np.float32], folder: Path, seed: int) -> list[Path]:
     """Write all tiles; returns their paths."""
-    water = _river(truth)
+    water = river_cells(truth)
     made = []
     for number, corner in enumerate(TILES):
         path = folder / f"avel_lidar_{corner[0]}_{corner[1]}.laz"

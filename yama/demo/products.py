@@ -191,16 +191,32 @@ def _write(product: Product, cells: Array, corner: tuple[float, float], folder: 
             "bytes": path.stat().st_size, "sha256": sha256(path.read_bytes()).hexdigest()}  # fmt: skip
 
 
+_GEOID_WEST, _GEOID_NORTH, _GEOID_STEP = 62.30, -41.14, 1 / 60
+
+
+def _geoid_cells() -> Array:
+    lon = _GEOID_WEST + (np.arange(12) + 0.5) * _GEOID_STEP
+    lat = _GEOID_NORTH - (np.arange(9) + 0.5) * _GEOID_STEP
+    x, y = np.meshgrid(lon, lat)
+    cells: Array = -18.4 + 2.1 * (x - 62.4) * 10 - 1.3 * (y + 41.2) * 10 + 0.3 * np.sin(40 * x) * np.cos(35 * y)
+    return cells
+
+
+def geoid_at(lon: npt.ArrayLike, lat: npt.ArrayLike) -> Array:
+    """Heights of the island's mean sea level above the ellipsoid."""
+    row = (_GEOID_NORTH - np.asarray(lat, np.float64)) / _GEOID_STEP - 0.5
+    col = (np.asarray(lon, np.float64) - _GEOID_WEST) / _GEOID_STEP - 0.5
+    found: Array = ndimage.map_coordinates(_geoid_cells(), [row, col], order=1, mode="nearest")
+    return found
+
+
 def geoid(folder: Path) -> Path:
     """Write the island's made-up geoid: heights of mean sea level above the ellipsoid on a coarse grid of degrees."""
     path = folder / "sundrel_geoid.tif"
-    lon = 62.30 + (np.arange(12) + 0.5) / 60
-    lat = -41.14 - (np.arange(9) + 0.5) / 60
-    x, y = np.meshgrid(lon, lat)
-    heights = -18.4 + 2.1 * (x - 62.4) * 10 - 1.3 * (y + 41.2) * 10 + 0.3 * np.sin(40 * x) * np.cos(35 * y)
+    heights = _geoid_cells()
     with rasterio.open(
         path, "w", driver="GTiff", dtype="float32", count=1, width=12, height=9, crs="EPSG:4326",
-        transform=from_origin(62.30, -41.14, 1 / 60, 1 / 60), compress="deflate",
+        transform=from_origin(_GEOID_WEST, _GEOID_NORTH, _GEOID_STEP, _GEOID_STEP), compress="deflate",
     ) as dataset:  # fmt: skip
         dataset.write(heights.astype(np.float32), 1)
     return path

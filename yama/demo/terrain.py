@@ -25,9 +25,32 @@ FRAME = Grid("EPSG:32741", 443_520.0, 5_442_560.0, 2.0, 2.0, 4096, 5120)
 """The demo project's frame: 10.24 x 8.192 km in cells of 2 m."""
 
 _COARSE = 16
+_VIADUCT_AT = 0.84  # of the Avel's way
 _STEPS = np.array([(-1, -1), (-1, 0), (-1, 1), (0, -1), (0, 1), (1, -1), (1, 0), (1, 1)], np.int64)
 
 Array = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Deck:
+    """A bridge's deck: its two ends, `(2,)` each, its height and width, and the height of the slab below it."""
+
+    start: Array
+    end: Array
+    height: float
+    width: float = 9.0
+    thickness: float = 2.5
+
+    @property
+    def length(self) -> float:
+        """From end to end."""
+        return float(np.hypot(*(self.end - self.start)))
+
+    def along_and_aside(self, x: npt.ArrayLike, y: npt.ArrayLike) -> tuple[Array, Array]:
+        """How far along the deck from its start, and how far to its left, places lie."""
+        to_x, to_y = (self.end - self.start) / self.length
+        dx, dy = np.asarray(x, np.float64) - self.start[0], np.asarray(y, np.float64) - self.start[1]
+        return dx * to_x + dy * to_y, dy * to_x - dx * to_y
 
 
 @dataclass(frozen=True)
@@ -35,7 +58,8 @@ class Island:
     """The truth.
 
     heights: float32 on FRAME, below 0 under the sea. cover: uint8 codes, names in COVERS. river: `(points, 2)`
-    x, y of the Avel from reservoir to sea. lake_level: height of Lantern Water. places: name to x, y.
+    x, y of the Avel from reservoir to sea. lake_level: height of Lantern Water. places: name to x, y. viaduct: the deck
+    of the Pell viaduct.
     """
 
     heights: npt.NDArray[np.float32]
@@ -43,6 +67,7 @@ class Island:
     river: Array
     lake_level: float
     places: dict[str, tuple[float, float]]
+    viaduct: Deck
 
     @property
     def surface(self) -> ArraySurface:
@@ -281,17 +306,21 @@ def island() -> Island:
     bed_cols = np.clip(FRAME.col_of(fine[:, 0]).round().astype(int), 0, FRAME.cols - 1)
     bed[bed_rows, bed_cols] = True
     window = (slice(bed_rows.min() - 60, bed_rows.max() + 60), slice(bed_cols.min() - 60, bed_cols.max() + 60))
+    crossing = 10 * int(-(-len(fine) // 10) * _VIADUCT_AT)
     distance, (ir, ic) = ndimage.distance_transform_edt(~bed[window], return_indices=True)
     profile = np.minimum.accumulate(ndimage.gaussian_filter1d(heights[bed_rows, bed_cols].astype(float), 60))
     to_mouth = np.arange(len(fine) - 1, -1, -1.0)
     profile = np.minimum(profile, 1.8 + 0.03 * to_mouth)  # it comes down to the sea before it meets it
     bed_height = np.zeros(heights.shape, np.float32)
     bed_height[bed_rows, bed_cols] = profile
-    target = bed_height[window][ir, ic] - 1.6 + np.clip(distance * 2 - 8, 0, None) * 0.45
-    near_bed = (distance * 2 < 70) & land[window] & ~lake[window] & ~wall[window]
+    gorge = np.exp(-((np.hypot(x - fine[crossing, 0], y - fine[crossing, 1])[window] / 220.0) ** 4)).astype(np.float32)
+    target = bed_height[window][ir, ic] - 1.6 + np.clip(distance * 2 - 8, 0, None) * (0.45 + 0.6 * gorge)
+    near_bed = (distance * 2 < 70 + 40 * gorge) & land[window] & ~lake[window] & ~wall[window]
     part = heights[window]
     part[near_bed] = np.minimum(part[near_bed], target[near_bed].astype(np.float32))
     heights[window] = np.where(land[window], np.maximum(part, 0.1), part)
+
+    viaduct = _bridged(heights, fine, crossing)
 
     places = _places(line, along, dam, heights)
     qx, qy = places["Dunnock Quarry"]
@@ -302,7 +331,29 @@ def island() -> Island:
 
     cover = _cover(heights, land, lake, away, places, steep, rng)
     river = np.column_stack([fine, np.zeros(len(fine))])[::10, :2]
-    return Island(heights, cover, river, level, places)
+    return Island(heights, cover, river, level, places, viaduct)
+
+
+def _bridged(heights: npt.NDArray[np.float32], fine: Array, crossing: int) -> Deck:
+    """The viaduct's deck across the gorge, at the height of the lower shoulder; the ground at both ends is brought to
+    it, as abutments and the road's cuttings and banks."""
+    along = fine[crossing + 40] - fine[crossing - 40]
+    along /= np.hypot(*along)
+    across = np.array([-along[1], along[0]])
+    ends = fine[crossing] - 90.0 * across, fine[crossing] + 90.0 * across
+    shoulders = [float(heights[int(FRAME.row_of(y)), int(FRAME.col_of(x))]) for x, y in ends]
+    deck = Deck(*ends, round(min(shoulders), 1))
+    row, col = int(FRAME.row_of(fine[crossing, 1])), int(FRAME.col_of(fine[crossing, 0]))
+    window = (slice(row - 200, row + 200), slice(col - 200, col + 200))
+    rows, cols = np.ogrid[window]
+    on, aside = deck.along_and_aside(FRAME.x_of(cols), FRAME.y_of(rows))
+    beyond = np.maximum(-on, on - deck.length)  # metres outside the deck
+    # level for 60 m behind each abutment, then back to the ground; sides sloping over 25 m
+    flat = np.clip(1 - (beyond - 60) / 80, 0, 1) * np.clip(1 - (np.abs(aside) - 7) / 25, 0, 1) * (beyond >= 0)
+    share = (flat * flat * (3 - 2 * flat)).astype(np.float32)
+    part = heights[window]
+    part += share * (np.float32(deck.height) - part)
+    return deck
 
 
 def streams(truth: Island, least: int) -> list[Array]:

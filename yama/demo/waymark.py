@@ -13,7 +13,6 @@ import shapely
 from affine import Affine
 from scipy import ndimage
 
-from yama.demo.lidar import viaduct
 from yama.demo.terrain import COVERS, FRAME, Island, streams
 from yama.terrain.features import Features
 from yama.terrain.formats import vector
@@ -78,7 +77,7 @@ def _rivers(truth: Island, rng: np.random.Generator) -> Features:
 
 def _roads(truth: Island) -> Features:
     offset = shapely.offset_curve(shapely.LineString(truth.river[40:]).simplify(25), 120)
-    start, end, _ = viaduct(truth)
+    start, end = truth.viaduct.start, truth.viaduct.end
     reach = (end - start) / np.hypot(*(end - start))
     lines = [offset, shapely.LineString([start - reach * 350, start, end, end + reach * 450])]
     mx, my = truth.places["Mossgate"]

@@ -10,3 +10,8 @@ Progress = Callable[[float], None]
 
 def ignore_progress(_share: float) -> None:
     """The progress of work nobody watches."""
+
+
+def part_of(progress: Progress, begin: float, end: float) -> Progress:
+    """The progress of a part of some work, which begins and ends at shares of all of it."""
+    return lambda share: progress(begin + (end - begin) * share)

@@ -9,7 +9,7 @@ from yama.terrain.ramps import PATCHES
 
 Quantity = Literal[
     "height", "difference", "slope", "aspect", "brightness", "spread", "count", "intensity", "distance", "source", "curvature",
-    "openness", "contrast", "area", "categories",
+    "openness", "contrast", "area", "categories", "grey", "likeness",
 ]  # fmt: skip
 
 
@@ -74,6 +74,8 @@ QUANTITIES: dict[Quantity, Facts] = {
     "curvature": Facts("curvature", "1/km", "Seesaw", (-20.0, 20.0), diverging=True),
     "openness": Facts("openness", "°", "Slate", (70.0, 100.0)),
     "contrast": Facts("contrast", "SD", "Seesaw", (-2.0, 2.0), "given", diverging=True),
+    "grey": Facts("grey values", "", "Slate", (0.0, 4095.0)),
+    "likeness": Facts("likeness", "", "Kiln", (0.0, 1.0), "given"),
     "area": Facts("upslope area", "m²", "Kiln", (0.0, 1e6)),
     "source": Facts("source", "", "Patchwork", (0.5, _KINDS), "given", categorical=True),
     "categories": Facts("categories", "", "Patchwork", (0.5, _KINDS), "given", categorical=True),

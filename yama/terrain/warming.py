@@ -23,10 +23,10 @@ from yama.terrain.apart import readers
 from yama.terrain.cog import halve
 from yama.terrain.fit.expression import parse
 from yama.terrain.fit.reproject import Resampling, fitted
-from yama.terrain.formats import las, text_grid
+from yama.terrain.formats import image, las, text_grid
 from yama.terrain.formats.declared import Declared
 from yama.terrain.frame import Frame
-from yama.terrain.grid import Grid, Window
+from yama.terrain.grid import Grid, Window, turn_between
 from yama.terrain.interpolate import validate
 from yama.terrain.interpolate.binning import GriddedCloud, Rule
 from yama.terrain.interpolate.contour_sheet import Sheet, crossings, gaps, mislabelled
@@ -48,14 +48,19 @@ from yama.terrain.mosaic.mosaic import Mosaic, place
 from yama.terrain.mosaic.overlap import overlaps
 from yama.terrain.mosaic.rules import RuleName
 from yama.terrain.mosaic.seams import Seams
+from yama.terrain.rational import RationalModel
 from yama.terrain.relief.contours import Levels, contours, lengths
 from yama.terrain.relief.contrast import contrast
 from yama.terrain.relief.curvature import curvature, zevenbergen_thorne_slope
 from yama.terrain.relief.sky import sight
 from yama.terrain.relief.slope import Light, aspect, gradients_of, hillshade, slope
+from yama.terrain.stereo.ortho import JumpSurface, OrthoSurface
+from yama.terrain.stereo.pair import PRESETS, Pair, heights_on
+from yama.terrain.stereo.zero import ZeroLevel
 from yama.terrain.surface import ArraySurface, sample
 
 laspy = later("laspy")
+ndimage = later("scipy.ndimage")
 
 _GRID = Grid("EPSG:32741", 0.0, 16.0, 1.0, 1.0, 16, 16)
 
@@ -156,6 +161,34 @@ def _mosaics() -> None:
         Filled(ArraySurface(holed, _GRID), method, 6.0, held).read_all()
 
 
+def _images() -> None:
+    """The same noise seen by two cameras that lean apart: level ground."""
+    side = 160
+    rng = np.random.default_rng(3)
+    cells = 500 + 90 * ndimage.gaussian_filter(rng.standard_normal((side, side)), 1.2) / 0.24
+    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
+        images = []
+        for lean in (-0.1, 0.1):
+            half, one = side / 2, (1.0,) + (0.0,) * 19
+            row, col = (0.0, 0.0, -1.0, lean * 4) + (0.0,) * 16, (0.0, 1.0) + (0.0,) * 18
+            model = RationalModel(
+                half, half, -41.2, 62.4, 0.0, half, half, half / 111_195, half / 83_665, 320.0, row, one, col, one
+            )
+            path = Path(folder) / f"{lean}.tif"
+            image.write(np.clip(cells, 1, 4000).astype(np.uint16), model, path)
+            images.append(image.read(path))
+        given = Pair.of(*images)
+        pair, _ = given.adjusted(given.tie_points(40, (-60.0, 60.0)).cells)
+        x, y = turn_between("EPSG:4326", "EPSG:32741").transform(62.4, -41.2)
+        grid = Grid("EPSG:32741", round(x) - 50.0, round(y) + 50.0, 2.0, 2.0, 50, 50)
+        heights_on(pair, grid, ZeroLevel(), (-60.0, 60.0), PRESETS["hilly"])
+        surface = ArraySurface(np.zeros((50, 50), np.float32), grid)
+        left, right = (
+            OrthoSurface(surface, one, sensor, ZeroLevel()) for one, sensor in zip(images, pair.sensors, strict=True)
+        )
+        JumpSurface(left, right).read_all()
+
+
 PARTS: dict[str, Callable[[], None]] = {
     "points": _points,
     "slow methods": _slow_methods,
@@ -164,6 +197,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "files": _files,
     "surfaces": _surfaces,
     "mosaics": _mosaics,
+    "images": _images,
 }
 """What runs the kernels, in parts that do not need each other."""
 

@@ -21,7 +21,7 @@ from yama.terrain.grid import Bounds
 from yama.terrain.images import Image
 from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
-from yama.terrain.stereo.rpc import RationalModel
+from yama.terrain.rational import RationalModel
 
 rasterio = later("rasterio")
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
-from yama.terrain.stereo.rpc import TERMS, RationalModel
+from yama.terrain.rational import TERMS, RationalModel
 
 _NAMES = {
     "LINE_OFF": "row_offset", "SAMP_OFF": "col_offset", "LAT_OFF": "latitude_offset", "LONG_OFF": "longitude_offset",

@@ -13,6 +13,7 @@ from yama.terrain.operations import (  # noqa: F401
     fit_to_frame,
     grid_cloud,
     heights,
+    image_pair,
     interpolate_points,
     judge,
     mosaic,

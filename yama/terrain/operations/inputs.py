@@ -89,6 +89,11 @@ class Inputs:
     def __iter__(self) -> Iterator[Held]:
         return (one for each in self._held.values() for one in each)
 
+    @property
+    def roles(self) -> list[str]:
+        """The names of all roles, given or not."""
+        return list(self._held)
+
     def has(self, role: str) -> bool:
         """Whether anything is given in an optional role."""
         return bool(self._held[role])

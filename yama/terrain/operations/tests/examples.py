@@ -15,8 +15,11 @@ from yama.terrain.formats import las
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.held import Held
+from yama.terrain.operations import Task, find
 from yama.terrain.points import Points
+from yama.terrain.stereo.tests import synthetic
 from yama.terrain.surface import ArraySurface
+from yama.terrain.table import Table
 
 CRS = "EPSG:32741"
 GRID = Grid(CRS, 448_000.0, 5_438_200.0, 2.0, 2.0, 100, 90)
@@ -66,6 +69,13 @@ def cloud(folder: Path, name="flight.laz", seed=1) -> Held:
     return las.read(folder / name)
 
 
+def _ties(images: dict[str, Any]) -> Held:
+    """Tie points of a pair."""
+    found = Task(find("tie_points"), images, {"count": 60, "low": 0, "high": 150}, FRAME).run()["ties"]
+    assert isinstance(found, Table)
+    return found
+
+
 def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], list[str]]]:
     """By operation: what goes in, settings, and the outputs asked for beside those always made."""
     contours = _features(
@@ -78,6 +88,8 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
     area = [_features([_box(21, 33, 171, 187)])]
     one, other = surface(), surface(60, 40, 3.0, 50, 60, 1.5)
     relief = ({"surface": one}, {}, [])
+    left, right = synthetic.pair(folder, lambda x, y: _heights(x + 448_090, y + 5_438_100), 280, 260)
+    images = {"left": left, "right": right}
     held = points()
     return {
         "interpolate_points": ({"points": held, "area": area}, {"method": "kriging", "reach_limit": 40}, ["uncertainty", "distance"]),
@@ -103,5 +115,10 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "which_method": ({"points": held}, {"methods": ["triangulation", "nearest"], "folds": 4}, []),
         **dict.fromkeys(("slope", "aspect", "hillshade", "curvature"), relief),
         "sky": ({"surface": one}, {"radius": 20}, []),
+        "tie_points": (images, {"count": 60, "low": 0, "high": 150}, []),
+        "adjust_models": ({**images, "ties": _ties(images)}, {}, []),
+        "image_pair": (images, {"low": 0, "high": 150}, ["model", "ties"]),
+        "orthoimage": ({"image": left, "surface": one}, {}, []),
+        "image_jump": ({**images, "surface": one}, {"most": 3}, []),
         "local_contrast": ({"surface": one}, {"radius": 20}, []),
     }  # fmt: skip

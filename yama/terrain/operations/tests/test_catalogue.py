@@ -28,9 +28,9 @@ from yama.terrain.operations.register import _REGISTER
 from yama.terrain.operations.tests.example import ChangeAlongLines
 from yama.terrain.operations.tests.examples import FRAME, GRID, examples
 from yama.terrain.progress import Progress
-from yama.terrain.stereo.tests.test_rpc import model
 from yama.terrain.surface import ArraySurface, StoredSurface, Surface, store
 from yama.terrain.table import Column, Table
+from yama.terrain.tests.test_rational import model
 
 SUFFIX = {"surface": ".tif", "features": ".gpkg", "cloud": ".laz", "table": ".json", "points": ".csv"}
 

@@ -6,7 +6,7 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from yama.terrain.errors import InputError
-from yama.terrain.stereo.rpc import RationalModel
+from yama.terrain.rational import RationalModel
 
 
 def model(tilt=0.02, curve=0.0) -> RationalModel:

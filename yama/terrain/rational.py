@@ -62,7 +62,7 @@ class RationalModel:
             (np.asarray(height, np.float64) - self.height_offset) / self.height_scale,
         )
         with np.errstate(all="ignore"):
-            terms = _terms(east, north, up)
+            terms = terms_of(east, north, up)
             col = (terms @ np.array(self.col_numerator)) / (terms @ np.array(self.col_denominator))
             row = (terms @ np.array(self.row_numerator)) / (terms @ np.array(self.row_denominator))
         return col * self.col_scale + self.col_offset, row * self.row_scale + self.row_offset
@@ -95,8 +95,8 @@ class RationalModel:
         return np.where(lost, np.nan, longitude), np.where(lost, np.nan, latitude)
 
 
-def _terms(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
-    """The twenty products of longitude, latitude and height: `(..., 20)`."""
+def terms_of(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
+    """The twenty products of longitude, latitude and height, offset and scaled, in the standard's order: `(..., 20)`."""
     return np.stack(
         [np.ones_like(x), x, y, z, x * y, x * z, y * z, x * x, y * y, z * z, x * y * z, x**3, x * y * y, x * z * z,
          x * x * y, y**3, y * z * z, x * x * z, y * y * z, z**3],

@@ -1,0 +1,600 @@
+"""Image pair: tie points, models brought together, heights, orthoimages, and how far the ground jumps, as operations."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated, Any, Literal
+
+import numpy as np
+import numpy.typing as npt
+from pydantic import Field, model_validator
+
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding, Fix
+from yama.terrain.fit.clip import inside, polygons_of
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Bounds, FloatArray, turn_between
+from yama.terrain.images import Image
+from yama.terrain.operations.area import about_bounds
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import CellSize, HeightMetres, NoParams, Params, Titles, Unset
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress, part_of
+from yama.terrain.stereo.adjust import Adjusted
+from yama.terrain.stereo.control import Offset
+from yama.terrain.stereo.ortho import JumpSurface, OrthoSurface
+from yama.terrain.stereo.pair import PRESETS, Pair, heights_on, offset_at
+from yama.terrain.stereo.rays import Sensor
+from yama.terrain.stereo.tie_points import TiePoints
+from yama.terrain.stereo.zero import ZeroLevel
+from yama.terrain.surface import ArraySurface, Surface
+from yama.terrain.surface.accompanied import Accompanied
+from yama.terrain.table import Cell, Column, Table
+from yama.terrain.units import UNITS
+
+ELLIPSOID = "WGS 84 ellipsoid"
+
+_PAIR = {"left": Role("image", "Left image"), "right": Role("image", "Right image")}
+_MODEL = Role("table", "Adjusted models", optional=True)
+_GEOID = Role("surface", "Geoid", optional=True)
+_CONTROL = Role("points", "Control heights", optional=True)
+_ADVICE = 2.0  # cells of the surface for one of the images
+
+_TIE_COLUMNS = (
+    Column("number", "Number", type="whole"),
+    Column("left_col", "Column left", "px", decimals=2),
+    Column("left_row", "Row left", "px", decimals=2),
+    Column("right_col", "Column right", "px", decimals=2),
+    Column("right_row", "Row right", "px", decimals=2),
+    Column("likeness", "Likeness", decimals=2),
+    Column("precision", "Precision", "px", decimals=3),
+    Column("residual", "Residual", "px", decimals=2),
+    Column("used", "Used", type="yes_no"),
+)
+_MODEL_COLUMNS = (
+    Column("image", "Image", type="text"),
+    Column("model", "Coefficients", type="text"),
+    *(Column(name, title, "px", decimals=3) for name, title in (
+        ("c0", "Columns"), ("c1", "Columns along columns"), ("c2", "Columns along rows"),
+        ("r0", "Rows"), ("r1", "Rows along columns"), ("r2", "Rows along rows"))),
+)  # fmt: skip
+
+
+def _pair_of(inputs: Inputs) -> Pair:
+    return Pair.of(inputs.image("left"), inputs.image("right"))
+
+
+def _zero_of(inputs: Inputs) -> ZeroLevel:
+    return ZeroLevel(next(iter(inputs.surfaces("geoid")), None))
+
+
+def _told_geoid(inputs: Inputs) -> str:
+    given = inputs.surfaces("geoid")
+    return given[0].fingerprint if given else ""
+
+
+@dataclass(frozen=True)
+class Models:
+    """Adjusted models as a table has them. geoid: fingerprint of what they were adjusted with."""
+
+    shifts: dict[str, tuple[float, ...]]
+    geoid: str
+    datum: str
+    range: tuple[float, float] | None
+
+
+def models_of(table: Table) -> Models:
+    """What a table of adjusted models says. Raises InputError where it is another table."""
+    if [column.name for column in table.columns] != [column.name for column in _MODEL_COLUMNS]:
+        raise InputError("That table holds no adjusted models. Choose one that Adjust models made.")
+    shifts = {str(row[1]): tuple(float(value or 0.0) for value in row[2:]) for row in table.rows}  # type: ignore[arg-type]
+    searched = table.facts.get("heights")
+    return Models(shifts, str(table.facts.get("geoid", "")), str(table.facts.get("datum", "")),
+                  (float(searched[0]), float(searched[1])) if searched else None)  # fmt: skip
+
+
+def _models(inputs: Inputs) -> Models | None:
+    return models_of(inputs.table("model")) if inputs.has("model") else None
+
+
+def _sensor(image: Image, models: Models | None) -> Sensor:
+    """The image's model, adjusted where there is an adjustment. Raises InputError where that belongs to others."""
+    if models is None:
+        return Sensor(image.model)
+    if image.told not in models.shifts:
+        raise InputError(f"The adjusted models are not those of {image.name}. Choose the ones that were made from it.")
+    c0, c1, c2, r0, r1, r2 = models.shifts[image.told]
+    return Sensor(image.model, (c0, c1, c2, r0, r1, r2))
+
+
+def _about_models(inputs: Inputs) -> list[Finding]:
+    """What is wrong with adjusted models, and with a geoid that they were not made with."""
+    try:
+        models = _models(inputs)
+        images = [one for role in ("left", "right", "image") if role in inputs.roles for one in inputs.images(role)]
+        for one in images:
+            _sensor(one, models)
+    except InputError as error:
+        return [Finding("model", "stop", str(error))]
+    if models is None:
+        return []
+    if "geoid" in inputs.roles and models.geoid != _told_geoid(inputs):
+        said = "with a geoid" if models.geoid else "without a geoid"
+        return [Finding("geoid", "stop", f"The models were adjusted {said}.", "Choose the same here, or heights would be off by "
+                        "its height.")]  # fmt: skip
+    return []
+
+
+def _about_pair(inputs: Inputs) -> list[Finding]:
+    """What both images are to each other."""
+    try:
+        pair = _pair_of(inputs)
+        seen = pair.geometry()
+    except InputError as error:
+        return [Finding("pair", "stop", str(error))]
+    notes = [
+        Finding("geometry", "note", f"The rays are {seen.angle:.1f}° apart; one cell of parallax is worth {seen.height_of_cell:.2f} m of "
+                f"height. The two images share {100 * min(seen.overlap):.0f} % of their ground.")
+    ]  # fmt: skip
+    if seen.angle < 8:
+        notes.append(Finding("narrow", "caution", f"Rays only {seen.angle:.1f}° apart give uncertain heights.",
+                             "15° to 35° are usual."))  # fmt: skip
+    return notes
+
+
+def _about_zero(inputs: Inputs, frame: Frame) -> list[Finding]:
+    """What the heights will be counted from."""
+    if inputs.has("geoid") or inputs.has("control"):
+        return []
+    if "model" in inputs.roles and inputs.has("model") and models_of(inputs.table("model")).datum:
+        return []
+    if frame.vertical_datum in ("", ELLIPSOID):
+        return []
+    return [Finding("zero", "caution", f"Heights will be above the ellipsoid; the frame's are above {frame.vertical_datum}.",
+                    "Choose a geoid, or points whose heights are known.")]  # fmt: skip
+
+
+class TiePointsParams(Params):
+    """How many tie points are looked for, and between which heights."""
+
+    count: int = Field(
+        300,
+        ge=20,
+        le=5000,
+        title="About",
+        description="Squares of a grid over the overlap; one tie point is looked for in each.",
+    )
+    low: Annotated[HeightMetres, Unset("as the model")] | None = Field(
+        None, title="Heights from", description="Lowest ground, above the ellipsoid."
+    )
+    high: Annotated[HeightMetres, Unset("as the model")] | None = Field(
+        None, title="to", description="Highest ground, above the ellipsoid."
+    )
+
+    @model_validator(mode="after")
+    def _in_order(self) -> TiePointsParams:
+        if self.low is not None and self.high is not None and self.low >= self.high:
+            raise ValueError("the lowest height must be below the highest")
+        return self
+
+
+def _between(pair: Pair, low: float | None, high: float | None) -> tuple[float, float]:
+    """Heights above the ellipsoid between which ground is looked for. Raises InputError where they are none."""
+    least, most = pair.heights
+    found = (least if low is None else low, most if high is None else high)
+    if found[0] >= found[1]:
+        raise InputError(
+            f"Ground from {found[0]:g} to {found[1]:g} m is asked for; the models are meant for {least:g} to {most:g} m."
+        )
+    return found
+
+
+def tie_table(ties: TiePoints, residuals: FloatArray, used: npt.NDArray[np.bool_], facts: dict[str, Any]) -> Table:
+    """Tie points as a table, numbered from 1."""
+    rows = [
+        (i + 1, *(round(float(value), 4) for value in ties.cells[i]), round(float(ties.likeness[i]), 4),
+         round(float(ties.precision[i]), 4), round(float(residuals[i]), 4) if np.isfinite(residuals[i]) else None, bool(used[i]))
+        for i in range(len(ties))
+    ]  # fmt: skip
+    return Table(_TIE_COLUMNS, rows, facts)
+
+
+def ties_of(table: Table) -> tuple[TiePoints, npt.NDArray[np.int64]]:
+    """Tie points of a table, and their numbers. Raises InputError where it is another table."""
+    if [column.name for column in table.columns] != [column.name for column in _TIE_COLUMNS]:
+        raise InputError("That table holds no tie points. Choose one that Tie points made.")
+    columns = [np.array([float("nan") if value is None else float(value) for value in table.column(name)])
+               for name in ("left_col", "left_row", "right_col", "right_row", "likeness", "precision")]  # type: ignore[arg-type]  # fmt: skip
+    return TiePoints(*columns), np.array(table.column("number"), np.int64)
+
+
+@register
+class FindTiePoints(Operation[TiePointsParams]):
+    """Places that two images show alike."""
+
+    name = "tie_points"
+    title = "Tie points"
+    stage = "Build"
+    summary = "Places that two overlapping images show alike, measured to hundredths of a cell."
+    inputs = _PAIR
+    outputs = {"ties": Output("table", "Tie points")}
+    heights_in = "metres"
+    previews = "none"
+
+    def check(self, inputs: Inputs, params: TiePointsParams, frame: Frame) -> list[Finding]:
+        return _about_pair(inputs)
+
+    def run(self, inputs: Inputs, params: TiePointsParams, frame: Frame, progress: Progress) -> Results:
+        pair = _pair_of(inputs)
+        ties = pair.tie_points(params.count, _between(pair, params.low, params.high), part_of(progress, 0.0, 0.95))
+        _, found = pair.adjusted(ties.cells)
+        return Results(ties=tie_table(ties, found.sizes, found.used, _facts(pair, found, None)))
+
+
+def _facts(pair: Pair, found: Adjusted, moved: Offset | None) -> dict[str, Any]:
+    seen = pair.geometry()
+    facts: dict[str, Any] = {
+        "left": pair.left.name, "right": pair.right.name, "angle": round(seen.angle, 2), "rms": round(found.rms, 4),
+        "used": int(found.used.sum()), "found": len(found.used), "metres_per_cell": round(seen.height_of_cell, 4),
+    }  # fmt: skip
+    if moved is not None:
+        facts["control"] = {"count": moved.count, "east": round(moved.east, 3), "north": round(moved.north, 3),
+                            "up": round(moved.up, 3), "spread": round(moved.spread, 3), "placed": moved.placed}  # fmt: skip
+    return facts
+
+
+class AdjustParams(Params):
+    """How models are brought together."""
+
+    correction: Annotated[
+        Literal["shift", "affine"], Titles({"shift": "moved", "affine": "moved, turned and scaled"})
+    ] = Field(
+        "shift", title="Images are", description="Affine: also turned, scaled and sheared, which needs 20 tie points."
+    )
+    most: Annotated[float, Unset("by their spread")] | None = Field(
+        None,
+        gt=0,
+        le=50,
+        title="Leave out over",
+        description="Tie points whose rays miss each other by more cells are left out.",
+    )
+    left_out: list[int] = Field(
+        [], max_length=5000, title="Left out", description="Numbers of tie points that are left out whatever they say."
+    )
+    preset: Annotated[Literal["flat", "hilly", "steep", "built_up", "speckled"], Titles(
+        {"flat": "flat", "hilly": "hilly", "steep": "steep", "built_up": "built-up", "speckled": "speckled"})] = Field(
+        "hilly", title="Ground", description="How heights are found that control heights are compared with.")  # fmt: skip
+
+
+def _control(inputs: Inputs, frame: Frame) -> tuple[FloatArray, FloatArray, FloatArray] | None:
+    given = inputs.all_points("control")
+    if not given:
+        return None
+    held = given[0].in_crs(frame.grid.crs)
+    known = np.isfinite(held.z)
+    return held.x[known], held.y[known], held.z[known] * UNITS[held.unit]
+
+
+def _about_control(inputs: Inputs, frame: Frame) -> list[Finding]:
+    known = _control(inputs, frame)
+    if known is None or known[0].size >= 3:
+        return []
+    return [
+        Finding(
+            "control",
+            "stop",
+            f"{known[0].size} control heights are too few; 3 are needed.",
+            "Choose other points, or none.",
+        )
+    ]
+
+
+def _brought_to(
+    pair: Pair, inputs: Inputs, frame: Frame, heights: tuple[float, float], preset: str, progress: Progress
+) -> tuple[Pair, Offset | None]:
+    """The pair with models that agree with control heights, where there are such. Raises InputError where none lies on it."""
+    known = _control(inputs, frame)
+    if known is None:
+        return pair, None
+    zero, how = _zero_of(inputs), PRESETS[preset]
+    total = Offset(0.0, 0.0, 0.0, (0.0, 0.0, 0.0), 0, 0.0, False)
+    for turn in range(2):  # what is far off is compared with the wrong ground at first
+        found = offset_at(pair, frame.grid, zero, heights, how, *known, part_of(progress, turn / 2, (turn + 1) / 2))
+        if found is None:
+            raise InputError(
+                "Fewer than 3 control heights lie where both images show the ground. Choose other points, or none."
+            )
+        pair = pair.moved(found)
+        total = replace(found, east=total.east + found.east, north=total.north + found.north, up=total.up + found.up)
+        heights = heights[0] + found.up, heights[1] + found.up
+    return pair, total
+
+
+def model_table(pair: Pair, facts: dict[str, Any]) -> Table:
+    """Adjusted models as a table."""
+    rows: list[tuple[Cell, ...]] = [(image.name, image.told, *(round(float(value), 6) for value in sensor.shift))
+            for image, sensor in zip((pair.left, pair.right), pair.sensors, strict=True)]  # fmt: skip
+    return Table(_MODEL_COLUMNS, rows, facts)
+
+
+@register
+class AdjustModels(Operation[AdjustParams]):
+    """Models of two images brought together at tie points, and onto the ground at known heights."""
+
+    name = "adjust_models"
+    title = "Adjust models"
+    stage = "Build"
+    summary = "Brings the models of two images together at tie points, and onto known heights."
+    inputs = {**_PAIR, "ties": Role("table", "Tie points"), "control": _CONTROL, "geoid": _GEOID}
+    outputs = {"model": Output("table", "Adjusted models"), "ties": Output("table", "Residuals of tie points")}
+    heights_in = "metres"
+    previews = "none"
+
+    def check(self, inputs: Inputs, params: AdjustParams, frame: Frame) -> list[Finding]:
+        findings = [*_about_pair(inputs), *_about_control(inputs, frame)]
+        try:
+            ties, numbers = ties_of(inputs.table("ties"))
+        except InputError as error:
+            return [*findings, Finding("ties", "stop", str(error))]
+        if params.correction == "affine" and len(ties) < 20:
+            findings.append(Finding("few", "stop", f"{len(ties)} tie points are too few to turn and scale images; 20 are needed.",
+                                    "Only move them.", Fix("Only move", {"correction": "shift"})))  # fmt: skip
+        return findings + _about_zero(inputs, frame)
+
+    def run(self, inputs: Inputs, params: AdjustParams, frame: Frame, progress: Progress) -> Results:
+        ties, numbers = ties_of(inputs.table("ties"))
+        pair, found = _pair_of(inputs).adjusted(
+            ties.cells, params.correction, params.most, np.isin(numbers, params.left_out)
+        )
+        heights = pair.search_range(found.met.height[found.used])
+        moved, by = _brought_to(pair, inputs, frame, heights, params.preset, progress)
+        up = 0.0 if by is None else by.up
+        facts = {**_facts(pair, found, by), "geoid": _told_geoid(inputs), "heights": [heights[0] + up, heights[1] + up],
+                 "datum": _datum(inputs, frame)}  # fmt: skip
+        return Results(
+            model=model_table(moved, facts), ties=tie_table(ties, found.sizes, found.used, _facts(pair, found, by))
+        )
+
+
+def _datum(inputs: Inputs, frame: Frame) -> str:
+    return frame.vertical_datum if inputs.has("geoid") or inputs.has("control") else ""
+
+
+class ImagePairParams(Params):
+    """How two images are matched, and what is kept."""
+
+    preset: Annotated[Literal["flat", "hilly", "steep", "built_up", "speckled"], Titles(
+        {"flat": "flat", "hilly": "hilly", "steep": "steep", "built_up": "built-up", "speckled": "speckled"},
+        {"flat": "Heights hardly change: smooth, with few holes.", "hilly": "Rolling ground and woods.",
+         "steep": "Heights change all the time: follows slopes and cliffs.",
+         "built_up": "Heights jump where grey values do: walls and roofs stay sharp.",
+         "speckled": "Radar: compares larger areas, because single cells say little."})] = Field("hilly", title="Ground")  # fmt: skip
+    low: Annotated[HeightMetres, Unset("by tie points")] | None = Field(
+        None, title="Heights from", description="Lowest ground, above the ellipsoid."
+    )
+    high: Annotated[HeightMetres, Unset("by tie points")] | None = Field(
+        None, title="to", description="Highest ground, above the ellipsoid."
+    )
+    smoothness: float = Field(
+        1.0, ge=0.25, le=4, description="Above 1: changes of height cost more. Below: they cost less."
+    )
+    likeness: float = Field(
+        0.5, ge=0, le=0.95, title="Least likeness", description="Cells where both images look less alike stay empty."
+    )
+    cell_size: CellSize | None = Field(
+        None, gt=0, description="The frame's where not given. About twice the image's is best."
+    )
+    bounds: tuple[float, float, float, float] | None = Field(
+        None, title="Rectangle", description="West, south, east, north in the frame's CRS: only what lies in it."
+    )
+
+    @model_validator(mode="after")
+    def _in_order(self) -> ImagePairParams:
+        if self.low is not None and self.high is not None and self.low >= self.high:
+            raise ValueError("the lowest height must be below the highest")
+        return self
+
+
+@register
+class ImagePair(Operation[ImagePairParams]):
+    """Heights from two overlapping images."""
+
+    name = "image_pair"
+    title = "Image pair"
+    stage = "Build"
+    summary = "Heights from two overlapping images with rational polynomials."
+    inputs = {
+        **_PAIR, "model": _MODEL, "control": _CONTROL, "geoid": _GEOID,
+        "empty": Role("features", "Left empty", many=True, optional=True, of=("polygons",)),
+    }  # fmt: skip
+    outputs = {
+        "surface": Output("surface", "Surface", "height"),
+        "uncertainty": Output("surface", "Standard error", "spread"),
+        "likeness": Output("surface", "Likeness", "likeness"),
+        "model": Output("table", "Adjusted models", when="asked"),
+        "ties": Output("table", "Tie points", when="asked"),
+    }
+    heights_in = "metres"
+    previews = "none"
+
+    def cell_size_of(self, params: ImagePairParams) -> float | None:
+        return params.cell_size
+
+    def cost(self, inputs: Inputs, params: ImagePairParams, frame: Frame) -> float | None:
+        left, right = inputs.image("left"), inputs.image("right")
+        return 6.0 + 6e-6 * min(left.rows * left.cols, right.rows * right.cols)
+
+    def check(self, inputs: Inputs, params: ImagePairParams, frame: Frame) -> list[Finding]:
+        findings = _about_pair(inputs)
+        if any(one.weight == "stop" for one in findings):
+            return findings
+        findings += [*_about_models(inputs), *_about_control(inputs, frame), *about_bounds(params.bounds, frame)]
+        if any(one.weight == "stop" for one in findings):
+            return findings
+        pair = _pair_of(inputs)
+        seen = pair.geometry()
+        x, y = turn_between("EPSG:4326", frame.grid.crs).transform(seen.ring[:, 0], seen.ring[:, 1])
+        box = Bounds(float(np.min(x)), float(np.min(y)), float(np.max(x)), float(np.max(y)))
+        if not np.isfinite(box).all() or frame.grid.bounds.intersection(box) is None:
+            return [
+                *findings,
+                Finding(
+                    "outside",
+                    "stop",
+                    "What both images show lies outside the frame.",
+                    "Choose others, or move the frame.",
+                ),
+            ]
+        cell = params.cell_size or frame.grid.metres_per_cell()[0]
+        if cell < 1.5 * seen.cell:
+            best = float(f"{_ADVICE * seen.cell:.2g}")
+            findings.append(Finding("fine", "caution", f"Cells of {cell:g} m are finer than images of {seen.cell:.2g} m can fill.",
+                                    "About twice the image's cells is best.", Fix(f"Cells of {best:g} m", {"cell_size": best})))  # fmt: skip
+        elif cell > 6 * seen.cell:
+            findings.append(
+                Finding(
+                    "coarse", "note", f"Cells of {cell:g} m leave out detail that images of {seen.cell:.2g} m have."
+                )
+            )
+        return findings + _about_zero(inputs, frame)
+
+    def run(self, inputs: Inputs, params: ImagePairParams, frame: Frame, progress: Progress) -> Results:
+        grid = frame.with_cell_size(params.cell_size).grid if params.cell_size else frame.grid
+        if params.bounds is not None:
+            grid = grid.part(grid.window_over(Bounds(*params.bounds)).clipped(grid.rows, grid.cols))
+        models = _models(inputs)
+        pair = _pair_of(inputs)
+        tables: dict[str, Table] = {}
+        if models is None:
+            given = _between(pair, params.low, params.high)
+            ties = pair.tie_points(heights=given, progress=part_of(progress, 0.0, 0.1))
+            pair, found = pair.adjusted(ties.cells)
+            heights = pair.search_range(found.met.height[found.used])
+            pair, by = _brought_to(pair, inputs, frame, heights, params.preset, part_of(progress, 0.1, 0.35))
+            up = 0.0 if by is None else by.up
+            heights = heights[0] + up, heights[1] + up
+            facts = {
+                **_facts(pair, found, by),
+                "geoid": _told_geoid(inputs),
+                "heights": list(heights),
+                "datum": _datum(inputs, frame),
+            }
+            tables = {"model": model_table(pair, facts), "ties": tie_table(ties, found.sizes, found.used, facts)}
+        else:
+            pair = replace(pair, sensors=(_sensor(pair.left, models), _sensor(pair.right, models)))
+            heights = models.range or pair.heights
+            tables = {"model": inputs.table("model")}
+        heights = (heights[0] if params.low is None else params.low, heights[1] if params.high is None else params.high)
+        base = PRESETS[params.preset]
+        how = replace(base, steep=max(round(base.steep * params.smoothness), 1), jump=max(round(base.jump * params.smoothness), 2),
+                      likeness=min(params.likeness, base.likeness) if params.preset == "speckled" else params.likeness)  # fmt: skip
+        made = heights_on(pair, grid, _zero_of(inputs), heights, how, part_of(progress, 0.35, 0.97))
+        cells = [made.height, made.uncertainty, made.likeness]
+        if inputs.has("empty"):
+            covered = inside(polygons_of(inputs.features("empty"), grid.crs), grid) > 0
+            for one in cells:
+                one[covered] = np.nan
+        if not np.isfinite(cells[0]).any():
+            raise InputError("Nothing could be matched: both images look alike nowhere on the frame. Water, cloud or snow may cover "
+                             "it, or the heights that were asked for are not those of the ground.")  # fmt: skip
+        said = models.datum if models is not None else _datum(inputs, frame)
+        datum = said or ELLIPSOID
+        height, unsure, alike = (
+            ArraySurface(one, grid, unit, datum) for one, unit in zip(cells, ("m", "m", ""), strict=True)
+        )
+        surface: Surface = Accompanied(height, uncertainty=unsure)
+        return Results(surface=surface, uncertainty=unsure, likeness=alike, **tables)
+
+
+@register
+class Orthoimage(Operation[NoParams]):
+    """An image laid on a surface."""
+
+    name = "orthoimage"
+    title = "Orthoimage"
+    stage = "Build"
+    summary = "An image laid on a surface, cell by cell; ground that the image cannot see stays empty."
+    inputs = {
+        "image": Role("image", "Image"),
+        "surface": Role("surface", "Surface", quantity="height"),
+        "model": _MODEL,
+        "geoid": _GEOID,
+    }
+    outputs = {"surface": Output("surface", "Orthoimage", "grey")}
+    heights_in = "metres"
+
+    def check(self, inputs: Inputs, params: NoParams, frame: Frame) -> list[Finding]:
+        return [*_about_models(inputs), *_about_reach(inputs, ("image",)), *_about_level(inputs)]
+
+    def run(self, inputs: Inputs, params: NoParams, frame: Frame, progress: Progress) -> Results:
+        image = inputs.image("image")
+        sensor = _sensor(image, _models(inputs))
+        return Results(surface=OrthoSurface(inputs.surface("surface"), image, sensor, _zero_of(inputs)))
+
+
+def _about_reach(inputs: Inputs, roles: tuple[str, ...]) -> list[Finding]:
+    """Whether images and surface show ground in common."""
+    surface = inputs.surface("surface")
+    found = []
+    for role in roles:
+        image = inputs.image(role)
+        turn = turn_between(image.crs, surface.grid.crs)
+        box = Bounds(*(float(value) for value in turn.transform_bounds(*image.bounds)))
+        if not np.isfinite(box).all() or surface.grid.bounds.intersection(box) is None:
+            found.append(Finding("outside", "stop", f"{image.name} shows no ground of the surface.", "Choose others."))
+    return found
+
+
+def _about_level(inputs: Inputs) -> list[Finding]:
+    """Whether the surface's heights are counted from where the models see them."""
+    datum = inputs.surface("surface").vertical_datum
+    if inputs.has("geoid") or inputs.has("model") or datum in ("", ELLIPSOID):
+        return []
+    return [Finding("zero", "caution", f"The surface's heights are above {datum}, those of the image's model above the ellipsoid.",
+                    "Choose a geoid, or adjusted models; else the image lies beside where it should.")]  # fmt: skip
+
+
+class JumpParams(Params):
+    """How far a jump is looked for."""
+
+    most: int = Field(
+        5, ge=1, le=20, title="Up to", description="Cells of the surface up to which a jump is looked for."
+    )
+    likeness: float = Field(
+        0.5,
+        ge=0,
+        le=0.95,
+        title="Least likeness",
+        description="Cells where both orthoimages look less alike stay empty.",
+    )
+
+
+@register
+class ImageJump(Operation[JumpParams]):
+    """Where a surface is wrong, as two images see it."""
+
+    name = "image_jump"
+    title = "How far the ground jumps"
+    stage = "Judge"
+    summary = "Where a surface is wrong by two images: too high where positive. Needs no checkpoint."
+    inputs = {**_PAIR, "surface": Role("surface", "Surface", quantity="height"), "model": _MODEL, "geoid": _GEOID}
+    outputs = {"surface": Output("surface", "Error by images", "difference")}
+    heights_in = "metres"
+
+    def check(self, inputs: Inputs, params: JumpParams, frame: Frame) -> list[Finding]:
+        return [
+            *_about_pair(inputs),
+            *_about_models(inputs),
+            *_about_reach(inputs, ("left", "right")),
+            *_about_level(inputs),
+        ]
+
+    def run(self, inputs: Inputs, params: JumpParams, frame: Frame, progress: Progress) -> Results:
+        models, zero, surface = _models(inputs), _zero_of(inputs), inputs.surface("surface")
+        left, right = (
+            OrthoSurface(surface, one, _sensor(one, models), zero)
+            for one in (inputs.image("left"), inputs.image("right"))
+        )
+        return Results(surface=JumpSurface(left, right, params.most, params.likeness))

@@ -1,0 +1,141 @@
+"""Parallaxes of a whole pair of epipolar images: level by level from coarse to fine, each level in blocks."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+
+import numpy as np
+import numpy.typing as npt
+
+from yama.terrain.cluster import cores
+from yama.terrain.progress import Progress, ignore_progress, part_of
+from yama.terrain.stereo.epipolar import halved
+from yama.terrain.stereo.matching import Matched, Matching, one_level, ranges, without_specks
+
+Floats = npt.NDArray[np.float32]
+Ints = npt.NDArray[np.int32]
+
+BLOCK = 768
+"""Rows and columns of a block."""
+
+HALO = 96
+"""Cells around a block that are matched with it, so that the paths through it are long enough."""
+
+_MOST_AT_TOP = 64
+_LEAST_SIDE = 40
+_NEAR, _FAR = 3, 24
+_MARGIN = 2
+_MOST = 40
+
+
+def levels_for(shape: tuple[int, int], low: int, high: int) -> int:
+    """How many times the images are halved: until the range of parallaxes is short, as far as their size allows."""
+    level = 0
+    while min(shape) >> (level + 1) >= _LEAST_SIDE and (level < 3 or (high - low) >> level > _MOST_AT_TOP):
+        level += 1
+    return level
+
+
+def match(
+    left: Floats, right: Floats, low: int, high: int, how: Matching, progress: Progress = ignore_progress
+) -> Matched:
+    """Match two epipolar images.
+
+    Parameters
+    ----------
+    left, right : ndarray of float32, shape (rows, cols)
+        NaN where an image has nothing.
+    low, high : int
+        Least and largest parallax in cells.
+    how : Matching
+    progress : callable
+        Told the share that is done; what it raises ends the work.
+
+    Returns
+    -------
+    Matched
+        Of the left image's cells.
+    """
+    top = levels_for(left.shape, low, high)
+    pyramid = [(left, right)]
+    for _ in range(top):
+        pyramid.append((halved(pyramid[-1][0]), halved(pyramid[-1][1])))
+    total = sum(one.size for one, _ in pyramid)
+    done = 0.0
+    found: Matched | None = None
+    for level in range(top, -1, -1):
+        one, other = pyramid[level]
+        first, last = _shared(low, level, np.floor), _shared(high, level, np.ceil)
+        if found is None:
+            starts = np.full(one.shape, first, np.int32)
+            counts = np.full(one.shape, last - first + 1, np.int32)
+        else:
+            starts, counts = ranges(found.parallax, one.shape, first, last, _NEAR, _FAR, _MARGIN, _MOST)
+        share = one.size / total
+        found = _in_blocks(one, other, starts, counts, how, part_of(progress, done, done + share))
+        speck = how.speck if level == 0 else max(how.speck >> (2 * level), 6)
+        without_specks(found.parallax, speck, 1.0)
+        if level:
+            found.parallax[~(found.likeness >= how.likeness - 0.15)] = np.nan
+        done += share
+    assert found is not None
+    return found
+
+
+def _shared(parallax: int, level: int, whole: np.ufunc) -> int:
+    return int(whole(parallax / 2**level))
+
+
+def _in_blocks(left: Floats, right: Floats, low: Ints, count: Ints, how: Matching, progress: Progress) -> Matched:
+    """One level, block by block; each of them sees `HALO` cells around itself."""
+    rows, cols = left.shape
+    out = Matched(*(np.full(left.shape, np.nan, np.float32) for _ in range(4)))
+    blocks = [(r, c) for r in range(0, rows, BLOCK) for c in range(0, cols, BLOCK)]
+    most = cores()
+    alone = len(blocks) < most
+
+    def one(row: int, col: int) -> None:
+        top, bottom = max(row - HALO, 0), min(row + BLOCK + HALO, rows)
+        begin, end = max(col - HALO, 0), min(col + BLOCK + HALO, cols)
+        mine = left[top:bottom, begin:end]
+        if not np.isfinite(mine).any():
+            return
+        starts, counts = low[top:bottom, begin:end], count[top:bottom, begin:end]
+        # the right image's columns are taken where the block is seen there; what is needed beyond stands at both ends
+        least, largest = int(starts.min()), int((starts + counts).max())
+        moved = (least + largest) // 2
+        beyond = max(largest - moved, moved - least)
+        wide = ((0, 0), (beyond, beyond))
+        theirs = np.full((bottom - top, end - begin + 2 * beyond), np.nan, np.float32)
+        from_col, to_col = begin + moved - beyond, end + moved + beyond
+        inner = slice(max(from_col, 0), max(min(to_col, cols), 0))
+        if inner.start < inner.stop:
+            theirs[:, inner.start - from_col : inner.stop - from_col] = right[top:bottom, inner]
+        matched = one_level(
+            np.pad(mine, wide, constant_values=np.nan), theirs, np.pad(starts - moved, wide), np.pad(counts, wide, constant_values=1),
+            how, workers=most if alone else 1,
+        )  # fmt: skip
+        here = (
+            slice(row - top, row - top + BLOCK),
+            slice(col - begin + beyond, min(col - begin + BLOCK, end - begin) + beyond),
+        )
+        there = (slice(row, row + BLOCK), slice(col, col + BLOCK))
+        out.parallax[there] = matched.parallax[here] + np.float32(moved)
+        out.likeness[there] = matched.likeness[here]
+        out.ratio[there] = matched.ratio[here]
+        out.apart[there] = matched.apart[here]
+
+    with ThreadPoolExecutor(1 if alone else most) as pool:
+        # a few at a time, so that cancelling is heard and memory stays bounded
+        for number, batch in enumerate(blocks[i : i + most] for i in range(0, len(blocks), most)):
+            list(pool.map(lambda block: one(*block), batch))
+            progress(min((number + 1) * most / len(blocks), 1.0))
+    return out
+
+
+def kept(matched: Matched, how: Matching) -> Matched:
+    """The same without what looks too little alike in both images: still water, clouds, what moved."""
+    parallax = np.where(matched.likeness >= how.likeness, matched.parallax, np.float32(np.nan))
+    without_specks(parallax, how.speck, 1.0)
+    return replace(matched, parallax=parallax)
