@@ -1,6 +1,6 @@
 """The demo's files, with all that is deliberately wrong with them.
 
-`make(folder)` writes survey points, checkpoints, lidar, an old sheet's contours, a geoid and what the depots offer; the
+`make(folder)` writes survey points, checkpoints, lidar, an old sheet's contours, an image pair, a geoid and what the depots offer; the
 same cells and coordinates every time. What is wrong is listed in each module's FAULTS, so that tests can look for it.
 """
 
@@ -16,7 +16,7 @@ from pyproj import Transformer
 from rasterio.transform import from_origin
 from scipy import ndimage
 
-from yama.demo import lidar, products, sheet, waymark
+from yama.demo import lidar, pair, products, sheet, waymark
 from yama.demo.terrain import COVERS, FRAME, SEED, Island, island
 from yama.terrain.frame import Frame
 from yama.terrain.surface import sample
@@ -97,8 +97,9 @@ def _checkpoints(truth: Island, rng: np.random.Generator) -> list[tuple[float, f
     return [(x, y, z, name) for (x, y), z, name in zip(places, heights, names, strict=True)]
 
 
-def _canopy(truth: Island, rng: np.random.Generator) -> npt.NDArray[np.float32]:
-    """Heights of trees and buildings above the ground."""
+def canopy_of(truth: Island) -> npt.NDArray[np.float32]:
+    """Heights of trees and buildings above the ground, in the truth's cells."""
+    rng = np.random.default_rng(SEED + 3)
     top = np.zeros(truth.heights.shape, np.float32)
     wood = truth.cover == COVERS.index("wood")
     small = rng.uniform(6, 17, (FRAME.rows // 4, FRAME.cols // 4)).astype(np.float32)
@@ -160,11 +161,12 @@ def _table(path: Path, rows: list[tuple[float, float, float, str]], last: str, d
             writer.writerow([number, *numbers, code])
 
 
-def make(folder: Path) -> dict[str, Path]:
-    """Write all files into `folder`, the depots' into `folder/depot`; returns paths by short name."""
+def make(folder: Path, *, images: bool = True) -> dict[str, Path]:
+    """Write all files into `folder`, the depots' into `folder/depot`; returns paths by short name. images: with the image
+    pair, which takes the longest."""
     folder.mkdir(parents=True, exist_ok=True)
     truth = island()
-    canopy = _canopy(truth, np.random.default_rng(SEED + 3))
+    canopy = canopy_of(truth)
     paths = {
         "survey": folder / "survey_points_2026.csv",
         "checkpoints": folder / "checkpoints_2026.csv",
@@ -177,6 +179,8 @@ def make(folder: Path) -> dict[str, Path]:
     paths["contours"], paths["sheet"] = sheet.make(truth, folder, SEED + 5)
     for number, tile in enumerate(lidar.make(truth, canopy, folder, SEED + 10)):
         paths[f"lidar_{number}"] = tile
+    if images:
+        paths["left"], paths["right"] = pair.make(truth, canopy, folder, SEED + 40)
     depot = folder / "depot"
     products.make(truth, canopy, depot, SEED + 20)
     waymark.make(truth, depot, SEED + 30)

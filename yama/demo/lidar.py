@@ -100,7 +100,7 @@ def _bridge(truth: Island, held: dict[str, npt.NDArray[Any]]) -> None:
     deck = truth.viaduct
     along, aside = deck.along_and_aside(held["x"], held["y"])
     over = (along > 0) & (along < deck.length) & (np.abs(aside) < deck.width / 2)
-    on = over & (held["number"] == 1) & (held["z"] < deck.height)
+    on = over & (held["number"] == 1) & (held["z"] < deck.height) & (held["class"] != 7)
     held["z"][on] = deck.height
     held["class"][on] = 17
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid, turn_between
@@ -207,7 +208,7 @@ def heights_on(
     shift : Offset, optional
         Added to what is found.
     """
-    planes = sections(pair, heights, cell=cell)
+    planes = sections(pair, heights, _ring_over(pair, grid, heights), cell)
     found: Gridded | None = None
     for number, plane in enumerate(planes):
         begin, end = number / len(planes), (number + 1) / len(planes)
@@ -221,6 +222,42 @@ def heights_on(
         one = gridded(cloud, grid, part_of(part, 0.87, 1.0))
         found = one if found is None else _better(found, one)
     assert found is not None
+    return found
+
+
+def _ring_over(pair: Pair, grid: Grid, heights: tuple[float, float]) -> FloatArray | None:
+    """What both images show of a grid, as longitude and latitude; None for all of it. Ground as high and as low as may be lies
+    beside its place on the epipolar plane, so the ring is that much wider. Raises InputError where they show none of it."""
+    seen = pair.geometry((heights[0] + heights[1]) / 2)
+    t = np.linspace(0, 1, 9)[:-1]
+    box = grid.bounds
+    x = np.concatenate(
+        [
+            box.west + (box.east - box.west) * t,
+            np.full(8, box.east),
+            box.east + (box.west - box.east) * t,
+            np.full(8, box.west),
+        ]
+    )
+    y = np.concatenate(
+        [
+            np.full(8, box.south),
+            box.south + (box.north - box.south) * t,
+            np.full(8, box.north),
+            box.north + (box.south - box.north) * t,
+        ]
+    )
+    lon, lat = turn_between(grid.crs, "EPSG:4326").transform(x, y)
+    across = np.cos(np.deg2rad(np.mean(lat)))  # degrees of longitude are shorter, and are grown as if they were not
+    reach = (0.5 * (heights[1] - heights[0]) + 64 * seen.cell) / 111_195
+    area = shapely.Polygon(np.stack([np.asarray(lon) * across, lat], axis=1)).buffer(reach, join_style="mitre")
+    both = shapely.Polygon(seen.ring * [across, 1.0])
+    if area.contains(both):
+        return None
+    part = shapely.intersection(area, both)
+    if part.is_empty:
+        raise InputError("The two images show nothing of the area. Choose another one, or other images.")
+    found: FloatArray = shapely.get_coordinates(part.convex_hull) / [across, 1.0]
     return found
 
 

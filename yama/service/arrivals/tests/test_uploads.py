@@ -17,7 +17,7 @@ from yama.terrain.features import Features
 from yama.terrain.formats import rpc, vector
 from yama.terrain.grid import Grid
 from yama.terrain.overview import RECORD
-from yama.terrain.stereo.tests.test_rpc import model
+from yama.terrain.tests.test_rational import model
 
 
 def cloud_bytes(count=5000, seed=1, compressed=True) -> bytes:

@@ -13,7 +13,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.formats import image, rpc
 from yama.terrain.formats.declared import Declared
 from yama.terrain.images import Image
-from yama.terrain.stereo.tests.test_rpc import model
+from yama.terrain.tests.test_rational import model
 
 
 class ImageTest(SimpleTestCase):
