@@ -27,6 +27,7 @@ from yama.service.holdings.drafts import router as drafts
 from yama.service.holdings.files_api import router as holding_files
 from yama.service.holdings.frames import router as holding_frames
 from yama.service.holdings.map_api import router as holding_maps
+from yama.service.images.api import router as images
 from yama.service.jobs.api import router as jobs
 from yama.service.judging.api import router as judging
 from yama.service.projects.api import router as projects
@@ -64,7 +65,7 @@ api.add_router("/frames", extents)
 api.add_router("/invitations", invited)
 for _router in (
     holding_frames, projects, invitations, judging, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
-    products, orders, map_features, jobs, delivery, sharing, tiles, lines, readings, figures,
+    products, orders, map_features, jobs, delivery, sharing, tiles, lines, readings, figures, images,
 ):  # fmt: skip
     api.add_router("/projects", _router)
 

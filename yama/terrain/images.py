@@ -65,11 +65,16 @@ class Image:
         if top >= bottom or left >= right:
             return out
         try:
-            with rasterio.open(self.path, driver="GTiff") as dataset:
+            levelled = level > 0 and self._has(level)
+            with rasterio.open(
+                self.path, driver="GTiff", **({"overview_level": level - 1} if levelled else {})
+            ) as dataset:
+                if levelled:
+                    scale, level = 1, 0
                 window = rasterio.windows.Window(
                     left * scale, top * scale, (right - left) * scale, (bottom - top) * scale
                 )
-                inside = window.intersection(rasterio.windows.Window(0, 0, self.cols, self.rows))
+                inside = window.intersection(rasterio.windows.Window(0, 0, dataset.width, dataset.height))
                 cells = dataset.read(1, window=inside).astype(np.float32)
                 nodata = 0 if dataset.nodata is None else dataset.nodata
         except (rasterio.errors.RasterioError, OSError) as error:
@@ -83,3 +88,9 @@ class Image:
             cells = cells.reshape(cells.shape[0] // 2, 2, cells.shape[1] // 2, 2).mean((1, 3), dtype=np.float32)
         out[top - row : bottom - row, left - col : right - col] = cells
         return out
+
+    def _has(self, level: int) -> bool:
+        """Whether the file has means of so many cells ready."""
+        with rasterio.open(self.path, driver="GTiff") as dataset:
+            ready = dataset.overviews(1)
+            return len(ready) >= level and ready[level - 1] == 2**level

@@ -102,6 +102,11 @@ class Holding(models.Model):
         return project_dir(self.project_id) / f"{self.key}.cloud"
 
     @property
+    def image_path(self) -> Path:
+        """Where an image is kept with its coarser levels."""
+        return project_dir(self.project_id) / f"{self.key}.image.tif"
+
+    @property
     def holes_path(self) -> Path:
         """The shapes of a stored surface's holes, where it has any."""
         return project_dir(self.project_id) / f"{self.key}.holes"
@@ -116,6 +121,7 @@ class Holding(models.Model):
         """Where files of it may be, but its upload."""
         return [
             self.cells_path, self.points_path, self.overview_path, self.holes_path, self.picture_path, self.table_path,
+            self.image_path,
         ]  # fmt: skip
 
     def dependants(self) -> list[Holding]:

@@ -155,6 +155,32 @@ def write(cells: npt.NDArray[Any], model: RationalModel, path: str | Path) -> No
         dataset.write(cells, 1)
 
 
+def with_levels(held: Image, path: Path, progress: Progress = ignore_progress) -> None:
+    """Write an image's first band in tiles, with coarser levels of means down to one tile; 0 where it is empty.
+
+    Strip by strip, so that memory stays bounded. Raises InputError where the image cannot be read to its end.
+    """
+    profile = {"driver": "GTiff", "dtype": "float32", "count": 1, "height": held.rows, "width": held.cols, "nodata": 0,
+               "tiled": True, "blockxsize": 256, "blockysize": 256, "compress": "deflate", "predictor": 3, "zlevel": 1,
+               "bigtiff": "if_safer"}  # fmt: skip
+    with rasterio.open(held.path, driver="GTiff") as dataset:
+        if dataset.dtypes[0] in ("uint8", "uint16"):
+            profile |= {"dtype": dataset.dtypes[0], "predictor": 2}
+    step = max(_STRIP // held.cols // 256, 1) * 256
+    with rasterio.open(path, "w", **profile) as made:
+        for row in range(0, held.rows, step):
+            cells = np.nan_to_num(held.read(row, 0, min(step, held.rows - row), held.cols))
+            made.write(
+                cells.astype(str(profile["dtype"])), 1, window=rasterio.windows.Window(0, row, held.cols, len(cells))
+            )
+            progress(0.7 * (row + len(cells)) / held.rows)
+    scales = [2**level for level in range(1, 12) if max(held.rows, held.cols) > 256 * 2 ** (level - 1)]
+    if scales:
+        with rasterio.open(path, "r+") as made:
+            made.build_overviews(scales, rasterio.enums.Resampling.average)
+    progress(1.0)
+
+
 def _scan(dataset: Any, facts: ImageFacts, progress: Progress) -> None:
     low, high, empty, full = np.inf, -np.inf, 0, 0
     nodata = 0 if dataset.nodata is None else dataset.nodata

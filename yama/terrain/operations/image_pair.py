@@ -24,6 +24,7 @@ from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, part_of
 from yama.terrain.stereo.adjust import Adjusted
 from yama.terrain.stereo.control import Offset
+from yama.terrain.stereo.matching import Matching
 from yama.terrain.stereo.ortho import JumpSurface, OrthoSurface
 from yama.terrain.stereo.pair import PRESETS, Pair, heights_on, offset_at
 from yama.terrain.stereo.rays import Sensor
@@ -99,7 +100,7 @@ def _models(inputs: Inputs) -> Models | None:
     return models_of(inputs.table("model")) if inputs.has("model") else None
 
 
-def _sensor(image: Image, models: Models | None) -> Sensor:
+def sensor_of(image: Image, models: Models | None) -> Sensor:
     """The image's model, adjusted where there is an adjustment. Raises InputError where that belongs to others."""
     if models is None:
         return Sensor(image.model)
@@ -109,13 +110,27 @@ def _sensor(image: Image, models: Models | None) -> Sensor:
     return Sensor(image.model, (c0, c1, c2, r0, r1, r2))
 
 
+def usual_range(pair: Pair, models: Models | None) -> tuple[float, float]:
+    """Heights above the ellipsoid between which ground is looked for where nothing else is said."""
+    return (models.range if models else None) or pair.heights
+
+
+def matching_of(preset: str, smoothness: float, likeness: float) -> Matching:
+    """How images are matched by a preset, with changes of height made dearer or cheaper."""
+    base = PRESETS[preset]
+    return replace(
+        base, steep=max(round(base.steep * smoothness), 1), jump=max(round(base.jump * smoothness), 2),
+        likeness=min(likeness, base.likeness) if preset == "speckled" else likeness,
+    )  # fmt: skip
+
+
 def _about_models(inputs: Inputs) -> list[Finding]:
     """What is wrong with adjusted models, and with a geoid that they were not made with."""
     try:
         models = _models(inputs)
         images = [one for role in ("left", "right", "image") if role in inputs.roles for one in inputs.images(role)]
         for one in images:
-            _sensor(one, models)
+            sensor_of(one, models)
     except InputError as error:
         return [Finding("model", "stop", str(error))]
     if models is None:
@@ -483,13 +498,11 @@ class ImagePair(Operation[ImagePairParams]):
             }
             tables = {"model": model_table(pair, facts), "ties": tie_table(ties, found.sizes, found.used, facts)}
         else:
-            pair = replace(pair, sensors=(_sensor(pair.left, models), _sensor(pair.right, models)))
-            heights = models.range or pair.heights
+            pair = replace(pair, sensors=(sensor_of(pair.left, models), sensor_of(pair.right, models)))
+            heights = usual_range(pair, models)
             tables = {"model": inputs.table("model")}
         heights = (heights[0] if params.low is None else params.low, heights[1] if params.high is None else params.high)
-        base = PRESETS[params.preset]
-        how = replace(base, steep=max(round(base.steep * params.smoothness), 1), jump=max(round(base.jump * params.smoothness), 2),
-                      likeness=min(params.likeness, base.likeness) if params.preset == "speckled" else params.likeness)  # fmt: skip
+        how = matching_of(params.preset, params.smoothness, params.likeness)
         made = heights_on(pair, grid, _zero_of(inputs), heights, how, part_of(progress, 0.35, 0.97))
         cells = [made.height, made.uncertainty, made.likeness]
         if inputs.has("empty"):
@@ -530,7 +543,7 @@ class Orthoimage(Operation[NoParams]):
 
     def run(self, inputs: Inputs, params: NoParams, frame: Frame, progress: Progress) -> Results:
         image = inputs.image("image")
-        sensor = _sensor(image, _models(inputs))
+        sensor = sensor_of(image, _models(inputs))
         return Results(surface=OrthoSurface(inputs.surface("surface"), image, sensor, _zero_of(inputs)))
 
 
@@ -594,7 +607,7 @@ class ImageJump(Operation[JumpParams]):
     def run(self, inputs: Inputs, params: JumpParams, frame: Frame, progress: Progress) -> Results:
         models, zero, surface = _models(inputs), _zero_of(inputs), inputs.surface("surface")
         left, right = (
-            OrthoSurface(surface, one, _sensor(one, models), zero)
+            OrthoSurface(surface, one, sensor_of(one, models), zero)
             for one in (inputs.image("left"), inputs.image("right"))
         )
         return Results(surface=JumpSurface(left, right, params.most, params.likeness))

@@ -19,7 +19,7 @@ from yama.terrain.stereo.control import Offset, offset
 from yama.terrain.stereo.epipolar import Geometry, Plane, across_parallax, geometry, on_plane, plane_of
 from yama.terrain.stereo.heights import Gridded, cloud_of, gridded
 from yama.terrain.stereo.matching import Matched, Matching
-from yama.terrain.stereo.rays import Sensor
+from yama.terrain.stereo.rays import Sensor, intersection
 from yama.terrain.stereo.zero import ZeroLevel
 
 ndimage = later("scipy.ndimage")
@@ -42,6 +42,7 @@ _LARGEST = 4096  # rows and columns of a section
 _OVERLAP = 128
 _ROOM = 0.35  # share of the range of tie points' heights that the ground may go beyond it
 _LEAST_ROOM = 60.0
+_TRY_HALO = 56  # cells around a window that is tried
 
 
 @dataclass(frozen=True)
@@ -281,3 +282,67 @@ def offset_at(
     coarse = Grid.covering(grid.crs, grid.bounds, 4 * seen.cell / float(np.sqrt(np.prod(grid.metres_per_unit()))))
     found = heights_on(pair, coarse, zero, heights, how, progress, cell=2 * seen.cell)
     return offset(found.height, coarse.metres_per_cell(), coarse.col_of(x), coarse.row_of(y), z)
+
+
+@dataclass(frozen=True)
+class Tried:
+    """What a window of the left image gives: heights in metres above a zero level, how alike both images are, and longitude and
+    latitude of its cells' ground; `(size, size)` each, NaN where nothing was matched."""
+
+    height: Floats
+    likeness: Floats
+    lon: FloatArray
+    lat: FloatArray
+
+
+def tried(
+    pair: Pair, zero: ZeroLevel, place: tuple[float, float], size: int, heights: tuple[float, float], how: Matching
+) -> Tried:
+    """Match a window of the left image only, to see what settings do.
+
+    Parameters
+    ----------
+    pair : Pair
+    zero : ZeroLevel
+    place : tuple of float
+        Column and row of its middle.
+    size : int
+        Cells along each side.
+    heights : tuple of float
+        Between which ground is looked for, metres above the ellipsoid.
+    how : Matching
+
+    Raises
+    ------
+    InputError
+        Where the window lies outside the left image, or the right one does not show it.
+    """
+    middle = (heights[0] + heights[1]) / 2
+    if not (0 <= place[0] < pair.left.cols and 0 <= place[1] < pair.left.rows):
+        raise InputError("The window lies outside the left image.")
+    col, row = np.meshgrid(place[0] + np.arange(size) - (size - 1) / 2, place[1] + np.arange(size) - (size - 1) / 2)
+    lon, lat = pair.sensors[0].ground_of(col, row, middle)
+    seen = pair.geometry(middle)
+    corners = np.array([[lon[i, j], lat[i, j]] for i in (0, -1) for j in (0, -1)])
+    small = plane_of(seen, middle, corners)
+    plane = small.window(-_TRY_HALO, -_TRY_HALO, small.rows + 2 * _TRY_HALO, small.cols + 2 * _TRY_HALO)
+    matched = match(pair, plane, heights, how)
+    r, c = np.nonzero(np.isfinite(matched.parallax))
+    found = np.full(matched.parallax.shape, np.nan)
+    if r.size:
+        mine = pair.sensors[0].image_of(*plane.ground(c, r), middle)
+        theirs = pair.sensors[1].image_of(*plane.ground(c + matched.parallax[r, c], r), middle)
+        met = intersection(*pair.sensors, np.stack([*mine, *theirs], axis=1))
+        found[r, c] = met.height - zero.at(met.lon, met.lat)
+    across, down = (
+        np.clip(np.rint(one).astype(int), 0, most - 1)
+        for one, most in zip(plane.place(lon, lat), (plane.cols, plane.rows), strict=True)
+    )
+    height = found[down, across]
+    known = np.isfinite(height)
+    at_lon, at_lat = np.full(height.shape, np.nan), np.full(height.shape, np.nan)
+    if known.any():
+        above = height[known] + zero.at(lon[known], lat[known])
+        at_lon[known], at_lat[known] = pair.sensors[0].ground_of(col[known], row[known], above)
+    likeness = np.where(known, matched.likeness[down, across], np.nan)
+    return Tried(height.astype(np.float32), likeness.astype(np.float32), at_lon, at_lat)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from ninja import Schema
 
-from yama.service.holdings.kinds.kind import HoldingKind
+from yama.service.holdings.kinds.kind import HoldingKind, moved
 from yama.service.holdings.models import Holding
 from yama.service.projects.models import Project
 from yama.terrain.formats import image
@@ -16,6 +17,7 @@ from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import turn_between
 from yama.terrain.images import Image
 from yama.terrain.kinds import Kept
+from yama.terrain.kinds.image import CELLS
 
 
 class ImageFacts(Schema):
@@ -36,14 +38,16 @@ class ImageFacts(Schema):
 
 
 class ImageHolding(HoldingKind):
-    """Its uploaded file."""
+    """Its uploaded file, and its first band with coarser levels."""
 
     name = "image"
     none = "is not an image"
     folder = "images"
 
     def load(self, holding: Holding) -> Image:
-        return image.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
+        found = image.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
+        # one that was taken in by an earlier version has no levels, and is slower
+        return replace(found, path=holding.image_path, name=holding.name) if holding.image_path.exists() else found
 
     def facts(self, holding: Holding, project: Project) -> dict[str, Any]:
         turn = turn_between(holding.facts["crs"], project.frame.grid.crs)
@@ -52,6 +56,7 @@ class ImageHolding(HoldingKind):
         return {**holding.facts, "footprint": ring}
 
     def keep(self, holding: Holding, kept: Kept, folder: Path) -> None:
+        moved(folder / CELLS, holding.image_path)
         holding.facts = kept.facts
 
     def known(self, holding: Holding) -> str:

@@ -1,0 +1,70 @@
+"""Image pairs in the service: from two files to heights, with what the desk shows in between."""
+
+import gzip
+from base64 import b64decode
+
+import numpy as np
+
+from yama.service.images.api import TILE
+from yama.service.tests.base import ServiceTest
+from yama.terrain.formats import image
+from yama.terrain.stereo.rays import Sensor
+from yama.terrain.stereo.tests import synthetic
+
+
+class PairTest(ServiceTest):
+    def setUp(self):
+        super().setUp()
+        made = synthetic.pair(self.folder, bias=(1.5, -2.0))
+        self.files = [image.read(one.path) for one in made]
+        self.ids = []
+        for one in self.files:
+            self.send(one.path.read_bytes(), one.path.name)
+            job = self.run_jobs()[0]
+            self.assertEqual(job.state, "done", job.message + job.log)
+            self.ids.append(job.holding.pk)
+
+    def body(self, **more):
+        return {"left": self.ids[0], "right": self.ids[1], **more}
+
+    def start(self, operation, inputs, **params):
+        body = {"operation": operation, "params": params, "name": operation, "inputs": {**self.body(), **inputs}}
+        self.ask("POST", "/runs", body, 202)
+
+    def tile(self, level, col, row):
+        answer = self.client.get(f"{self.base}/images/{self.ids[0]}/tiles/{level}/{col}/{row}")
+        self.assertEqual(answer.status_code, 200)
+        return np.frombuffer(gzip.decompress(answer.content), "<f4").reshape(TILE + 2, TILE + 2)
+
+    def test_tiles_are_the_images_cells_and_their_means(self):
+        whole = self.files[0].read()
+        np.testing.assert_array_equal(self.tile(0, 0, 0)[1:, 1:], whole[:257, :257])
+        found = self.tile(1, 0, 0)[1:, 1:]
+        np.testing.assert_allclose(found[:160, :140], self.files[0].read(0, 0, 160, 140, 1), atol=0.51)
+        self.assertTrue(np.isnan(self.tile(0, 0, 0)[0]).all())  # above the image there is nothing
+        self.assertEqual(self.client.get(f"{self.base}/images/{self.ids[0]}/tiles/0/9/9").status_code, 404)
+
+    def test_a_look_says_how_both_see_the_ground(self):
+        seen = self.ask("POST", "/pairs/look", self.body())
+        self.assertAlmostEqual(seen["angle"], 2 * np.rad2deg(np.arctan(0.22)), delta=0.5)
+        self.assertAlmostEqual(seen["height_of_cell"], 1 / 0.44, delta=0.05)
+        np.testing.assert_allclose(seen["left"], Sensor(self.files[0].model).packed())
+        self.assertIn("same image twice", self.ask("POST", "/pairs/look", self.body(right=self.ids[0]), 422)["detail"])
+
+    def test_a_window_is_tried_and_all_of_it_run(self):
+        self.start("tie_points", {}, count=80, low=0, high=200)
+        ties = self.run_jobs()[0].holding
+        self.start("adjust_models", {"ties": ties.pk})
+        job = self.run_jobs()[0]
+        self.assertEqual(job.state, "done", job.message + job.log)
+        tried = self.ask("POST", "/pairs/try", self.body(model=job.holding.pk, col=160, row=170, size=96))
+        heights = np.frombuffer(b64decode(tried["heights"]), "<f4").reshape(96, 96)
+        self.assertGreater(np.isfinite(heights).mean(), 0.9)
+        self.assertAlmostEqual(tried["empty"], np.isnan(heights).mean(), places=6)
+        self.assertAlmostEqual(tried["median"], float(np.nanmedian(heights)), places=3)
+        self.assertTrue(60 < tried["median"] < 140)
+        self.assertIn("outside", self.ask("POST", "/pairs/try", self.body(col=-5, row=10), 422)["detail"])
+        self.assertIn(
+            "holds no adjusted models",
+            self.ask("POST", "/pairs/try", self.body(model=ties.pk, col=9, row=9), 422)["detail"],
+        )
