@@ -1,6 +1,8 @@
 import { type ComponentType, lazy, Suspense } from "react";
 import type { Me, Project } from "../api/client";
 import { MapView } from "../map/MapView";
+import { PairKey } from "../pair/PairKey";
+import { PairView } from "../pair/PairView";
 import { NewProject } from "../stages/gather/NewProject";
 import { Worksheet } from "../stages/Worksheet";
 import type { BenchName } from "./benches";
@@ -14,7 +16,13 @@ import { useDesk } from "./store";
 import { TopBar } from "./TopBar";
 
 // three dimensions are fetched when somebody wants them
-const VIEWS: Record<BenchName, ComponentType> = { map: MapView, scene: lazy(() => import("../map3d/View3D")) };
+const VIEWS: Record<BenchName, ComponentType> = {
+  map: MapView,
+  scene: lazy(() => import("../map3d/View3D")),
+  pair: PairView,
+};
+/** What stands in the key's column. */
+const KEYS: Record<BenchName, ComponentType> = { map: Key, scene: Key, pair: PairKey };
 
 interface Props {
   project: Project | null;
@@ -25,7 +33,8 @@ interface Props {
 
 /** The one screen: stages, worksheet, map, key, probe, strip. */
 export function Desk({ project, me, projects, open }: Props) {
-  const View = VIEWS[useDesk((desk) => desk.bench)];
+  const bench = useDesk((desk) => desk.bench);
+  const [View, Legend] = [VIEWS[bench], KEYS[bench]];
   if (!project)
     return (
       <div className="desk">
@@ -52,7 +61,7 @@ export function Desk({ project, me, projects, open }: Props) {
         <Suspense fallback={<div className="map" aria-busy="true" />}>
           <View />
         </Suspense>
-        <Key />
+        <Legend />
         <ProbeLine />
       </main>
       <Strip />

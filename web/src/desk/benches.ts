@@ -1,7 +1,7 @@
 import type { ToolKind } from "../tools/tool";
 
 /** What stands in the middle of the desk. */
-export type BenchName = "map" | "scene";
+export type BenchName = "map" | "scene" | "pair";
 
 /** What a bench obeys: controls that it does not obey are not offered while it is in front. */
 export interface Bench {
@@ -16,6 +16,7 @@ export interface Bench {
 
 export const BENCHES: Record<BenchName, Bench> = {
   map: { title: "Map", tools: ["read", "area", "line", "pick", "edit"], compares: true, instead: null },
+  pair: { title: "Image pair", tools: ["read"], compares: false, instead: null },
   scene: {
     title: "Three dimensions",
     tools: [],

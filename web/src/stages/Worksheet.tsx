@@ -5,6 +5,7 @@ import { type Stage, useDesk } from "../desk/store";
 import { ContourSurface } from "./build/ContourSurface";
 import { FindGround } from "./build/FindGround";
 import { GridCloud } from "./build/GridCloud";
+import { ImagePair } from "./build/ImagePair";
 import { InterpolatePoints } from "./build/InterpolatePoints";
 import { WhichMethod } from "./build/WhichMethod";
 import { ContoursSheet } from "./deliver/ContoursSheet";
@@ -107,6 +108,7 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
   interpolate_points: InterpolatePoints,
   which_method: WhichMethod,
   grid_cloud: GridCloud,
+  image_pair: ImagePair,
   find_ground: FindGround,
   contour_surface: ContourSurface,
   mosaic: MosaicSheet,

@@ -5,6 +5,7 @@ import { vi } from "vitest";
 import type {
   CloudHolding,
   FeaturesHolding,
+  ImageHolding,
   Job,
   PointsHolding,
   Project,
@@ -118,6 +119,24 @@ export const lines = (id: number, name: string, names: string[]): FeaturesHoldin
     crs: "EPSG:32741",
     layer: "",
     layers: [],
+  },
+});
+
+export const image = (id: number, name: string): ImageHolding => ({
+  ...anything(id, name),
+  kind: "image",
+  image: {
+    rows: 3840,
+    cols: 2944,
+    bands: 1,
+    cell_type: "uint16",
+    lowest: 1,
+    highest: 4095,
+    bits: 12,
+    empty: 0,
+    ground_size: 1,
+    heights: [-59, 642],
+    footprint: [],
   },
 });
 

@@ -17,6 +17,7 @@ from yama.service.runs.asked import RunIn, prepare
 from yama.service.runs.estimates import look_at
 from yama.service.schemas import Failure, FindingOut, TableOut
 from yama.service.surfaces import keys
+from yama.terrain.cluster import cores
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Bounds, Grid
 from yama.terrain.operations import Task
@@ -75,6 +76,8 @@ def preview(request: HttpRequest, project_id: int, body: PreviewIn) -> dict[str,
         "outputs": list(task.outputs), "outline": [], "cells": grid.cell_count, "cell_size": grid.cell_width, "coarse": False,
         "seconds": 0.0, "filled": 0.0, "rough": False, "holding_id": existing.pk if existing else None, "table": None,
     }  # fmt: skip
+    if not task.is_stopped and task.operation.previews == "none":
+        result["seconds"] = (task.cost() or 0.0) / cores()
     if task.is_stopped or task.operation.previews == "none":
         return result
     if told.kind == "table":
@@ -138,8 +141,10 @@ def pictures(request: HttpRequest, project_id: int, body: PicturesIn) -> list[di
         task, _ = prepare(project, run)
         stop = next((one.sentence for one in task.findings if one.weight == "stop"), "")
         quantity = task.outputs[task.operation.first].quantity
+        if task.operation.previews == "none":
+            quantity = None  # it takes a job
         if stop or quantity is None:
-            drawn.append({"png": None, "said": stop or f"{task.operation.title} makes no surface."})
+            drawn.append({"png": None, "said": stop or f"{task.operation.title} makes nothing that can be looked at beforehand."})
             continue
         surface = task.run().surface(task.operation.first)
         span = span or (span_of(surface, grid) if quantity == "height" else None)

@@ -113,8 +113,8 @@ class Pair:
         return replace(self, sensors=(one, other))
 
     def search_range(self, met_heights: FloatArray) -> tuple[float, float]:
-        """Heights between which ground is looked for: those of tie points and some room."""
-        low, high = float(np.min(met_heights)), float(np.max(met_heights))
+        """Heights between which ground is looked for: those of nearly all tie points, since a few are always wrong, and room."""
+        low, high = (float(value) for value in np.percentile(met_heights, [2, 98]))
         room = max(_ROOM * (high - low), _LEAST_ROOM)
         return low - room, high + room
 

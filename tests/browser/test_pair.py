@@ -1,0 +1,71 @@
+"""From two images to judged heights, as the technician does it."""
+
+from tests.browser.base import expect
+from tests.browser.test_gather import GatherSheets
+
+
+class PairTest(GatherSheets):
+    def pick(self, label: str, option: str) -> None:
+        self.page.get_by_role("combobox", name=label, exact=True).click()
+        self.page.get_by_role("option", name=option, exact=True).click()
+
+    def figure(self, name: str) -> float:
+        said = self.page.get_by_test_id(f"try-{name}").inner_text()
+        return float(said.split()[0].replace("−", "-").replace(" ", ""))
+
+    def test_from_two_files_to_judged_heights(self):
+        page, demo = self.page, self.var / "demo"
+        self.open_sheet("Add files")
+        page.get_by_label("Files to add").set_input_files(
+            [demo / "avel_p1.tif", demo / "avel_p2.tif", demo / "sundrel_geoid.tif"]
+        )
+        for name in ("avel_p1", "avel_p2", "sundrel_geoid"):
+            self.arrived(name)
+
+        # both images stand side by side, and say what they can give
+        self.stage("Build")
+        page.locator(".ops").get_by_role("button", name="Image pair").click()
+        bench = page.get_by_role("region", name="Image pair")
+        expect(bench).to_be_visible()
+        expect(page.get_by_text("rays 24.8° apart")).to_be_visible()
+        expect(page.get_by_text("2.27 m", exact=True)).to_be_visible()
+
+        # tie points bring them together, survey points and the geoid to the ground
+        page.get_by_role("button", name="Find tie points").click()
+        expect(page.get_by_role("button", name="Find them again")).to_be_visible(timeout=120_000)
+        cards = page.get_by_role("list", name="Tie points").get_by_role("listitem")
+        expect(cards).to_have_count(60)
+        cards.filter(has_text="Leave out").first.get_by_role("button", name="Leave out").click()
+        expect(page.get_by_role("button", name="Take it back")).to_have_count(1)
+        self.pick("Control heights", "Survey points 2026")
+        self.pick("Geoid", "sundrel_geoid")
+        page.get_by_role("button", name="Adjust models").click()
+        expect(page.get_by_text("adjusted", exact=True)).to_be_visible(timeout=180_000)
+
+        # a press on the left image matches a window there
+        left = page.get_by_role("application", name="Left image")
+        box = left.bounding_box()
+        left.click(position={"x": box["width"] * 0.55, "y": box["height"] * 0.77})
+        expect(page.get_by_test_id("try-median")).not_to_have_text("–", timeout=60_000)
+        expect(page.get_by_role("region", name="Try here")).to_have_attribute("aria-busy", "false", timeout=60_000)
+        self.assertTrue(40 < self.figure("median") < 260, self.figure("median"))
+        self.assertLess(self.figure("empty"), 30)
+        left.hover(position={"x": box["width"] * 0.55, "y": box["height"] * 0.77})
+        expect(page.get_by_role("region", name="Image pair")).to_contain_text("col")
+
+        # all of it, and how good it is at the checkpoints
+        page.get_by_label("Cell size").fill("4")
+        page.get_by_label("Name", exact=True).fill("Pair heights")
+        page.get_by_role("button", name="Run", exact=True).click()
+        page.get_by_role("tab", name="Surfaces").click()
+        expect(page.get_by_role("article", name="Pair heights", exact=True)).to_be_visible(timeout=300_000)
+        page.get_by_role("button", name="Back to the map").click()
+        expect(page.get_by_role("region", name="Map")).to_be_visible()
+        listed = page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
+        made = next(one for one in listed if one["name"] == "Pair heights")
+        self.assertGreater(made["accuracy"]["count"], 40)
+        # trees stand above the ground in half of the scene; what is not under them is right to a fraction of a parallax cell
+        report = page.request.get(f"{self.root}/api/projects/{self.project}/holdings/{made['id']}/accuracy").json()
+        self.assertLess(abs(report["by_code"]["grass"]["median"]), 1.2)
+        self.assertLess(report["by_code"]["grass"]["nmad"], 1.2)
+        self.assertEqual(self.refused, [])

@@ -1,0 +1,219 @@
+import View from "ol/View";
+import { useEffect, useMemo } from "react";
+import type { ImageHolding } from "../api/client";
+import { useHeld } from "../desk/context";
+import { num } from "../desk/format";
+import { useDesk } from "../desk/store";
+import { useReading } from "../desk/useReading";
+import { SlotChip } from "../map/SlotChip";
+import { Button } from "../ui/Button";
+import { extentOf, gridOf, ImagePane, imageSpace, projectionOf } from "./ImagePane";
+import { type Graduation, pointerMark, searchMarks, tieMarks, windowMark } from "./marks";
+import styles from "./pair.module.css";
+import { across, reached } from "./rays";
+import { STICKS, usePairState } from "./state";
+import { TryColumn } from "./TryColumn";
+import { useLook, usePairAsked, useTies } from "./usePair";
+
+const GRADUATIONS = 9;
+
+function useImageView(image: ImageHolding | undefined): View | null {
+  const { id } = image ?? {};
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the image counts, not the object that tells of it
+  return useMemo(() => {
+    if (!image) return null;
+    const grid = gridOf(image);
+    const [, , width, height] = extentOf(grid);
+    return new View({
+      projection: projectionOf(grid),
+      extent: [-width / 2, -height / 2, 1.5 * width, 1.5 * height],
+      constrainOnlyCenter: true,
+      enableRotation: false,
+      minResolution: 1 / 8,
+      maxResolution: Math.max(width / 200, height / 200),
+      center: [width / 2, height / 2],
+      resolution: Math.max(width / 290, height / 430),
+    });
+  }, [id]);
+}
+
+/** At which scale an image is shown. */
+const scaleOf = (resolution: number) =>
+  resolution >= 1 ? `1 : ${num(resolution, resolution < 3 ? 1 : 0)}` : `${num(1 / resolution, 1)} : 1`;
+
+/** Two images side by side, linked by the ground that they show, with what a window of them gives in between. */
+export function PairView() {
+  const asked = usePairAsked();
+  const { data: look, error } = useLook();
+  const { ties } = useTies();
+  const { a, b } = useHeld();
+  const set = useDesk((desk) => desk.set);
+  const { hover, window, tie, sticks, set: change } = usePairState();
+  const reading = useReading();
+  const leftView = useImageView(asked?.left);
+  const rightView = useImageView(asked?.right);
+  const middle = look ? (look.heights[0] + look.heights[1]) / 2 : 0;
+  const heightA = reading.quantity === "height" ? reading.a : null;
+
+  // the right image follows the left one over the same ground
+  useEffect(() => {
+    if (!leftView || !rightView || !look || !asked) return;
+    const [left, right] = [imageSpace(asked.left.image.rows), imageSpace(asked.right.image.rows)];
+    const follow = () => {
+      const [col, row] = left.toPlace(leftView.getCenter() ?? [0, 0]);
+      const there = across(look.left, look.right, col, row, middle);
+      if (there) rightView.setCenter(right.toPane(there));
+      rightView.setResolution(leftView.getResolution());
+    };
+    follow();
+    leftView.on("change", follow);
+    return () => leftView.un("change", follow);
+  }, [leftView, rightView, look, middle, asked]);
+
+  // a place of the left image, as a place of the frame: at A's height where that is known
+  useEffect(() => {
+    if (!look || !hover) return;
+    const place = reached(look.left, hover[0], hover[1], heightA != null ? heightA + look.zero : middle);
+    if (!place) return;
+    const [u, v] = [place[0] - look.middle[0], place[1] - look.middle[1]];
+    const terms = [1, u, v, u * u, u * v, v * v];
+    const [x = 0, y = 0] = look.frame.map((one) =>
+      one.reduce((total, factor, i) => total + factor * (terms[i] ?? 0), 0),
+    );
+    set({ pointer: [x, y], overMap: true });
+  }, [look, hover, middle, heightA, set]);
+
+  useEffect(() => {
+    if (asked && !window)
+      change({ window: [Math.round(asked.left.image.cols / 2), Math.round(asked.left.image.rows / 2)] });
+  }, [asked, window, change]);
+
+  const line = useMemo((): Graduation[] => {
+    if (!look || !hover) return [];
+    const [low, high] = look.heights;
+    return Array.from({ length: GRADUATIONS }, (_, i) => {
+      const height = low + ((high - low) * i) / (GRADUATIONS - 1);
+      const at = across(look.left, look.right, hover[0], hover[1], height);
+      return at && { at, label: i % 4 ? "" : `${num(height - look.zero)} m` };
+    }).filter((one) => one !== null);
+  }, [look, hover]);
+
+  const marks = useMemo(() => {
+    if (!asked) return null;
+    const spaces = { left: imageSpace(asked.left.image.rows), right: imageSpace(asked.right.image.rows) };
+    const press = (number: number) => change({ tie: number });
+    const stick = (side: "left" | "right"): [number, number] => {
+      if (!look) return [1, 0];
+      const [from, to] = side === "left" ? [look.right, look.left] : [look.left, look.right];
+      const at = asked[side === "left" ? "right" : "left"].image;
+      const [one, other] = look.heights.map((height) => across(from, to, at.cols / 2, at.rows / 2, height));
+      if (!one || !other) return [1, 0];
+      const [dx, dy] = [other[0] - one[0], one[1] - other[1]];
+      const size = Math.hypot(dx, dy) || 1;
+      return [-dy / size, dx / size]; // at a right angle to the parallax
+    };
+    const left = tieMarks(ties, "left", spaces.left, sticks, stick("left"), tie, press);
+    const right = tieMarks(ties, "right", spaces.right, sticks, stick("right"), tie, press);
+    if (window) left.push(windowMark(window, spaces.left));
+    if (window && look) {
+      const there = across(look.left, look.right, window[0], window[1], middle);
+      if (there) right.push(windowMark(there, spaces.right));
+    }
+    return { left, right, spaces };
+  }, [asked, ties, sticks, tie, window, look, middle, change]);
+
+  const pointed = useMemo(() => {
+    if (!marks || !hover) return { left: [], right: [] };
+    const at = look && heightA != null ? across(look.left, look.right, hover[0], hover[1], heightA + look.zero) : null;
+    return {
+      left: [pointerMark(hover, marks.spaces.left)],
+      right: line.length ? searchMarks(line, at, marks.spaces.right) : [],
+    };
+  }, [marks, hover, line, look, heightA]);
+  const [leftMarks, rightMarks] = useMemo(
+    () => [
+      [...(marks?.left ?? []), ...pointed.left],
+      [...(marks?.right ?? []), ...pointed.right],
+    ],
+    [marks, pointed],
+  );
+  const there =
+    look && hover
+      ? across(look.left, look.right, hover[0], hover[1], heightA != null ? heightA + look.zero : middle)
+      : null;
+  const resolution = leftView?.getResolution() ?? 1;
+
+  return (
+    <div className={`map ${styles.bench}`} role="region" aria-label="Image pair">
+      <div className={styles.head}>
+        <SlotChip slot="a" holding={a} />
+        <div className={styles.bar}>
+          <Button onClick={() => set({ bench: "map" })}>Back to the map</Button>
+          <span className={styles.sticks} role="group" aria-label="Residuals are drawn larger">
+            sticks
+            {STICKS.map((one) => (
+              <Button key={one} kind="small" aria-pressed={sticks === one} onClick={() => change({ sticks: one })}>
+                × {one}
+              </Button>
+            ))}
+          </span>
+        </div>
+        <SlotChip slot="b" holding={b} />
+      </div>
+      {!asked || !leftView || !rightView || !marks ? (
+        <p className={styles.none}>Choose two images that overlap on the left: they stand here side by side.</p>
+      ) : error ? (
+        <p className={styles.none} role="alert">
+          {error.message}
+        </p>
+      ) : (
+        <div className={styles.row}>
+          <figure className={styles.image}>
+            <figcaption>
+              <b>Left</b> <span className="n cut">{asked.left.name}</span> <span>{scaleOf(resolution)}</span>
+            </figcaption>
+            <div className={styles.pane}>
+              <ImagePane
+                image={asked.left}
+                view={leftView}
+                label="Left image"
+                marks={leftMarks}
+                moves
+                onPoint={(at) => change({ hover: at ? [at[0], at[1]] : null })}
+                onPress={(at) => change({ window: [Math.round(at[0]), Math.round(at[1])] })}
+              />
+            </div>
+            <p className={styles.below}>
+              {hover ? (
+                <>
+                  col <b className="n">{num(hover[0], 1)}</b> row <b className="n">{num(hover[1], 1)}</b>
+                </>
+              ) : (
+                "Click: the window is matched there"
+              )}
+            </p>
+          </figure>
+          <TryColumn />
+          <figure className={styles.image}>
+            <figcaption>
+              <b>Right</b> <span className="n cut">{asked.right.name}</span> <span>{scaleOf(resolution)}</span>
+            </figcaption>
+            <div className={styles.pane}>
+              <ImagePane image={asked.right} view={rightView} label="Right image" marks={rightMarks} moves={false} />
+            </div>
+            <p className={styles.below}>
+              {there && hover ? (
+                <>
+                  col <b className="n">{num(there[0], 1)}</b> row <b className="n">{num(there[1], 1)}</b>
+                  {heightA != null && " at A's height"}
+                </>
+              ) : (
+                "follows the left"
+              )}
+            </p>
+          </figure>
+        </div>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,26 @@
+import { create } from "zustand";
+
+interface PairState {
+  /** Column and row of the left image under the pointer. */
+  hover: [number, number] | null;
+  /** Column and row of the middle of the window that is tried. */
+  window: [number, number] | null;
+  /** The number of the tie point that is shown. */
+  tie: number | null;
+  /** By how much residuals are drawn larger. */
+  sticks: number;
+  set: (change: Partial<Omit<PairState, "set">>) => void;
+}
+
+/** What the two images and the parts around them share while they are looked at. */
+export const usePairState = create<PairState>((set) => ({
+  hover: null,
+  window: null,
+  tie: null,
+  sticks: 200,
+  set,
+}));
+
+export const STICKS = [50, 200, 1000];
+/** Cells along each side of the window that is tried. */
+export const WINDOW = 256;

@@ -1,0 +1,107 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { call, type ImageHolding, type Inputs, type PairLook, type PairTry, type Table } from "../api/client";
+import { KEYS } from "../api/keys";
+import { useHeld, useProject } from "../desk/context";
+import { useDesk } from "../desk/store";
+import { usePairState, WINDOW } from "./state";
+
+const NOTHING: Inputs = {};
+const UNSET: Record<string, unknown> = {};
+
+const first = (given: number | number[] | undefined) => (Array.isArray(given) ? given[0] : given);
+
+/** The two images that are chosen on the worksheet, with model and geoid; null until there are two. */
+export function usePairAsked() {
+  const { all } = useHeld();
+  const inputs = useDesk((desk) => desk.sheets.image_pair?.inputs ?? NOTHING);
+  const image = (id: number | undefined) =>
+    all.find((one): one is ImageHolding => one.kind === "image" && one.id === id);
+  const [left, right] = [image(first(inputs.left)), image(first(inputs.right))];
+  if (!left || !right || left.id === right.id) return null;
+  return { left, right, model: first(inputs.model) ?? null, geoid: first(inputs.geoid) ?? null };
+}
+
+/** How both images see the ground. */
+export function useLook() {
+  const project = useProject();
+  const asked = usePairAsked();
+  const body = asked && { left: asked.left.id, right: asked.right.id, model: asked.model, geoid: asked.geoid };
+  return useQuery({
+    queryKey: KEYS.pair(project.id, body),
+    queryFn: ({ signal }) => call<PairLook>("POST", `/projects/${project.id}/pairs/look`, body, signal),
+    enabled: body !== null,
+    retry: false,
+    staleTime: Infinity,
+  });
+}
+
+/** What the window gives with the settings of the worksheet, or with another preset. */
+export function useTry(preset?: string) {
+  const project = useProject();
+  const asked = usePairAsked();
+  const { a } = useHeld();
+  const place = usePairState((pair) => pair.window);
+  const params = useDesk((desk) => desk.sheets.image_pair?.params ?? UNSET);
+  const { low, high, smoothness, likeness } = params;
+  const body = asked &&
+    place && {
+      left: asked.left.id,
+      right: asked.right.id,
+      model: asked.model,
+      geoid: asked.geoid,
+      col: place[0],
+      row: place[1],
+      size: preset ? WINDOW / 2 : WINDOW,
+      preset: preset ?? params.preset ?? "hilly",
+      ...Object.fromEntries(Object.entries({ low, high, smoothness, likeness }).filter(([, value]) => value != null)),
+      minus: a?.surface?.quantity === "height" ? a.key : null,
+    };
+  return useQuery({
+    queryKey: KEYS.pairTry(project.id, body),
+    queryFn: ({ signal }) => call<PairTry>("POST", `/projects/${project.id}/pairs/try`, body, signal),
+    enabled: body !== null,
+    retry: false,
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+  });
+}
+
+export interface Tie {
+  number: number;
+  left: [number, number];
+  right: [number, number];
+  likeness: number;
+  precision: number;
+  residual: number | null;
+  used: boolean;
+}
+
+/** The tie points that are chosen on the worksheet, worst first. */
+export function useTies() {
+  const project = useProject();
+  const id = useDesk((desk) => first(desk.sheets.adjust_models?.inputs.ties));
+  const { data } = useQuery({
+    queryKey: KEYS.table(project.id, id),
+    queryFn: () => call<Table>("GET", `/projects/${project.id}/holdings/${id}/table`),
+    enabled: id !== undefined,
+  });
+  const names = data?.columns.map((column) => column.name) ?? [];
+  if (!data || !names.includes("left_col")) return { ties: [] as Tie[], facts: {} as Record<string, number> };
+  const at = (row: unknown[], name: string) => row[names.indexOf(name)];
+  const ties = (data.rows as unknown[][]).map((row) => ({
+    number: Number(at(row, "number")),
+    left: [Number(at(row, "left_col")), Number(at(row, "left_row"))] as [number, number],
+    right: [Number(at(row, "right_col")), Number(at(row, "right_row"))] as [number, number],
+    likeness: Number(at(row, "likeness")),
+    precision: Number(at(row, "precision")),
+    residual: at(row, "residual") === null ? null : Number(at(row, "residual")),
+    used: at(row, "used") === true,
+  }));
+  ties.sort((one, other) => (other.residual ?? 0) - (one.residual ?? 0));
+  return { ties, facts: data.facts as Record<string, number> };
+}
+
+/** Numbers of a base64 text of little-endian float32. */
+export function floats(text: string): Float32Array {
+  return new Float32Array(Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0)).buffer);
+}
