@@ -146,7 +146,40 @@ class PicturesTest(Joining):
         page.get_by_role("option", name="Standard error, too").click()
         page.get_by_role("group", name="Variogram").scroll_into_view_if_needed()
         self.shot("kriging")
+        page.get_by_role("button", name="All in Build").click()
+        self.pair()
         self.sheets()
+
+    def pair(self):
+        """The demo's image pair, its models brought to the survey points, a window tried at Mossgate."""
+        page, demo = self.page, self.var / "demo"
+        self.stage("Gather")
+        page.get_by_role("button", name="Add files").click()
+        page.get_by_label("Files to add").set_input_files(
+            [demo / "avel_p1.tif", demo / "avel_p2.tif", demo / "sundrel_geoid.tif"]
+        )
+        for name in ("avel_p1", "avel_p2", "sundrel_geoid"):
+            expect(page.get_by_role("region", name=name, exact=True)).to_be_visible(timeout=90_000)
+        self.stage("Build")
+        page.get_by_role("button", name="Image pair").click()
+        page.get_by_role("button", name="Find tie points").click()
+        expect(page.get_by_role("button", name="Find them again")).to_be_visible(timeout=120_000)
+        for label, name in (("Control heights", "Survey points 2026"), ("Geoid", "sundrel_geoid")):
+            page.get_by_role("combobox", name=label).click()
+            page.get_by_role("option", name=name, exact=True).click()
+        page.get_by_role("button", name="Adjust models").click()
+        expect(page.get_by_text("adjusted", exact=True)).to_be_visible(timeout=180_000)
+        left = page.get_by_role("application", name="Left image")
+        box = left.bounding_box()
+        for _ in range(3):
+            left.hover(position={"x": box["width"] * 0.6, "y": box["height"] * 0.78})
+            page.mouse.wheel(0, -240)
+            page.wait_for_timeout(500)
+        left.click(position={"x": box["width"] * 0.5, "y": box["height"] * 0.6})
+        page.wait_for_timeout(8000)
+        left.hover(position={"x": box["width"] * 0.52, "y": box["height"] * 0.62})
+        self.shot("pair")
+        page.get_by_role("button", name="All in Build").click()
 
     def sheets(self):
         page, demo = self.page, self.var / "demo"

@@ -144,7 +144,9 @@ def pictures(request: HttpRequest, project_id: int, body: PicturesIn) -> list[di
         if task.operation.previews == "none":
             quantity = None  # it takes a job
         if stop or quantity is None:
-            drawn.append({"png": None, "said": stop or f"{task.operation.title} makes nothing that can be looked at beforehand."})
+            drawn.append(
+                {"png": None, "said": stop or f"{task.operation.title} makes nothing that can be looked at beforehand."}
+            )
             continue
         surface = task.run().surface(task.operation.first)
         span = span or (span_of(surface, grid) if quantity == "height" else None)

@@ -41,6 +41,8 @@ _PAIR = {"left": Role("image", "Left image"), "right": Role("image", "Right imag
 _MODEL = Role("table", "Adjusted models", optional=True)
 _GEOID = Role("surface", "Geoid", optional=True)
 _CONTROL = Role("points", "Control heights", optional=True)
+_TURNS = 4
+_RESTS = 0.2  # metres by which models that are in place still move
 _ADVICE = 2.0  # cells of the surface for one of the images
 
 _TIE_COLUMNS = (
@@ -315,8 +317,10 @@ def _brought_to(
         return pair, None
     zero, how = _zero_of(inputs), PRESETS[preset]
     total = Offset(0.0, 0.0, 0.0, (0.0, 0.0, 0.0), 0, 0.0, False)
-    for turn in range(2):  # what is far off is compared with the wrong ground at first
-        found = offset_at(pair, frame.grid, zero, heights, how, *known, part_of(progress, turn / 2, (turn + 1) / 2))
+    for turn in range(_TURNS):  # what is far off is compared with the wrong ground at first
+        found = offset_at(
+            pair, frame.grid, zero, heights, how, *known, part_of(progress, turn / _TURNS, (turn + 1) / _TURNS)
+        )
         if found is None:
             raise InputError(
                 "Fewer than 3 control heights lie where both images show the ground. Choose other points, or none."
@@ -324,6 +328,8 @@ def _brought_to(
         pair = pair.moved(found)
         total = replace(found, east=total.east + found.east, north=total.north + found.north, up=total.up + found.up)
         heights = heights[0] + found.up, heights[1] + found.up
+        if max(abs(found.east), abs(found.north), abs(found.up)) < _RESTS:
+            break
     return pair, total
 
 

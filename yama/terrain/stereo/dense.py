@@ -73,7 +73,7 @@ def match(
         else:
             starts, counts = ranges(found.parallax, one.shape, first, last, _NEAR, _FAR, _MARGIN, _MOST)
         share = one.size / total
-        found = _in_blocks(one, other, starts, counts, how, part_of(progress, done, done + share))
+        found = _in_blocks(one, other, starts, counts, how, level == 0, part_of(progress, done, done + share))
         speck = how.speck if level == 0 else max(how.speck >> (2 * level), 6)
         without_specks(found.parallax, speck, 1.0)
         if level:
@@ -87,7 +87,9 @@ def _shared(parallax: int, level: int, whole: np.ufunc) -> int:
     return int(whole(parallax / 2**level))
 
 
-def _in_blocks(left: Floats, right: Floats, low: Ints, count: Ints, how: Matching, progress: Progress) -> Matched:
+def _in_blocks(
+    left: Floats, right: Floats, low: Ints, count: Ints, how: Matching, fine: bool, progress: Progress
+) -> Matched:
     """One level, block by block; each of them sees `HALO` cells around itself."""
     rows, cols = left.shape
     out = Matched(*(np.full(left.shape, np.nan, np.float32) for _ in range(4)))
@@ -114,7 +116,7 @@ def _in_blocks(left: Floats, right: Floats, low: Ints, count: Ints, how: Matchin
             theirs[:, inner.start - from_col : inner.stop - from_col] = right[top:bottom, inner]
         matched = one_level(
             np.pad(mine, wide, constant_values=np.nan), theirs, np.pad(starts - moved, wide), np.pad(counts, wide, constant_values=1),
-            how, workers=most if alone else 1,
+            how, fine=fine, workers=most if alone else 1,
         )  # fmt: skip
         here = (
             slice(row - top, row - top + BLOCK),

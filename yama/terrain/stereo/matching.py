@@ -28,7 +28,8 @@ _LOST = 48  # the cost of a cell whose counterpart lies outside the other image
 _BIG = 16_000
 _NONE = -32_768
 _HALVES = 0.035
-"""By how much parts of a cell are drawn towards halves, in cells: from the share of parts found where all are as likely."""
+_ALIKE = (0.7, 0.95)  # likeness from which grey values say parts of a cell, and from which they alone do
+_SHARPER = 4  # turns of least squares at most
 
 
 @kernel
@@ -209,7 +210,7 @@ def _choose(total, low, start, left, top, bottom, ends, parallax, ratio, of_righ
                 one, two = float(sums[where - 1] - least), float(sums[where + 1] - least)
                 # costs of census signatures rise straight on both sides, so that two lines of equal slope meet at the least
                 part = 0.5 * (one - two) / max(one, two, 1.0)
-                # they draw the answer a little towards halves, always by the same measure
+                # where images are alike they draw it a little towards halves, always by the same measure
                 part -= _HALVES * np.sin(2 * np.pi * part)
             elif not ends:
                 continue  # at the end of its range nothing says that it is the least
@@ -328,6 +329,75 @@ def _ranges(coarse, rows, cols, lowest, highest, near, far, margin, most, low, c
             count[r, c] = last - first + 1
 
 
+@kernel
+def _sharpen(left, right, parallax, likeness, half, turns, low, high, top, bottom, out):
+    """Parallaxes moved until the grey values around each cell fit best, by least squares along the row. Costs of signatures draw
+    the answer to whole cells, the more so the smoother the texture; grey values do not, but need more signal: between two
+    likenesses one gives way to the other. What moves by more than a cell stays."""
+    rows, cols = left.shape
+    n = (2 * half + 1) ** 2
+    for r in range(top, bottom):
+        for c in range(cols):
+            start = parallax[r, c]
+            out[r, c] = start
+            weight = (likeness[r, c] - low) / (high - low)
+            if not weight > 0 or r < half or r >= rows - half or c < half or c >= cols - half:
+                continue
+            zero = left[r, c]
+            total = square = np.float32(0)
+            for i in range(r - half, r + half + 1):
+                for j in range(c - half, c + half + 1):
+                    one = left[i, j] - zero
+                    total += one
+                    square += one * one
+            mean = total / n
+            spread = square / n - mean * mean
+            if not spread > 0:
+                continue
+            d = np.float32(start)
+            for _ in range(turns):
+                whole = int(np.floor(d))
+                t = np.float32(d - whole)
+                if c - half + whole < 1 or c + half + whole + 2 >= cols:
+                    d = np.float32(np.nan)
+                    break
+                # cubic convolution and its slope, the same for all cells around
+                w0, w1 = ((-0.5 * t + 1) * t - 0.5) * t, (1.5 * t - 2.5) * t * t + 1
+                w2, w3 = ((-1.5 * t + 2) * t + 0.5) * t, (0.5 * t - 0.5) * t * t
+                g0, g1 = (-1.5 * t + 2) * t - 0.5, (4.5 * t - 5) * t
+                g2, g3 = (-4.5 * t + 4) * t + 0.5, (1.5 * t - 1) * t
+                w0, w1, w2, w3 = np.float32(w0), np.float32(w1), np.float32(w2), np.float32(w3)
+                g0, g1, g2, g3 = np.float32(g0), np.float32(g1), np.float32(g2), np.float32(g3)
+                a = aa = ab = g = gg = ga = gb = np.float32(0)
+                base = right[r, c + whole]
+                for i in range(r - half, r + half + 1):
+                    for j in range(c - half + whole, c + half + whole + 1):
+                        p0, p1, p2, p3 = right[i, j - 1], right[i, j], right[i, j + 1], right[i, j + 2]
+                        value = p0 * w0 + p1 * w1 + p2 * w2 + p3 * w3 - base
+                        slope = p0 * g0 + p1 * g1 + p2 * g2 + p3 * g3
+                        one = left[i, j - whole] - zero
+                        a += value
+                        aa += value * value
+                        ab += value * one
+                        g += slope
+                        gg += slope * slope
+                        ga += slope * value
+                        gb += slope * one
+                a, g = a / n, g / n
+                both, own = ab / n - a * mean, aa / n - a * a
+                steep = gg / n - g * g
+                if not (own > 0 and steep > 0 and both > 0):
+                    d = np.float32(np.nan)
+                    break
+                gain = both / own  # of the left image's grey values on the right one's
+                move = ((gb / n - g * mean) - gain * (ga / n - g * a)) / (gain * steep)
+                d += min(max(move, np.float32(-0.6)), np.float32(0.6))
+                if abs(move) < 0.01:
+                    break
+            if abs(d - start) <= 1:
+                out[r, c] = start + np.float32(min(weight, 1.0)) * (d - start)
+
+
 @dataclass(frozen=True)
 class Matching:
     """How images are matched.
@@ -348,6 +418,8 @@ class Matching:
         Cells around each cell over which the correlation is taken.
     smooth : float
         Width in cells over which images are smoothed first; their logarithms are, since speckle multiplies. 0: not at all.
+    around : int
+        Cells around each cell whose grey values say the parts of a cell.
     """
 
     steep: int = 7
@@ -358,6 +430,7 @@ class Matching:
     likeness: float = 0.5
     half: int = 4
     smooth: float = 0.0
+    around: int = 3
 
 
 @dataclass(frozen=True)
@@ -381,7 +454,15 @@ def _in_bands(rows: int, workers: int, work: Callable[[int, int], object]) -> No
 
 
 def one_level(
-    left: Floats, right: Floats, low: Ints, count: Ints, how: Matching, *, ends: bool = False, workers: int = 1
+    left: Floats,
+    right: Floats,
+    low: Ints,
+    count: Ints,
+    how: Matching,
+    *,
+    ends: bool = False,
+    fine: bool = True,
+    workers: int = 1,
 ) -> Matched:
     """Match two epipolar images of the same size, each cell within its own range of parallaxes.
 
@@ -394,6 +475,8 @@ def one_level(
     how : Matching
     ends : bool
         Whether the first or last parallax of a range may be the answer; else such a cell is empty.
+    fine : bool
+        Whether parts of a cell are found from grey values; else from costs, which is quicker and good enough to go on from.
     workers : int
         Threads that share the work.
     """
@@ -426,6 +509,12 @@ def one_level(
     )
     _agree(parallax, of_right, how.apart, apart)
     _in_bands(rows, workers, lambda top, bottom: _likeness(left, right, parallax, how.half, top, bottom, likeness))
+    if fine:
+        rough, parallax = parallax, np.empty_like(parallax)
+        _in_bands(
+            rows, workers,
+            lambda top, bottom: _sharpen(left, right, rough, likeness, how.around, _SHARPER, *_ALIKE, top, bottom, parallax),
+        )  # fmt: skip
     return Matched(parallax, likeness, ratio, apart)
 
 
