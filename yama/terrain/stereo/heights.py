@@ -272,6 +272,6 @@ def gridded(cloud: Cloud, grid: Grid, progress: Progress = ignore_progress) -> G
 def uncertainty(spread: Floats, likeness: Floats, per_cell: Floats) -> Floats:
     """Standard deviation of heights: of the parallax, which is the less sure the less alike both images are, and of how the places
     around a cell spread. Places a few cells apart err alike, so that many of them make a height hardly surer."""
-    in_parallax = 0.08 + 0.28 * np.clip(1 - likeness, 0, 1)
-    found: Floats = np.sqrt((in_parallax * per_cell) ** 2 + (0.36 * spread) ** 2).astype(np.float32)
+    in_parallax = 0.09 + 0.42 * np.clip(1 - likeness, 0, 1)
+    found: Floats = np.sqrt((in_parallax * per_cell) ** 2 + (0.42 * spread) ** 2).astype(np.float32)
     return found
