@@ -1,6 +1,6 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQueries } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { bytes } from "../api/client";
+import { bytes, type ImageHolding } from "../api/client";
 import { KEYS } from "../api/keys";
 import { useProject } from "../desk/context";
 import { num } from "../desk/format";
@@ -14,24 +14,38 @@ const [TILE, SIDE, CHIP] = [256, 258, 48];
 const SHOWN = 60;
 
 /** What lies around a place of an image: 48 cells along each side, stretched to what is there. */
-function Chip({ image, at, label }: { image: number; at: [number, number]; label: string }) {
+function Chip({ image: of, at, label }: { image: ImageHolding; at: [number, number]; label: string }) {
+  const image = of.id;
   const project = useProject();
   const canvas = useRef<HTMLCanvasElement>(null);
   const [col, row] = at.map((value) => Math.max(Math.round(value), 0)) as [number, number];
-  const [x, y] = [Math.floor(col / TILE), Math.floor(row / TILE)];
-  const { data } = useQuery({
-    queryKey: KEYS.imageTile(project.id, [image, x, y]),
-    queryFn: ({ signal }) => bytes(`/projects/${project.id}/images/${image}/tiles/0/${x}/${y}`, signal),
-    staleTime: Infinity,
+  // a chip may lie over the edges of up to four tiles
+  const ends = (at: number, size: number) => {
+    const tile = (one: number) => Math.floor(Math.min(Math.max(one, 0), size - 1) / TILE);
+    return [...new Set([tile(at - CHIP / 2), tile(at + CHIP / 2)])];
+  };
+  const tiles = ends(col, of.image.cols).flatMap((x) => ends(row, of.image.rows).map((y): [number, number] => [x, y]));
+  const { cells, ready } = useQueries({
+    queries: tiles.map(([x, y]) => ({
+      queryKey: KEYS.imageTile(project.id, [image, x, y]),
+      queryFn: ({ signal }: { signal: AbortSignal }) =>
+        bytes(`/projects/${project.id}/images/${image}/tiles/0/${x}/${y}`, signal),
+      staleTime: Infinity,
+    })),
+    combine: (results) => ({
+      cells: new Map(results.map(({ data }, i) => [String(tiles[i]), data ? new Float32Array(data) : null])),
+      ready: results.every(({ isPending }) => !isPending),
+    }),
   });
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
-    if (!context || !data) return;
-    const cells = new Float32Array(data);
+    if (!context || !ready) return;
     const picture = context.createImageData(CHIP, CHIP);
     const value = (r: number, c: number) => {
-      const [i, j] = [row - y * TILE + 1 + r - CHIP / 2, col - x * TILE + 1 + c - CHIP / 2];
-      return i >= 0 && j >= 0 && i < SIDE && j < SIDE ? (cells[i * SIDE + j] ?? Number.NaN) : Number.NaN;
+      const [down, right] = [row + r - CHIP / 2, col + c - CHIP / 2];
+      if (down < 0 || right < 0) return Number.NaN;
+      const [x, y] = [Math.floor(right / TILE), Math.floor(down / TILE)];
+      return cells.get(`${x},${y}`)?.[(down - y * TILE + 1) * SIDE + right - x * TILE + 1] ?? Number.NaN;
     };
     let [low, high] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
     for (let r = 0; r < CHIP; r++)
@@ -61,7 +75,7 @@ function Chip({ image, at, label }: { image: number; at: [number, number]; label
       context.lineTo(CHIP / 2 + 0.5, b);
     }
     context.stroke();
-  }, [data, row, col, x, y]);
+  }, [cells, ready, row, col]);
   return <canvas ref={canvas} className={styles.chip} width={CHIP} height={CHIP} role="img" aria-label={label} />;
 }
 
@@ -77,8 +91,8 @@ function Card({ tie, out, onOut }: { tie: Tie; out: boolean; onOut: () => void }
         aria-label={`Show tie point ${tie.number}`}
         onClick={() => set({ tie: tie.number, window: [Math.round(tie.left[0]), Math.round(tie.left[1])] })}
       >
-        <Chip image={asked.left.id} at={tie.left} label={`Tie point ${tie.number} left`} />{" "}
-        <Chip image={asked.right.id} at={tie.right} label={`Tie point ${tie.number} right`} />
+        <Chip image={asked.left} at={tie.left} label={`Tie point ${tie.number} left`} />{" "}
+        <Chip image={asked.right} at={tie.right} label={`Tie point ${tie.number} right`} />
       </button>
       <span>
         <b className="n">{num(tie.residual, 2)} px</b>
