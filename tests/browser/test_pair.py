@@ -37,13 +37,18 @@ class PairTest(GatherSheets):
         expect(cards).to_have_count(60)
         cards.filter(has_text="Leave out").first.get_by_role("button", name="Leave out").click()
         expect(page.get_by_role("button", name="Take it back")).to_have_count(1)
+        # one by hand, and forgotten again
+        page.get_by_role("button", name="Add one by hand").click()
+        left = page.get_by_role("application", name="Left image")
+        left.click(position={"x": 120, "y": 200})
+        page.get_by_role("button", name="Forget 1 added").click()
+        expect(page.get_by_role("button", name="Forget 1 added")).to_have_count(0)
         self.pick("Control heights", "Survey points 2026")
         self.pick("Geoid", "sundrel_geoid")
         page.get_by_role("button", name="Adjust models").click()
         expect(page.get_by_text("adjusted", exact=True)).to_be_visible(timeout=180_000)
 
         # a press on the left image matches a window there
-        left = page.get_by_role("application", name="Left image")
         box = left.bounding_box()
         left.click(position={"x": box["width"] * 0.55, "y": box["height"] * 0.77})
         expect(page.get_by_test_id("try-median")).not_to_have_text("–", timeout=60_000)

@@ -16,6 +16,8 @@ from yama.terrain.rational import RationalModel
 
 rasterio = later("rasterio")
 
+_DEGREE = 111_195.0  # metres
+
 
 @dataclass(frozen=True)
 class Image:
@@ -33,6 +35,14 @@ class Image:
     def told(self) -> str:
         """A short name of its model, the same wherever it is read: by which an adjustment is found again."""
         return hashlib.sha256(repr(self.model).encode()).hexdigest()[:16]
+
+    @property
+    def ground_size(self) -> float:
+        """Metres of ground to a cell in the middle, by the model."""
+        col, row = (self.cols - 1) / 2, (self.rows - 1) / 2
+        lon, lat = self.model.ground_of([col, col + 1, col], [row, row, row + 1], self.model.height_offset)
+        east, north = (lon - lon[0]) * _DEGREE * np.cos(np.deg2rad(lat[0])), (lat - lat[0]) * _DEGREE
+        return float(np.sqrt(abs(east[1] * north[2] - east[2] * north[1])))
 
     def read(
         self, row: int = 0, col: int = 0, rows: int | None = None, cols: int | None = None, level: int = 0

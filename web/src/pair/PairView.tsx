@@ -8,7 +8,7 @@ import { useReading } from "../desk/useReading";
 import { SlotChip } from "../map/SlotChip";
 import { Button } from "../ui/Button";
 import { extentOf, gridOf, ImagePane, imageSpace, projectionOf } from "./ImagePane";
-import { type Graduation, pointerMark, searchMarks, tieMarks, windowMark } from "./marks";
+import { addedMark, type Graduation, pointerMark, searchMarks, tieMarks, windowMark } from "./marks";
 import styles from "./pair.module.css";
 import { across, reached } from "./rays";
 import { STICKS, usePairState } from "./state";
@@ -16,6 +16,7 @@ import { TryColumn } from "./TryColumn";
 import { useLook, usePairAsked, useTies } from "./usePair";
 
 const GRADUATIONS = 9;
+const NONE: [number, number][] = [];
 
 function useImageView(image: ImageHolding | undefined): View | null {
   const { id } = image ?? {};
@@ -48,7 +49,17 @@ export function PairView() {
   const { ties } = useTies();
   const { a, b } = useHeld();
   const set = useDesk((desk) => desk.set);
-  const { hover, window, tie, sticks, set: change } = usePairState();
+  const { hover, window, tie, sticks, adding, set: change } = usePairState();
+  const adjusting = useDesk((desk) => desk.sheets.adjust_models);
+  const setSheet = useDesk((desk) => desk.sheet);
+  const added = (adjusting?.params.added ?? NONE) as [number, number][];
+  const press = (at: [number, number]) => {
+    if (!adding) return change({ window: [Math.round(at[0]), Math.round(at[1])] });
+    setSheet("adjust_models", {
+      params: { ...adjusting?.params, added: [...added, [Math.round(at[0]), Math.round(at[1])]] },
+    });
+    change({ adding: false });
+  };
   const reading = useReading();
   const leftView = useImageView(asked?.left);
   const rightView = useImageView(asked?.right);
@@ -101,7 +112,7 @@ export function PairView() {
   const marks = useMemo(() => {
     if (!asked) return null;
     const spaces = { left: imageSpace(asked.left.image.rows), right: imageSpace(asked.right.image.rows) };
-    const press = (number: number) => change({ tie: number });
+    const pressTie = (number: number) => change({ tie: number });
     const stick = (side: "left" | "right"): [number, number] => {
       if (!look) return [1, 0];
       const [from, to] = side === "left" ? [look.right, look.left] : [look.left, look.right];
@@ -112,15 +123,16 @@ export function PairView() {
       const size = Math.hypot(dx, dy) || 1;
       return [-dy / size, dx / size]; // at a right angle to the parallax
     };
-    const left = tieMarks(ties, "left", spaces.left, sticks, stick("left"), tie, press);
-    const right = tieMarks(ties, "right", spaces.right, sticks, stick("right"), tie, press);
+    const left = tieMarks(ties, "left", spaces.left, sticks, stick("left"), tie, pressTie);
+    const right = tieMarks(ties, "right", spaces.right, sticks, stick("right"), tie, pressTie);
+    for (const at of added) left.push(addedMark(at, spaces.left));
     if (window) left.push(windowMark(window, spaces.left));
     if (window && look) {
       const there = across(look.left, look.right, window[0], window[1], middle);
       if (there) right.push(windowMark(there, spaces.right));
     }
     return { left, right, spaces };
-  }, [asked, ties, sticks, tie, window, look, middle, change]);
+  }, [asked, ties, sticks, tie, added, window, look, middle, change]);
 
   const pointed = useMemo(() => {
     if (!marks || !hover) return { left: [], right: [] };
@@ -180,7 +192,7 @@ export function PairView() {
                 marks={leftMarks}
                 moves
                 onPoint={(at) => change({ hover: at ? [at[0], at[1]] : null })}
-                onPress={(at) => change({ window: [Math.round(at[0]), Math.round(at[1])] })}
+                onPress={([col, row]) => press([col, row])}
               />
             </div>
             <p className={styles.below}>
@@ -188,6 +200,8 @@ export function PairView() {
                 <>
                   col <b className="n">{num(hover[0], 1)}</b> row <b className="n">{num(hover[1], 1)}</b>
                 </>
+              ) : adding ? (
+                "Click a corner or a crossing: it is measured when the models are adjusted"
               ) : (
                 "Click: the window is matched there"
               )}

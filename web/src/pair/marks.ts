@@ -71,6 +71,10 @@ export function windowMark([col, row]: readonly number[], space: Space): Feature
   );
 }
 
+/** A tie point that was added by hand and is not measured yet. */
+export const addedMark = (at: readonly number[], space: Space): Feature =>
+  styled(new Feature(new Point(space.toPane(at))), ...ring(4, ember));
+
 /** Where the pointer is. */
 export const pointerMark = (at: readonly number[], space: Space): Feature =>
   styled(new Feature(new Point(space.toPane(at))), ...ring(8, ink, 1.6));

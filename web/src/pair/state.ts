@@ -7,6 +7,8 @@ interface PairState {
   window: [number, number] | null;
   /** The number of the tie point that is shown. */
   tie: number | null;
+  /** Whether the next press on the left image adds a tie point. */
+  adding: boolean;
   /** By how much residuals are drawn larger. */
   sticks: number;
   set: (change: Partial<Omit<PairState, "set">>) => void;
@@ -17,6 +19,7 @@ export const usePairState = create<PairState>((set) => ({
   hover: null,
   window: null,
   tie: null,
+  adding: false,
   sticks: 200,
   set,
 }));

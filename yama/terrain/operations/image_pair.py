@@ -43,6 +43,7 @@ _GEOID = Role("surface", "Geoid", optional=True)
 _CONTROL = Role("points", "Control heights", optional=True)
 _TURNS = 4
 _RESTS = 0.2  # metres by which models that are in place still move
+_BARE = 0.22  # of an image's diagonal
 _ADVICE = 2.0  # cells of the surface for one of the images
 
 _TIE_COLUMNS = (
@@ -280,6 +281,12 @@ class AdjustParams(Params):
     left_out: list[int] = Field(
         [], max_length=5000, title="Left out", description="Numbers of tie points that are left out whatever they say."
     )
+    added: list[tuple[float, float]] = Field(
+        [],
+        max_length=200,
+        title="Added",
+        description="Columns and rows of the left image at which a tie point is measured as well.",
+    )
     preset: Annotated[Literal["flat", "hilly", "steep", "built_up", "speckled"], Titles(
         {"flat": "flat", "hilly": "hilly", "steep": "steep", "built_up": "built-up", "speckled": "speckled"})] = Field(
         "hilly", title="Ground", description="How heights are found that control heights are compared with.")  # fmt: skip
@@ -340,6 +347,24 @@ def model_table(pair: Pair, facts: dict[str, Any]) -> Table:
     return Table(_MODEL_COLUMNS, rows, facts)
 
 
+def _about_spread(image: Image, ties: TiePoints) -> list[Finding]:
+    """Corners of the left image that have no tie point anywhere near."""
+    sensor, height = Sensor(image.model), sum(image.model.heights) / 2
+    corners = [(c, r) for r in (0.0, image.rows - 1.0) for c in (0.0, image.cols - 1.0)]
+    places = np.array([*corners, ((image.cols - 1) / 2, (image.rows - 1) / 2)])
+    lon, lat = sensor.ground_of(places[:, 0], places[:, 1], height)
+    cell = image.ground_size
+    found = []
+    for k, (col, row) in enumerate(corners):
+        away = float(np.min(np.hypot(ties.left_col - col, ties.left_row - row), initial=np.inf)) * cell
+        if away > _BARE * np.hypot(image.rows, image.cols) * cell:
+            side = f"{'north' if lat[k] > lat[4] else 'south'}-{'east' if lon[k] > lon[4] else 'west'}"
+            far = f"{away / 1000:.1f} km" if away >= 1000 else f"{away:.0f} m"
+            found.append(Finding("bare", "caution", f"No tie point lies within {far} of the {side} corner of the left image.",
+                                 "Heights may tilt there. Add some by hand, or look for more."))  # fmt: skip
+    return found
+
+
 @register
 class AdjustModels(Operation[AdjustParams]):
     """Models of two images brought together at tie points, and onto the ground at known heights."""
@@ -362,13 +387,17 @@ class AdjustModels(Operation[AdjustParams]):
         if params.correction == "affine" and len(ties) < 20:
             findings.append(Finding("few", "stop", f"{len(ties)} tie points are too few to turn and scale images; 20 are needed.",
                                     "Only move them.", Fix("Only move", {"correction": "shift"})))  # fmt: skip
+        if not any(one.weight == "stop" for one in findings):
+            findings += _about_spread(inputs.image("left"), ties.only(~np.isin(numbers, params.left_out)))
         return findings + _about_zero(inputs, frame)
 
     def run(self, inputs: Inputs, params: AdjustParams, frame: Frame, progress: Progress) -> Results:
         ties, numbers = ties_of(inputs.table("ties"))
-        pair, found = _pair_of(inputs).adjusted(
-            ties.cells, params.correction, params.most, np.isin(numbers, params.left_out)
-        )
+        given = _pair_of(inputs)
+        for place in params.added:
+            ties = ties.joined(given.tie_at(place))
+        numbers = np.arange(1, len(ties) + 1) if params.added else numbers
+        pair, found = given.adjusted(ties.cells, params.correction, params.most, np.isin(numbers, params.left_out))
         heights = pair.search_range(found.met.height[found.used])
         moved, by = _brought_to(pair, inputs, frame, heights, params.preset, progress)
         up = 0.0 if by is None else by.up

@@ -20,6 +20,7 @@ from yama.terrain.stereo.epipolar import Geometry, Plane, across_parallax, geome
 from yama.terrain.stereo.heights import Gridded, cloud_of, gridded
 from yama.terrain.stereo.matching import Matched, Matching
 from yama.terrain.stereo.rays import Sensor, intersection
+from yama.terrain.stereo.tie_points import TiePoints
 from yama.terrain.stereo.zero import ZeroLevel
 
 ndimage = later("scipy.ndimage")
@@ -91,11 +92,15 @@ class Pair:
 
     def tie_points(
         self, count: int = 300, heights: tuple[float, float] | None = None, progress: Progress = ignore_progress
-    ) -> tie_points.TiePoints:
+    ) -> TiePoints:
         """Places that both show alike; see `tie_points.find`."""
         return tie_points.find(
             self.left, self.right, self.sensors, self.geometry(), heights or self.heights, count, progress
         )
+
+    def tie_at(self, place: tuple[float, float], heights: tuple[float, float] | None = None) -> TiePoints:
+        """The tie point at a column and row of the left image; see `tie_points.snapped`."""
+        return tie_points.snapped(self.left, self.right, self.sensors, self.geometry(), *place, heights or self.heights)
 
     def adjusted(
         self, cells: FloatArray, correction: Correction = "shift", most: float | None = None,

@@ -52,6 +52,11 @@ class TiePoints:
         """Column and row in the left image, column and row in the right one: `(n, 4)`."""
         return np.stack([self.left_col, self.left_row, self.right_col, self.right_row], axis=1)
 
+    def joined(self, other: TiePoints) -> TiePoints:
+        """These and others behind them."""
+        names = self.__dataclass_fields__
+        return TiePoints(*(np.concatenate([getattr(self, name), getattr(other, name)]) for name in names))
+
     def only(self, which: npt.NDArray[np.bool_]) -> TiePoints:
         """Some of them."""
         return TiePoints(*(getattr(self, name)[which] for name in self.__dataclass_fields__))

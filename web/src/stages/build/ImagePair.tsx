@@ -1,12 +1,13 @@
 import { useEffect, useMemo, useState } from "react";
 import type { Accepted } from "../../api/client";
 import { choicesOf, propertyOf } from "../../api/operations";
-import { isOpen, useJobs, useStart } from "../../api/queries";
+import { isOpen, useJobs, usePreview, useStart } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { capital, num, percent } from "../../desk/format";
 import { type OwnTab, useOwnTab } from "../../desk/ownTab";
 import { useDesk } from "../../desk/store";
 import styles from "../../pair/pair.module.css";
+import { usePairState } from "../../pair/state";
 import { TiesTab } from "../../pair/TiesTab";
 import { Picture } from "../../pair/TryColumn";
 import { useLook, useTies, useTry } from "../../pair/usePair";
@@ -15,6 +16,7 @@ import { NumberField } from "../../ui/NumberField";
 import { Card } from "../../ui/Radio";
 import { Refusal } from "../../ui/Refusal";
 import { Told } from "../../ui/Row";
+import { Findings } from "../Findings";
 import { OperationSheet } from "../OperationSheet";
 import { RoleField } from "../RoleField";
 import { type AnyWork, useWorksheet } from "../useWorksheet";
@@ -84,6 +86,7 @@ export function ImagePair() {
   const adjusting = useDesk((desk) => desk.sheets.adjust_models);
   const { data: look, error } = useLook();
   const { ties, facts } = useTies();
+  const { adding, set: setPair } = usePairState();
   useOwnTab(TIES);
   const any = work as unknown as AnyWork;
   const [left] = work.ids("left");
@@ -125,6 +128,19 @@ export function ImagePair() {
   );
   const model = all.find((one) => one.id === work.ids("model")[0]);
   const leftOut = (adjusting?.params.left_out ?? []) as number[];
+  const added = (adjusting?.params.added ?? []) as [number, number][];
+  const settings = Object.fromEntries(
+    Object.entries({ left_out: leftOut, added, most: adjusting?.params.most }).filter(([, value]) => value != null),
+  );
+  const setAdjust = (values: Record<string, unknown>) =>
+    change("adjust_models", { params: { ...adjusting?.params, ...values } });
+  const { data: about } = usePreview(
+    project.id,
+    work.canRun && tied !== undefined && left !== undefined && right !== undefined
+      ? { operation: "adjust_models", params: settings, inputs: { left, right, ties: tied } }
+      : null,
+  );
+  const spread = (about?.findings ?? []).filter((one) => one.code === "bare");
   const may = work.canRun && look !== undefined;
 
   return (
@@ -189,6 +205,33 @@ export function ImagePair() {
                 </span>
               )}
             </div>,
+            ties.length > 0 ? (
+              <NumberField
+                key="most"
+                label="Leave out over"
+                unit="px"
+                value={adjusting?.params.most as number | null}
+                placeholder="by their spread"
+                onChange={(most) => setAdjust({ most })}
+              />
+            ) : (
+              false
+            ),
+            ties.length > 0 ? (
+              <div className="acts" key="add">
+                <Button aria-pressed={adding} onClick={() => setPair({ adding: !adding })}>
+                  Add one by hand
+                </Button>
+                {added.length > 0 && (
+                  <Button kind="link" onClick={() => setAdjust({ added: [] })}>
+                    Forget {num(added.length)} added
+                  </Button>
+                )}
+              </div>
+            ) : (
+              false
+            ),
+            <Findings key="findings" findings={spread} bare />,
             finding.failed ? <Refusal key="failed" sentence={finding.failed} /> : false,
           ],
         },
@@ -202,12 +245,7 @@ export function ImagePair() {
               <Button
                 disabled={!may || tied === undefined || adjust.running}
                 onClick={() =>
-                  adjust.start(
-                    "adjust_models",
-                    { ...pair, ...extra, ties: tied },
-                    { left_out: leftOut },
-                    `Models of ${name}`,
-                  )
+                  adjust.start("adjust_models", { ...pair, ...extra, ties: tied }, settings, `Models of ${name}`)
                 }
               >
                 {adjust.running ? `Adjusting, ${percent(adjust.progress)}` : "Adjust models"}
