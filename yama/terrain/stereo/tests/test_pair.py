@@ -34,13 +34,16 @@ class PairCase(SimpleTestCase):
 
 class HeightsTest(PairCase):
     def test_a_plane_and_a_cone_come_back(self):
-        for ground in (lambda x, y: 95 + 0.12 * x - 0.08 * y, lambda x, y: 150 - 0.45 * np.hypot(x, y)):
+        # a cell of parallax is worth 2.3 m here; on a steep slope cells around one lie at other heights
+        for ground, spread in (
+            (lambda x, y: 95 + 0.12 * x - 0.08 * y, 0.15),
+            (lambda x, y: 150 - 0.45 * np.hypot(x, y), 0.35),
+        ):
             found, error = self.errors(ground)
             inner = error[8:-8, 8:-8]
             self.assertGreater(np.isfinite(inner).mean(), 0.97)
-            # a cell of parallax is worth 2.3 m here
             self.assertLess(abs(np.nanmedian(inner)), 0.05)
-            self.assertLess(1.4826 * np.nanmedian(np.abs(inner)), 0.25)
+            self.assertLess(1.4826 * np.nanmedian(np.abs(inner)), spread)
             self.assertLess(np.nanquantile(np.abs(inner), 0.99), 1.2)
 
     def test_uncertainty_is_what_repetition_with_other_noise_shows(self):
