@@ -1,4 +1,5 @@
-"""Image pairs: matching against a library's matcher on the demo's truth, tie points, the whole pair in time, memory and error."""
+"""Image pairs: matching against a library's matcher on the demo's truth, tie points, the whole pair in time, memory
+and error."""
 
 from __future__ import annotations
 
@@ -113,8 +114,8 @@ def _true_parallax(pair: Pair, plane, truth: Island, per_metre: float) -> npt.ND
 
 
 def whole() -> None:
-    """The whole pair to heights, in a process of its own: prints seconds of tie points, adjusting and heights, peak memory and
-    errors on open ground."""
+    """The whole pair to heights, in a process of its own: prints seconds of tie points, adjusting and heights, peak
+    memory and errors on open ground."""
     truth = island()
     with tempfile.TemporaryDirectory() as folder:
         pair = images(Path(folder), truth)

@@ -1,5 +1,5 @@
-"""Two images of the upper Avel from a made-up satellite, cast ray by ray over the true ground with its trees, houses and
-the Pell viaduct, with rational polynomials as delivered: fitted to the sensor and then off by some cells."""
+"""Two images of the upper Avel from a made-up satellite, cast ray by ray over the true ground with its trees, houses
+and the Pell viaduct, with rational polynomials as delivered: fitted to the sensor and then off by some cells."""
 
 from __future__ import annotations
 
@@ -113,8 +113,9 @@ def fitted(sensor: Sensor) -> RationalModel:
 @dataclass(frozen=True)
 class _Scene:
     """What rays meet. tops: heights of ground, trees and roofs in cells of 1 m from `west`, `north` down. highest: of
-    each block of 16 x 16. shade: height up to which a place lies in shadow. cover: of each cell. boxes: `(n, 9)` of x, y of
-    the middle, half length and half width, the length's direction in x and y, lowest and highest height, kind."""
+    each block of 16 x 16. shade: height up to which a place lies in shadow. cover: of each cell. boxes: `(n, 9)` of
+    x, y of the middle, half length and half width, the length's direction in x and y, lowest and highest height,
+    kind."""
 
     tops: npt.NDArray[np.float32]
     highest: npt.NDArray[np.float32]
@@ -210,7 +211,8 @@ def _crowns(rows, cols):
 
 @numba.njit(cache=True, nogil=True)
 def _shade(tops, dx, dy, rise, out):
-    """Heights below which each cell lies in the shadow of what stands toward the sun, whose direction is dx, dy in cells."""
+    """Heights below which each cell lies in the shadow of what stands toward the sun, whose direction is dx, dy in
+    cells."""
     rows, cols = tops.shape
     if abs(dy) >= abs(dx):
         step = np.sqrt(1 + (dx / dy) ** 2) * rise
@@ -314,7 +316,7 @@ def _enters(boxes, x, y, sx, sy, below, above):
 
 
 @numba.njit(cache=True, nogil=True)
-def _cloud(x, y, cx, cy, radius):
+def cloud_depth(x, y, cx, cy, radius):
     """Optical depth of the cloud at a place of its height."""
     away = np.sqrt((x - cx) ** 2 + ((y - cy) * 1.25) ** 2) / radius
     if away > 1.6:
@@ -382,7 +384,7 @@ def _shine(tops, shade, cover, boxes, near, west, north, x, y, z, box, face, kin
         if blocked >= 0:
             lit = 0.0
     rise = (cloud[2] - z) / sun[2]
-    lit *= 0.06 + 0.94 * np.exp(-_cloud(x + sun[0] * rise, y + sun[1] * rise, cloud[0], cloud[1], cloud[3]))
+    lit *= 0.06 + 0.94 * np.exp(-cloud_depth(x + sun[0] * rise, y + sun[1] * rise, cloud[0], cloud[1], cloud[3]))
     return light * (0.26 + 0.14 * nz + 0.85 * straight * lit)
 
 
@@ -390,8 +392,8 @@ def _shine(tops, shade, cover, boxes, near, west, north, x, y, z, box, face, kin
 def _cast(
     tops, highest, shade, cover, boxes, west, north, origins, slopes, step_x, step_y, orbit, sun, cloud, image, out
 ):
-    """Light of the cells of some rows, each the mean of 2 x 2 rays. origins: of two lines a row `(2 rows, 2)`; slopes: of
-    the first of their rays; step_x, step_y: from one cell to the next."""
+    """Light of the cells of some rows, each the mean of 2 x 2 rays. origins: of two lines a row `(2 rows, 2)`;
+    slopes: of the first of their rays; step_x, step_y: from one cell to the next."""
     reach = 0.0
     for b in range(boxes.shape[0]):
         reach = max(reach, boxes[b, 2])
@@ -418,7 +420,7 @@ def _cast(
                         tops, shade, cover, boxes, near, west, north, gx, gy, z, which, face, kind, sun, cloud, image
                     )
                     cx, cy = x + sx * cloud[2], y + sy * cloud[2]
-                    thick = _cloud(cx, cy, cloud[0], cloud[1], cloud[3])
+                    thick = cloud_depth(cx, cy, cloud[0], cloud[1], cloud[3])
                     if thick > 0:
                         through = np.exp(-thick)
                         white = 1.10 + 0.05 * _waves(cx, cy, 120.0, 63)

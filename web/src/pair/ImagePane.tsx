@@ -12,7 +12,7 @@ import { stopsOf } from "../map/ramps";
 import type { Place } from "../map/shapes";
 import type { Space } from "../map/space";
 import { styleOf } from "../map/style";
-import { extentOf, projectionOf, type SurfaceLayer, surfaceLayer } from "../map/surfaceLayer";
+import { type SurfaceLayer, surfaceLayer } from "../map/surfaceLayer";
 
 /** An image as a grid of cells of 1: columns run right, rows down. */
 export const gridOf = (image: ImageHolding): Grid => ({
@@ -126,5 +126,3 @@ export function ImagePane({ image, view, label, marks, moves, onPoint, onPress }
 
   return <div ref={element} className="pane" role="application" aria-label={label} style={{ cursor: "crosshair" }} />;
 }
-
-export { extentOf, projectionOf };

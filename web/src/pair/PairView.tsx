@@ -1,13 +1,14 @@
 import View from "ol/View";
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import type { ImageHolding } from "../api/client";
 import { useHeld } from "../desk/context";
 import { num } from "../desk/format";
 import { useDesk } from "../desk/store";
 import { useReading } from "../desk/useReading";
 import { SlotChip } from "../map/SlotChip";
+import { extentOf, projectionOf } from "../map/surfaceLayer";
 import { Button } from "../ui/Button";
-import { extentOf, gridOf, ImagePane, imageSpace, projectionOf } from "./ImagePane";
+import { gridOf, ImagePane, imageSpace } from "./ImagePane";
 import { addedMark, type Graduation, pointerMark, searchMarks, tieMarks, windowMark } from "./marks";
 import styles from "./pair.module.css";
 import { across, reached } from "./rays";
@@ -16,6 +17,7 @@ import { TryColumn } from "./TryColumn";
 import { useLook, usePairAsked, useTies } from "./usePair";
 
 const GRADUATIONS = 9;
+const TRIES = 4;
 const NONE: [number, number][] = [];
 
 function useImageView(image: ImageHolding | undefined): View | null {
@@ -49,7 +51,7 @@ export function PairView() {
   const { ties } = useTies();
   const { a, b } = useHeld();
   const set = useDesk((desk) => desk.set);
-  const { hover, window, tie, sticks, adding, set: change } = usePairState();
+  const { image, hover, window, tie, sticks, adding, set: change } = usePairState();
   const adjusting = useDesk((desk) => desk.sheets.adjust_models);
   const setSheet = useDesk((desk) => desk.sheet);
   const added = (adjusting?.params.added ?? NONE) as [number, number][];
@@ -81,9 +83,16 @@ export function PairView() {
     return () => leftView.un("change", follow);
   }, [leftView, rightView, look, middle, asked]);
 
-  // a place of the left image, as a place of the frame: at A's height where that is known
+  // a place of the left image, as a place of the frame: at A's height, which is asked there and moves the place. On a cliff that
+  // may never come to rest, so it is done a few times for each place of the pointer
+  const tries = useRef<{ hover: typeof hover; left: number }>({ hover: null, left: 0 });
   useEffect(() => {
-    if (!look || !hover) return;
+    if (!look || !hover) {
+      set({ overMap: false });
+      return;
+    }
+    if (tries.current.hover !== hover) tries.current = { hover, left: TRIES };
+    if (tries.current.left-- <= 0) return;
     const place = reached(look.left, hover[0], hover[1], heightA != null ? heightA + look.zero : middle);
     if (!place) return;
     const [u, v] = [place[0] - look.middle[0], place[1] - look.middle[1]];
@@ -94,10 +103,17 @@ export function PairView() {
     set({ pointer: [x, y], overMap: true });
   }, [look, hover, middle, heightA, set]);
 
+  // with other images the window begins in the middle again
+  const of = asked?.left;
   useEffect(() => {
-    if (asked && !window)
-      change({ window: [Math.round(asked.left.image.cols / 2), Math.round(asked.left.image.rows / 2)] });
-  }, [asked, window, change]);
+    if (of && image !== of.id)
+      change({
+        image: of.id,
+        window: [Math.round(of.image.cols / 2), Math.round(of.image.rows / 2)],
+        tie: null,
+        hover: null,
+      });
+  }, [of, image, change]);
 
   const line = useMemo((): Graduation[] => {
     if (!look || !hover) return [];

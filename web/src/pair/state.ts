@@ -1,6 +1,8 @@
 import { create } from "zustand";
 
 interface PairState {
+  /** The left image that all this is about. */
+  image: number | null;
   /** Column and row of the left image under the pointer. */
   hover: [number, number] | null;
   /** Column and row of the middle of the window that is tried. */
@@ -16,6 +18,7 @@ interface PairState {
 
 /** What the two images and the parts around them share while they are looked at. */
 export const usePairState = create<PairState>((set) => ({
+  image: null,
   hover: null,
   window: null,
   tie: null,

@@ -49,11 +49,11 @@ class PairIn(Schema):
 class PairOut(Schema):
     """How two images see the ground.
 
-    angle: between their rays, degrees. base_to_height: metres of parallax to a metre of height. cell: of the coarser image, metres.
-    height_of_cell: metres of height to a cell of parallax. overlap: shares of each that the other one shows. heights: between which
-    ground is looked for, above the ellipsoid. left, right: their models as 96 numbers. zero: height of the heights' zero level above
-    the ellipsoid in the middle. frame: coefficients of x and y in the frame's CRS over 1, u, v, uu, uv, vv with u = longitude and
-    v = latitude minus those of `middle`.
+    angle: between their rays, degrees. base_to_height: metres of parallax to a metre of height. cell: of the coarser
+    image, metres. height_of_cell: metres of height to a cell of parallax. overlap: shares of each that the other one
+    shows. heights: between which ground is looked for, above the ellipsoid. left, right: their models as 96 numbers.
+    zero: height of the heights' zero level above the ellipsoid in the middle. frame: coefficients of x and y in the
+    frame's CRS over 1, u, v, uu, uv, vv with u = longitude and v = latitude minus those of `middle`.
     """
 
     angle: float
@@ -84,9 +84,9 @@ class TryIn(PairIn):
 
 
 class TryOut(Schema):
-    """What a window gives: heights and likeness of its cells, row by row, as base64 of little-endian float32, NaN where nothing was
-    matched; share that stays empty, lowest, median and highest height, median likeness, median of heights minus those of the surface
-    that is compared, seconds that it took."""
+    """What a window gives: heights and likeness of its cells, row by row, as base64 of little-endian float32, NaN
+    where nothing was matched; share that stays empty, lowest, median and highest height, median likeness, median of
+    heights minus those of the surface that is compared, seconds that it took."""
 
     size: int
     heights: str
@@ -119,13 +119,16 @@ def _pair(project: Project, body: PairIn) -> tuple[Pair, ZeroLevel, tuple[float,
     geoid: Surface | None = None if body.geoid is None else _held(project, body.geoid, "surface")
     pair = Pair.of(left, right)
     pair = Pair(left, right, (sensor_of(left, models), sensor_of(right, models)))
-    return pair, ZeroLevel(geoid), usual_range(pair, models)
+    zero = ZeroLevel(geoid)
+    zero.require(left.bounds)
+    return pair, zero, usual_range(pair, models)
 
 
 @router.get("/{int:project_id}/images/{int:holding_id}/tiles/{int:level}/{int:col}/{int:row}", include_in_schema=False)
 def tile(request: HttpRequest, project_id: int, holding_id: int, level: int, col: int, row: int) -> HttpResponse:
-    """Grey values of an image in its own columns and rows: little-endian float32, 258 x 258, NaN where empty, gzipped. Level n has cells
-    of 2**n x 2**n; tiles are 256 cells apart and overlap by one on each side. 204 where all are empty."""
+    """Grey values of an image in its own columns and rows: little-endian float32, 258 x 258, NaN where empty,
+    gzipped. Level n has cells of 2**n x 2**n; tiles are 256 cells apart and overlap by one on each side. 204 where
+    all are empty."""
     project = open_project(request, project_id)
     image = _image(project, holding_id)
     scale = 2**level if level <= 20 else 0

@@ -1,4 +1,5 @@
-"""Image pair: tie points, models brought together, heights, orthoimages, and how far the ground jumps, as operations."""
+"""Image pair: tie points, models brought together, heights, orthoimages, and how far the ground jumps, as
+operations."""
 
 from __future__ import annotations
 
@@ -72,6 +73,17 @@ def _pair_of(inputs: Inputs) -> Pair:
 
 def _zero_of(inputs: Inputs) -> ZeroLevel:
     return ZeroLevel(next(iter(inputs.surfaces("geoid")), None))
+
+
+def _about_geoid(inputs: Inputs) -> list[Finding]:
+    """Whether what is chosen as geoid can be that of what the images show."""
+    try:
+        for role in ("left", "image"):
+            for one in inputs.images(role) if role in inputs.roles else []:
+                _zero_of(inputs).require(one.bounds)
+    except InputError as error:
+        return [Finding("geoid_surface", "stop", str(error))]
+    return []
 
 
 def _told_geoid(inputs: Inputs) -> str:
@@ -318,7 +330,8 @@ def _about_control(inputs: Inputs, frame: Frame) -> list[Finding]:
 def _brought_to(
     pair: Pair, inputs: Inputs, frame: Frame, heights: tuple[float, float], preset: str, progress: Progress
 ) -> tuple[Pair, Offset | None]:
-    """The pair with models that agree with control heights, where there are such. Raises InputError where none lies on it."""
+    """The pair with models that agree with control heights, where there are such. Raises InputError where none lies
+    on it."""
     known = _control(inputs, frame)
     if known is None:
         return pair, None
@@ -379,7 +392,7 @@ class AdjustModels(Operation[AdjustParams]):
     previews = "none"
 
     def check(self, inputs: Inputs, params: AdjustParams, frame: Frame) -> list[Finding]:
-        findings = [*_about_pair(inputs), *_about_control(inputs, frame)]
+        findings = [*_about_pair(inputs), *_about_control(inputs, frame), *_about_geoid(inputs)]
         try:
             ties, numbers = ties_of(inputs.table("ties"))
         except InputError as error:
@@ -480,7 +493,8 @@ class ImagePair(Operation[ImagePairParams]):
         findings = _about_pair(inputs)
         if any(one.weight == "stop" for one in findings):
             return findings
-        findings += [*_about_models(inputs), *_about_control(inputs, frame), *about_bounds(params.bounds, frame)]
+        findings += [*_about_models(inputs), *_about_control(inputs, frame), *_about_geoid(inputs)]
+        findings += about_bounds(params.bounds, frame)
         if any(one.weight == "stop" for one in findings):
             return findings
         pair = _pair_of(inputs)
@@ -574,7 +588,7 @@ class Orthoimage(Operation[NoParams]):
     heights_in = "metres"
 
     def check(self, inputs: Inputs, params: NoParams, frame: Frame) -> list[Finding]:
-        return [*_about_models(inputs), *_about_reach(inputs, ("image",)), *_about_level(inputs)]
+        return [*_about_models(inputs), *_about_reach(inputs, ("image",)), *_about_geoid(inputs), *_about_level(inputs)]
 
     def run(self, inputs: Inputs, params: NoParams, frame: Frame, progress: Progress) -> Results:
         image = inputs.image("image")
@@ -636,6 +650,7 @@ class ImageJump(Operation[JumpParams]):
             *_about_pair(inputs),
             *_about_models(inputs),
             *_about_reach(inputs, ("left", "right")),
+            *_about_geoid(inputs),
             *_about_level(inputs),
         ]
 

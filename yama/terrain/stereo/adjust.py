@@ -1,7 +1,7 @@
 """What delivered models lack, from tie points and from heights that are known.
 
-Tie points say by how much the two models disagree across the epipolar direction; along it any error looks like a height.
-So tie points alone bring the images together, and control brings them to the ground.
+Tie points say by how much the two models disagree across the epipolar direction; along it any error looks like a
+height. So tie points alone bring the images together, and control brings them to the ground.
 """
 
 from __future__ import annotations
@@ -181,8 +181,8 @@ def _misses(sensors: tuple[Sensor, Sensor], cells: FloatArray, met: Met) -> Floa
 
 
 def moved(sensor: Sensor, east: float, north: float, up: float, at: tuple[float, float, float]) -> Sensor:
-    """A model that sees the ground moved by so many metres where it saw it before. at: longitude, latitude and height of the
-    middle of the scene."""
+    """A model that sees the ground moved by so many metres where it saw it before. at: longitude, latitude and height
+    of the middle of the scene."""
     lon, lat, height = (np.array([value]) for value in at)
     met = Met(lon, lat, height, np.zeros(1), np.zeros(1))
     _, slopes = _slopes(sensor, met)

@@ -50,8 +50,8 @@ def _spread(values: FloatArray) -> float:
 
 
 def _agreeing(rest: FloatArray) -> npt.NDArray[np.bool_]:
-    """Which points stand on the ground that is seen: trees and roofs stand above it, so that of all differences (known height
-    minus seen height) that are frequent, the largest is the ground's."""
+    """Which points stand on the ground that is seen: trees and roofs stand above it, so that of all differences
+    (known height minus seen height) that are frequent, the largest is the ground's."""
     middle = float(np.median(rest))
     if rest.size >= _FOR_PLACE:
         width = max(0.1 * _spread(rest), 0.4)
@@ -79,7 +79,8 @@ def _agreeing(rest: FloatArray) -> npt.NDArray[np.bool_]:
 def offset(
     heights: npt.NDArray[np.float32], cell: tuple[float, float], col: FloatArray, row: FloatArray, z: FloatArray
 ) -> Offset | None:
-    """Fit a surface to points by moving it: robust least squares of the heights' differences against the surface's slopes.
+    """Fit a surface to points by moving it: robust least squares of the heights' differences against the surface's
+    slopes.
 
     Parameters
     ----------
@@ -99,8 +100,8 @@ def offset(
 
     References
     ----------
-    C. Nuth and A. Kääb, "Co-registration and bias corrections of satellite elevation data sets", The Cryosphere 5, 2011;
-    here as the linear equations whose cosine they fit.
+    C. Nuth and A. Kääb, "Co-registration and bias corrections of satellite elevation data sets", The Cryosphere 5,
+    2011; here as the linear equations whose cosine they fit.
     """
     east = north = up = 0.0
     rows, cols = heights.shape

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import FIRST_COMPLETED, ThreadPoolExecutor, wait
 from dataclasses import replace
 
 import numpy as np
@@ -26,6 +26,7 @@ _MOST_AT_TOP = 64
 _LEAST_SIDE = 40
 _NEAR, _FAR = 3, 24
 _MARGIN = 2
+_HEARD = 0.5  # seconds between two looks at whether the work is cancelled
 _MOST = 40
 
 
@@ -128,11 +129,17 @@ def _in_blocks(
         out.ratio[there] = matched.ratio[here]
         out.apart[there] = matched.apart[here]
 
-    with ThreadPoolExecutor(1 if alone else most) as pool:
-        # a few at a time, so that cancelling is heard and memory stays bounded
-        for number, batch in enumerate(blocks[i : i + most] for i in range(0, len(blocks), most)):
-            list(pool.map(lambda block: one(*block), batch))
-            progress(min((number + 1) * most / len(blocks), 1.0))
+    pool = ThreadPoolExecutor(1 if alone else most)
+    try:
+        left_over = {pool.submit(one, *block) for block in blocks}
+        while left_over:
+            # a block takes longer than anybody who cancels should wait
+            done, left_over = wait(left_over, _HEARD, FIRST_COMPLETED)
+            for each in done:
+                each.result()
+            progress(1 - len(left_over) / len(blocks))
+    finally:
+        pool.shutdown(wait=False, cancel_futures=True)
     return out
 
 

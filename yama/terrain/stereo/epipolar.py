@@ -1,8 +1,9 @@
 """Epipolar images: both images of a pair on one plane, turned so that the same ground lies on the same row of both.
 
 A place of height h that both images show on a level plane of height h0 appears there shifted, in each of them along its
-own ray. The difference of both shifts has the same direction nearly everywhere in a scene, whatever the sensor. The plane's
-columns run along it, so that what is left between the two images is a parallax along rows, in proportion to h - h0.
+own ray. The difference of both shifts has the same direction nearly everywhere in a scene, whatever the sensor. The
+plane's columns run along it, so that what is left between the two images is a parallax along rows, in proportion to h
+- h0.
 """
 
 from __future__ import annotations
@@ -64,7 +65,8 @@ class Plane:
         return _DEGREE * float(np.cos(np.deg2rad(self.lat))), _DEGREE
 
     def ground(self, col: npt.ArrayLike, row: npt.ArrayLike) -> tuple[FloatArray, FloatArray]:
-        """Longitudes and latitudes of places of the plane. Rows run down, at a right angle to the columns' direction."""
+        """Longitudes and latitudes of places of the plane. Rows run down, at a right angle to the columns'
+        direction."""
         across, down = np.asarray(col, np.float64) * self.cell, np.asarray(row, np.float64) * self.cell
         sin, cos = np.sin(self.turn), np.cos(self.turn)
         per_lon, per_lat = self.metres
@@ -83,7 +85,8 @@ class Plane:
         return Plane(float(lon), float(lat), self.height, self.turn, self.cell, rows, cols)
 
     def positions(self, sensor: Sensor) -> FloatArray:
-        """Columns and rows of an image at every `STEP`-th cell of the plane: `(2, n, m)`, reaching past the last cell."""
+        """Columns and rows of an image at every `STEP`-th cell of the plane: `(2, n, m)`, reaching past the last
+        cell."""
         row, col = np.meshgrid(
             np.arange(0, self.rows + STEP, STEP), np.arange(0, self.cols + STEP, STEP), indexing="ij"
         )

@@ -29,8 +29,8 @@ _BLUNDER = 3.5  # robust standard deviations
 
 @dataclass(frozen=True)
 class Cloud:
-    """Matched places, `(n,)` each: column and row in a grid, with whole numbers at the middle of cells; height; standard deviation
-    of the height for a cell of uncertainty in parallax; likeness of the match."""
+    """Matched places, `(n,)` each: column and row in a grid, with whole numbers at the middle of cells; height;
+    standard deviation of the height for a cell of uncertainty in parallax; likeness of the match."""
 
     col: Floats
     row: Floats
@@ -44,8 +44,8 @@ class Cloud:
 
 @kernel
 def _met(left, right, mine, theirs, parallax, likeness, top, bottom, height, plane, places, out):
-    """Where the rays of some rows of matched cells meet. places: columns, rows and heights of the zero level of the grid at the
-    lattice's nodes. out: `(5, n)`; returns how many."""
+    """Where the rays of some rows of matched cells meet. places: columns, rows and heights of the zero level of the
+    grid at the lattice's nodes. out: `(5, n)`; returns how many."""
     count = 0
     lon0, lat0, per_lon, per_lat, cell, sin, cos = plane
     for r in range(top, bottom):
@@ -87,8 +87,8 @@ def cloud_of(
     matched : Matched
         On the plane.
     places : callable
-        Columns and rows in the grid of longitudes and latitudes, and the height of the grid's zero level above the ellipsoid
-        there.
+        Columns and rows in the grid of longitudes and latitudes, and the height of the grid's zero level above the
+        ellipsoid there.
     progress : callable
     """
     row, col = np.meshgrid(
@@ -159,8 +159,8 @@ def _middle(values, weights, count):
 
 @kernel
 def _grid(col, row, z, per_cell, likeness, start, order, rows, cols, top, bottom, out):
-    """Heights of the cells of some rows. out: `(4, rows, cols)` of height, robust spread about a plane, mean likeness, and mean
-    standard deviation for a cell of parallax."""
+    """Heights of the cells of some rows. out: `(4, rows, cols)` of height, robust spread about a plane, mean
+    likeness, and mean standard deviation for a cell of parallax."""
     most = 400
     x, y, h, w = np.empty(most), np.empty(most), np.empty(most), np.empty(most)
     rest, copy, weight = np.empty(most), np.empty(most), np.empty(most)
@@ -236,8 +236,8 @@ def _grid(col, row, z, per_cell, likeness, start, order, rows, cols, top, bottom
 
 @dataclass(frozen=True)
 class Gridded:
-    """Heights on a grid, `(rows, cols)` each, NaN where there are none: height, its standard deviation, and likeness of the matches
-    it comes from."""
+    """Heights on a grid, `(rows, cols)` each, NaN where there are none: height, its standard deviation, and likeness
+    of the matches it comes from."""
 
     height: Floats
     uncertainty: Floats
@@ -247,8 +247,8 @@ class Gridded:
 def gridded(cloud: Cloud, grid: Grid, progress: Progress = ignore_progress) -> Gridded:
     """Heights of a grid's cells from matched places.
 
-    For each cell a plane is laid through the places around it that agree; the height is the weighted median of all of them
-    about that plane. Cells without a place of their own stay empty, as do those whose places do not agree.
+    For each cell a plane is laid through the places around it that agree; the height is the weighted median of all of
+    them about that plane. Cells without a place of their own stay empty, as do those whose places do not agree.
     """
     rows, cols = grid.rows, grid.cols
     start, order = np.zeros(rows * cols + 1, np.int64), np.empty(len(cloud), np.int64)
@@ -270,8 +270,9 @@ def gridded(cloud: Cloud, grid: Grid, progress: Progress = ignore_progress) -> G
 
 
 def uncertainty(spread: Floats, likeness: Floats, per_cell: Floats) -> Floats:
-    """Standard deviation of heights: of the parallax, which is the less sure the less alike both images are, and of how the places
-    around a cell spread. Places a few cells apart err alike, so that many of them make a height hardly surer."""
+    """Standard deviation of heights: of the parallax, which is the less sure the less alike both images are, and of
+    how the places around a cell spread. Places a few cells apart err alike, so that many of them make a height hardly
+    surer."""
     in_parallax = 0.09 + 0.42 * np.clip(1 - likeness, 0, 1)
     found: Floats = np.sqrt((in_parallax * per_cell) ** 2 + (0.42 * spread) ** 2).astype(np.float32)
     return found

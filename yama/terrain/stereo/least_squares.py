@@ -22,8 +22,9 @@ _REST = 0.003  # cells by which it may still move when it has come to rest
 
 @kernel
 def _one(left, right, lc, lr, rc, rr, affine, half, most, out):
-    """Moves, shears and scales the right piece until it looks like the left one. out: column and row in the right image,
-    correlation, and standard deviations of both; NaN where it does not come to rest within `most` cells of the start."""
+    """Moves, shears and scales the right piece until it looks like the left one. out: column and row in the right
+    image, correlation, and standard deviations of both; NaN where it does not come to rest within `most` cells of the
+    start."""
     n = (2 * half + 1) ** 2
     design = np.empty((n, 8))
     wanted = np.empty(n)
@@ -102,8 +103,8 @@ def _all(left, right, cells, affine, half, most, first, last, out):
 
 @dataclass(frozen=True)
 class Refined:
-    """Where pieces of the left image lie in the right one, `(n,)` each: column and row, correlation, and standard deviations of
-    column and row in cells. NaN where matching did not come to rest."""
+    """Where pieces of the left image lie in the right one, `(n,)` each: column and row, correlation, and standard
+    deviations of column and row in cells. NaN where matching did not come to rest."""
 
     col: FloatArray
     row: FloatArray

@@ -34,8 +34,8 @@ _SHARPER = 4  # turns of least squares at most
 
 @kernel
 def census(cells, first, last, out):
-    """Signatures of rows `first` to `last`, uint64: which of the 9 x 7 cells around are darker than the one in the middle. 0
-    where any of them is NaN or lies outside."""
+    """Signatures of rows `first` to `last`, uint64: which of the 9 x 7 cells around are darker than the one in the
+    middle. 0 where any of them is NaN or lies outside."""
     rows, cols = cells.shape
     out[first:last] = 0
     whole = np.empty(cols, np.float32)
@@ -58,8 +58,8 @@ def census(cells, first, last, out):
 
 @kernel
 def _costs(left, right, low, start, top, bottom, out):
-    """Bits that differ, for each cell of some rows and each parallax of its range. out: ragged, `start` says where each cell
-    begins."""
+    """Bits that differ, for each cell of some rows and each parallax of its range. out: ragged, `start` says where
+    each cell begins."""
     cols = left.shape[1]
     for r in range(top, bottom):
         theirs = right[r]
@@ -83,8 +83,8 @@ def _costs(left, right, low, start, top, bottom, out):
 
 @kernel
 def _path(cost, before, least, steep, jump, out, total):
-    """One cell of one path: adds its costs to `total`; returns the least. before: costs at the cell before on the path for
-    the same parallaxes, one more on both sides; `_BIG` where it has none. least: of them."""
+    """One cell of one path: adds its costs to `total`; returns the least. before: costs at the cell before on the
+    path for the same parallaxes, one more on both sides; `_BIG` where it has none. least: of them."""
     n = cost.size
     top = np.int16(least + jump)
     off = np.int16(-least)
@@ -167,8 +167,8 @@ def _sweep(cost, low, start, grey, steep, jump, edge, backward, total):
 
 @kernel
 def _choose(total, low, start, left, top, bottom, ends, parallax, ratio, of_right):
-    """The parallax of least cost of each cell of some rows, to parts of a cell; how clearly it is the least; and the least
-    of each cell of the right image over all that lead to it, `_NONE` where none does."""
+    """The parallax of least cost of each cell of some rows, to parts of a cell; how clearly it is the least; and the
+    least of each cell of the right image over all that lead to it, `_NONE` where none does."""
     cols = low.shape[1]
     best_right = np.empty(cols, np.int16)
     for r in range(top, bottom):
@@ -271,7 +271,8 @@ def without_specks(parallax, least, step):
 
 @kernel
 def _likeness(left, right, parallax, half, top, bottom, out):
-    """Normalised cross-correlation of the cells around each cell and its counterpart, -1 to 1; NaN where there is none."""
+    """Normalised cross-correlation of the cells around each cell and its counterpart, -1 to 1; NaN where there is
+    none."""
     rows, cols = left.shape
     for r in range(top, bottom):
         for c in range(cols):
@@ -331,9 +332,9 @@ def _ranges(coarse, rows, cols, lowest, highest, near, far, margin, most, low, c
 
 @kernel
 def _sharpen(left, right, parallax, likeness, half, turns, low, high, top, bottom, out):
-    """Parallaxes moved until the grey values around each cell fit best, by least squares along the row. Costs of signatures draw
-    the answer to whole cells, the more so the smoother the texture; grey values do not, but need more signal: between two
-    likenesses one gives way to the other. What moves by more than a cell stays."""
+    """Parallaxes moved until the grey values around each cell fit best, by least squares along the row. Costs of
+    signatures draw the answer to whole cells, the more so the smoother the texture; grey values do not, but need more
+    signal: between two likenesses one gives way to the other. What moves by more than a cell stays."""
     rows, cols = left.shape
     n = (2 * half + 1) ** 2
     for r in range(top, bottom):
@@ -417,7 +418,8 @@ class Matching:
     half : int
         Cells around each cell over which the correlation is taken.
     smooth : float
-        Width in cells over which images are smoothed first; their logarithms are, since speckle multiplies. 0: not at all.
+        Width in cells over which images are smoothed first; their logarithms are, since speckle multiplies. 0: not at
+        all.
     around : int
         Cells around each cell whose grey values say the parts of a cell.
     """
@@ -436,8 +438,8 @@ class Matching:
 @dataclass(frozen=True)
 class Matched:
     """What was matched, `(rows, cols)` each, NaN where nothing was: parallax in cells (column in the right image minus
-    column in the left), likeness (correlation of both, 0 to 1), ratio (how clearly it is the best, 0 to 1), and by how much
-    both directions differ."""
+    column in the left), likeness (correlation of both, 0 to 1), ratio (how clearly it is the best, 0 to 1), and by
+    how much both directions differ."""
 
     parallax: Floats
     likeness: Floats
@@ -476,7 +478,8 @@ def one_level(
     ends : bool
         Whether the first or last parallax of a range may be the answer; else such a cell is empty.
     fine : bool
-        Whether parts of a cell are found from grey values; else from costs, which is quicker and good enough to go on from.
+        Whether parts of a cell are found from grey values; else from costs, which is quicker and good enough to go on
+        from.
     workers : int
         Threads that share the work.
     """

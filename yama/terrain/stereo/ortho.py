@@ -46,9 +46,10 @@ def _look(
     bottom,
     out,
 ):
-    """Grey values of some rows. heights: with a halo, in units of `up` metres; lattice: longitude, latitude and zero level at
-    nodes; slopes: columns and rows by which a ray moves with each metre of height, at nodes; off: rows and columns of the
-    window from the first node. What is computed for a cell is the same to the last bit in any window."""
+    """Grey values of some rows. heights: with a halo, in units of `up` metres; lattice: longitude, latitude and zero
+    level at nodes; slopes: columns and rows by which a ray moves with each metre of height, at nodes; off: rows and
+    columns of the window from the first node. What is computed for a cell is the same to the last bit in any
+    window."""
     rows, cols = heights.shape
     for r in range(top, bottom):
         for c in range(out.shape[1]):
@@ -101,12 +102,14 @@ def _leaning(model, lon, lat, height, out):
 class OrthoSurface(Over):
     """Grey values of an image on the cells of a surface of heights.
 
-    Empty where the surface is, where the image does not reach, and where something higher hides the ground from the image.
+    Empty where the surface is, where the image does not reach, and where something higher hides the ground from the
+    image.
 
     Parameters
     ----------
     surface : Surface
-        Heights, live or stored. A surface that does not reach as far as the image is seen to hide nothing beyond its edge.
+        Heights, live or stored. A surface that does not reach as far as the image is seen to hide nothing beyond its
+        edge.
     image : Image
     sensor : Sensor
         The image's model, adjusted or as delivered.
@@ -125,7 +128,8 @@ class OrthoSurface(Over):
         return (str(self.image.path), self.image.told, self.sensor.shift, self.zero.made_of())
 
     def _span(self) -> tuple[float, float]:
-        """Lowest and highest of the surface, in metres: from coarse cells, with room for what stands above their means."""
+        """Lowest and highest of the surface, in metres: from coarse cells, with room for what stands above their
+        means."""
         if self._relief is None:
             level = max(0, int(np.ceil(np.log2(max(self.grid.rows, self.grid.cols) / 256))))
             coarse = self.surface.read(self.grid.at_level(level).whole, level)
@@ -173,8 +177,8 @@ class OrthoSurface(Over):
         return out
 
     def _lattices(self, grid: Grid, window: Window, height: float) -> tuple[FloatArray, FloatArray, tuple[int, int]]:
-        """Longitude, latitude and zero level around a window at every `STEP`-th row and column of the grid; how far rays move
-        with each metre of height there; and rows and columns from the first node to the window."""
+        """Longitude, latitude and zero level around a window at every `STEP`-th row and column of the grid; how far
+        rays move with each metre of height there; and rows and columns from the first node to the window."""
         first_row, first_col = window.row // STEP * STEP, window.col // STEP * STEP
         row, col = np.meshgrid(
             np.arange(first_row, window.row + window.rows + STEP, STEP),
@@ -190,7 +194,8 @@ class OrthoSurface(Over):
         return np.stack([lon, lat, zero]), slopes, (window.row - first_row, window.col - first_col)
 
     def lean(self, level: int) -> FloatArray:
-        """Columns and rows of a level by which the image's rays move with each metre of height, in the middle of the grid."""
+        """Columns and rows of a level by which the image's rays move with each metre of height, in the middle of the
+        grid."""
         grid = self.grid.at_level(level)
         slopes: FloatArray = self._lattices(grid, Window(grid.rows // 2, grid.cols // 2, 1, 1), sum(self._span()) / 2)[
             1
@@ -198,8 +203,8 @@ class OrthoSurface(Over):
         return slopes
 
     def _image_level(self, level: int) -> int:
-        """Which level of the image is looked at for a level of the grid: cells of the ground that are larger than the image's
-        get means of as many."""
+        """Which level of the image is looked at for a level of the grid: cells of the ground that are larger than the
+        image's get means of as many."""
         if level not in self._image_levels:
             grid = self.grid.at_level(level)
             x, y = grid.x_of(grid.cols / 2), grid.y_of(grid.rows / 2)
@@ -212,7 +217,8 @@ class OrthoSurface(Over):
         return self._image_levels[level]
 
     def _cells(self, heights: Heights, lattice: FloatArray, level: int) -> tuple[Heights, int, int, int] | None:
-        """The piece of the image that a part needs, its first row and column, and how many cells of the image make one of it."""
+        """The piece of the image that a part needs, its first row and column, and how many cells of the image make
+        one of it."""
         known = heights[np.isfinite(heights)]
         seen_at = [
             self.sensor.image_of(lattice[0], lattice[1], lattice[2] + height) for height in (known.min(), known.max())
@@ -269,8 +275,8 @@ def _likeness(one: Heights, other: Heights, half: int) -> Heights:
 
 
 def _jumps(left: Heights, right: Heights, ex: float, ey: float, most: int, half: int) -> tuple[Heights, Heights]:
-    """By how many steps along a direction the right image must be moved to look like the left one around each cell, and how
-    alike both then are. NaN where the best step is the last one tried."""
+    """By how many steps along a direction the right image must be moved to look like the left one around each cell,
+    and how alike both then are. NaN where the best step is the last one tried."""
     middle = np.nanmean(left) if np.isfinite(left).any() else 0.0
     one, other = left - middle, right - middle
     moves = range(-most, most + 1)
@@ -290,8 +296,8 @@ def _jumps(left: Heights, right: Heights, ex: float, ey: float, most: int, half:
 class JumpSurface(Over):
     """How far the ground jumps between the orthoimages of both images: where it does, the surface is wrong.
 
-    A height that is too large by dz moves the same ground apart in both orthoimages, by dz times the base-to-height ratio. What
-    is found is told as that height, positive where the surface lies too high.
+    A height that is too large by dz moves the same ground apart in both orthoimages, by dz times the base-to-height
+    ratio. What is found is told as that height, positive where the surface lies too high.
 
     Parameters
     ----------

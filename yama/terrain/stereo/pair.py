@@ -34,9 +34,9 @@ PRESETS: dict[str, Matching] = {
     "built_up": Matching(steep=7, jump=38, edge=1.6, speck=40, half=3),
     "speckled": Matching(steep=10, jump=80, edge=0.0, apart=1.5, speck=200, likeness=0.4, half=6, smooth=1.2),
 }
-"""How images of each kind of ground are matched. Flat: parallax hardly changes, so changes cost more. Steep: it changes all the
-time, so changes cost less. Built-up: it jumps, where grey values do. Speckled: single cells say little, so images are
-smoothed first, larger areas are compared, and changes cost most."""
+"""How images of each kind of ground are matched. Flat: parallax hardly changes, so changes cost more. Steep: it
+changes all the time, so changes cost less. Built-up: it jumps, where grey values do. Speckled: single cells say
+little, so images are smoothed first, larger areas are compared, and changes cost most."""
 
 _ACROSS = 0.3  # cells of parallax across rows that are borne
 _LARGEST = 4096  # rows and columns of a section
@@ -118,7 +118,8 @@ class Pair:
         return replace(self, sensors=(one, other))
 
     def search_range(self, met_heights: FloatArray) -> tuple[float, float]:
-        """Heights between which ground is looked for: those of nearly all tie points, since a few are always wrong, and room."""
+        """Heights between which ground is looked for: those of nearly all tie points, since a few are always wrong,
+        and room."""
         low, high = (float(value) for value in np.percentile(met_heights, [2, 98]))
         room = max(_ROOM * (high - low), _LEAST_ROOM)
         return low - room, high + room
@@ -127,8 +128,8 @@ class Pair:
 def sections(
     pair: Pair, heights: tuple[float, float], ring: FloatArray | None = None, cell: float | None = None
 ) -> list[Plane]:
-    """Epipolar planes that cover what both images show, or a ring of longitude and latitude in it: as few as keep the parallax
-    across rows below 0.3 cells and their size within bounds.
+    """Epipolar planes that cover what both images show, or a ring of longitude and latitude in it: as few as keep the
+    parallax across rows below 0.3 cells and their size within bounds.
 
     Raises
     ------
@@ -171,7 +172,8 @@ def smoothed(cells: Floats, width: float) -> Floats:
 def match(
     pair: Pair, plane: Plane, heights: tuple[float, float], how: Matching, progress: Progress = ignore_progress
 ) -> Matched:
-    """Match both images on an epipolar plane, between two heights above the ellipsoid; what looks unlike is left out."""
+    """Match both images on an epipolar plane, between two heights above the ellipsoid; what looks unlike is left
+    out."""
     seen = pair.geometry(plane.height)
     left, right = (on_plane(*one, plane) for one in zip((pair.left, pair.right), pair.sensors, strict=True))
     if how.smooth:
@@ -195,7 +197,7 @@ def places_in(grid: Grid, zero: ZeroLevel):  # type: ignore[no-untyped-def]
 
 def heights_on(
     pair: Pair, grid: Grid, zero: ZeroLevel, heights: tuple[float, float], how: Matching,
-    progress: Progress = ignore_progress, cell: float | None = None, shift: Offset | None = None,
+    progress: Progress = ignore_progress, cell: float | None = None,
 ) -> Gridded:  # fmt: skip
     """Heights of a grid's cells from both images, in metres above a zero level.
 
@@ -211,8 +213,6 @@ def heights_on(
     progress : callable
     cell : float, optional
         Size of the cells in which images are compared, in metres; the images' own where not given.
-    shift : Offset, optional
-        Added to what is found.
     """
     planes = sections(pair, heights, _ring_over(pair, grid, heights), cell)
     found: Gridded | None = None
@@ -221,10 +221,6 @@ def heights_on(
         part = part_of(progress, begin, end)
         matched = match(pair, plane, heights, how, part_of(part, 0.0, 0.75))
         cloud = cloud_of(plane, *pair.sensors, matched, places_in(grid, zero), part_of(part, 0.75, 0.87))
-        if shift is not None:
-            across, up = grid.metres_per_cell()
-            cloud = replace(cloud, col=cloud.col + np.float32(shift.east / across), row=cloud.row - np.float32(shift.north / up),
-                            z=cloud.z + np.float32(shift.up))  # fmt: skip
         one = gridded(cloud, grid, part_of(part, 0.87, 1.0))
         found = one if found is None else _better(found, one)
     assert found is not None
@@ -232,8 +228,9 @@ def heights_on(
 
 
 def _ring_over(pair: Pair, grid: Grid, heights: tuple[float, float]) -> FloatArray | None:
-    """What both images show of a grid, as longitude and latitude; None for all of it. Ground as high and as low as may be lies
-    beside its place on the epipolar plane, so the ring is that much wider. Raises InputError where they show none of it."""
+    """What both images show of a grid, as longitude and latitude; None for all of it. Ground as high and as low as
+    may be lies beside its place on the epipolar plane, so the ring is that much wider. Raises InputError where they
+    show none of it."""
     seen = pair.geometry((heights[0] + heights[1]) / 2)
     t = np.linspace(0, 1, 9)[:-1]
     box = grid.bounds
@@ -281,7 +278,8 @@ def offset_at(
 ) -> Offset | None:  # fmt: skip
     """By how much the models must be moved so that the heights they give agree with points in a grid's CRS, in metres.
 
-    Images are compared in cells twice as large as theirs, which tells an offset as well and takes a quarter of the time.
+    Images are compared in cells twice as large as theirs, which tells an offset as well and takes a quarter of the
+    time.
     """
     seen = pair.geometry((heights[0] + heights[1]) / 2)
     coarse = Grid.covering(grid.crs, grid.bounds, 4 * seen.cell / float(np.sqrt(np.prod(grid.metres_per_unit()))))
@@ -291,8 +289,8 @@ def offset_at(
 
 @dataclass(frozen=True)
 class Tried:
-    """What a window of the left image gives: heights in metres above a zero level, how alike both images are, and longitude and
-    latitude of its cells' ground; `(size, size)` each, NaN where nothing was matched."""
+    """What a window of the left image gives: heights in metres above a zero level, how alike both images are, and
+    longitude and latitude of its cells' ground; `(size, size)` each, NaN where nothing was matched."""
 
     height: Floats
     likeness: Floats

@@ -28,8 +28,8 @@ class Sensor:
     model : RationalModel
         As it was delivered.
     shift : tuple of float
-        What must be added to the columns and rows that the model gives, in cells: `(c0, c1, c2, r0, r1, r2)`, constants and
-        slopes over columns and rows that are offset and scaled as the model's.
+        What must be added to the columns and rows that the model gives, in cells: `(c0, c1, c2, r0, r1, r2)`,
+        constants and slopes over columns and rows that are offset and scaled as the model's.
 
     References
     ----------
@@ -131,7 +131,8 @@ def _see(p, lon, lat, height, out):
 
 @kernel
 def reached(p, col, row, height):
-    """Longitude and latitude at which a cell sees the ground of a height, by Newton's method; NaN where it sees none."""
+    """Longitude and latitude at which a cell sees the ground of a height, by Newton's method; NaN where it sees
+    none."""
     lon, lat = p[3], p[2]
     for _ in range(_STEPS):
         c, r, c_x, c_y, _c, r_x, r_y, _r = seen(p, lon, lat, height)
@@ -155,8 +156,8 @@ def _reach(p, col, row, height, out):
 def meet(left, right, lc, lr, rc, rr, lon, lat, height):
     """The place that both images see best at their cells, by least squares from a first guess.
 
-    Returns longitude, latitude, height, how far both rays miss each other in cells (root of the sum of squares), and the
-    height's variance in square metres for cells measured to one cell. NaN where it does not come to rest.
+    Returns longitude, latitude, height, how far both rays miss each other in cells (root of the sum of squares), and
+    the height's variance in square metres for cells measured to one cell. NaN where it does not come to rest.
     """
     miss = np.nan
     for _ in range(_STEPS):
@@ -202,9 +203,9 @@ def _meet_all(left, right, cells, first, out):
 
 @dataclass(frozen=True)
 class Met:
-    """Places where rays of two images meet, `(n,)` each: longitude, latitude, height above the ellipsoid; miss: how far the
-    rays pass each other, in cells; variance: of the height, in square metres for a cell of uncertainty in each measured
-    column and row. All NaN where two rays do not meet."""
+    """Places where rays of two images meet, `(n,)` each: longitude, latitude, height above the ellipsoid; miss: how
+    far the rays pass each other, in cells; variance: of the height, in square metres for a cell of uncertainty in
+    each measured column and row. All NaN where two rays do not meet."""
 
     lon: FloatArray
     lat: FloatArray

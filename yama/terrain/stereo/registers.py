@@ -1,5 +1,5 @@
-"""Sums and comparisons of small integers for kernels: of int16 as int16, where Numba's own make an int64 of it, of which fewer
-fit into a register of the processor."""
+"""Sums and comparisons of small integers for kernels: of int16 as int16, where Numba's own make an int64 of it, of
+which fewer fit into a register of the processor."""
 
 from __future__ import annotations
 

@@ -34,8 +34,8 @@ _PRECISE = 0.12  # the largest standard deviation of a tie point, in cells
 
 @dataclass(frozen=True)
 class TiePoints:
-    """Places in both images, `(n,)` each: columns and rows; correlation; precision, the larger standard deviation of the right
-    position in cells."""
+    """Places in both images, `(n,)` each: columns and rows; correlation; precision, the larger standard deviation of
+    the right position in cells."""
 
     left_col: FloatArray
     left_row: FloatArray
@@ -85,7 +85,8 @@ def _piece(cells: Floats, row: int, col: int, half: int = _HALF) -> Floats | Non
 
 
 def _counterpart(left: Floats, right: Floats, row: int, col: int, low: int, high: int) -> tuple[int, int] | None:
-    """Row and column in the right epipolar image of a corner of the left one, where both find each other; None where not."""
+    """Row and column in the right epipolar image of a corner of the left one, where both find each other; None where
+    not."""
     piece = _piece(left, row, col)
     if piece is None:
         return None
@@ -222,7 +223,8 @@ def snapped(
     left: Image, right: Image, sensors: tuple[Sensor, Sensor], seen: Geometry, col: float, row: float,
     heights: tuple[float, float],
 ) -> TiePoints:  # fmt: skip
-    """The tie point at a place of the left image that somebody points at. Raises InputError where nothing is alike there."""
+    """The tie point at a place of the left image that somebody points at. Raises InputError where nothing is alike
+    there."""
     if not (_HALF <= col < left.cols - _HALF and _HALF <= row < left.rows - _HALF):
         raise InputError("That place lies outside the left image, or too close to its edge.")
     middle = (heights[0] + heights[1]) / 2

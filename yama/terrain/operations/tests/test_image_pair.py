@@ -28,6 +28,11 @@ def geoid(height: float) -> ArraySurface:
     return ArraySurface(cells, Grid(GRID.crs, GRID.west - 900, GRID.north + 900, 50.0, 50.0, 40, 40))
 
 
+def replaced_west(surface: ArraySurface) -> ArraySurface:
+    """The same, a kilometre farther west."""
+    return ArraySurface(surface.read_all(), replace(surface.grid, west=surface.grid.west - 1000))
+
+
 class ImagePairTest(SimpleTestCase):
     @classmethod
     def setUpClass(cls):
@@ -124,6 +129,11 @@ class ImagePairTest(SimpleTestCase):
         with self.subTest("cells too fine"):
             fine = self.codes(self.task("image_pair", {}, cell_size=0.5))["fine"]
             self.assertEqual(fine.fix.set_params, {"cell_size": 2.0})
+        with self.subTest("a geoid that is the ground, or lies elsewhere"):
+            for wrong, words in ((geoid(480.0), "reaches 480 m"), (replaced_west(geoid(12.0)), "does not cover")):
+                task = self.task("adjust_models", {"ties": self.ties, "geoid": wrong})
+                self.assertEqual(self.codes(task)["geoid_surface"].weight, "stop")
+                self.assertIn(words, self.codes(task)["geoid_surface"].sentence)
         with self.subTest("elsewhere"):
             far = Frame(Grid(GRID.crs, GRID.west + 50_000, GRID.north, 2.0, 2.0, 80, 80), "m", "")
             self.assertEqual(self.codes(self.task("image_pair", {}, far))["outside"].weight, "stop")

@@ -26,8 +26,8 @@ Ground = Callable[[FloatArray, FloatArray], FloatArray]
 def model(
     rows: int, cols: int, lean: float, aside: float = 0.0, curve: float = 0.0, height: float = 100.0
 ) -> RationalModel:
-    """A camera above the place, whose cells are a metre wide: rays lean by `lean` metres to the south and `aside` to the east
-    for each metre of height. curve: by how much it is no plain camera."""
+    """A camera above the place, whose cells are a metre wide: rays lean by `lean` metres to the south and `aside` to
+    the east for each metre of height. curve: by how much it is no plain camera."""
     half_rows, half_cols, up = rows / 2, cols / 2, 400.0
 
     def polynomial(**terms: float) -> tuple[float, ...]:
