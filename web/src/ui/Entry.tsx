@@ -34,7 +34,7 @@ export function Entry(props: Props) {
   return (
     <InputBase
       id={id}
-      className={`field ${bad ? "bad" : ""} ${lines ? "lines" : ""}`}
+      className={`field ${bad ? "bad" : ""} ${lines ? "several" : ""}`}
       value={value}
       placeholder={placeholder}
       readOnly={readOnly}
