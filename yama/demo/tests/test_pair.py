@@ -5,6 +5,7 @@ from django.test import SimpleTestCase
 from pyproj import Transformer
 from scipy import ndimage
 
+from yama.demo import orbit, scene
 from yama.demo import pair as demo
 from yama.demo.products import geoid_at
 from yama.demo.terrain import COVERS, FRAME, island
@@ -46,14 +47,14 @@ class ImagesTest(SimpleTestCase):
     def test_polynomials_fit_the_sensors_to_a_hundredth_and_are_delivered_off(self):
         to_degrees = Transformer.from_crs(FRAME.crs, "EPSG:4326", always_xy=True)
         rng = np.random.default_rng(1)
-        col, row, z = rng.uniform(0, demo.COLS, 2000), rng.uniform(0, demo.ROWS, 2000), rng.uniform(-30, 640, 2000)
-        for number, sensor in enumerate((demo.LEFT, demo.RIGHT)):
+        col, row, z = rng.uniform(0, orbit.COLS, 2000), rng.uniform(0, orbit.ROWS, 2000), rng.uniform(-30, 640, 2000)
+        for number, sensor in enumerate((orbit.LEFT, orbit.RIGHT)):
             place = sensor.ground(col, row, z)
             lon, lat = to_degrees.transform(place[:, 0], place[:, 1])
-            c, r = demo.fitted(sensor).image_of(lon, lat, z + geoid_at(lon, lat))
+            c, r = orbit.fitted(sensor).image_of(lon, lat, z + geoid_at(lon, lat))
             self.assertLess(max(np.abs(c - col).max(), np.abs(r - row).max()), 0.01)
             c, r = (self.left, self.right)[number].model.image_of(lon, lat, z + geoid_at(lon, lat))
-            across, down = demo.FAULTS["bias"][number]
+            across, down = demo.BIAS[number]
             np.testing.assert_allclose([(c - col).mean(), (r - row).mean()], [across, down], atol=0.01)
 
     def test_the_viaduct_stands_on_its_shoulders(self):
@@ -122,8 +123,8 @@ class LeftEmptyTest(SimpleTestCase):
     def setUpClass(cls):
         super().setUpClass()
         left, right = (image.read(path) for path in images())
-        cls.sensors = demo.LEFT, demo.RIGHT
-        cls.pair = Pair(left, right, tuple(Sensor(demo.fitted(one)) for one in cls.sensors))
+        cls.sensors = orbit.LEFT, orbit.RIGHT
+        cls.pair = Pair(left, right, tuple(Sensor(orbit.fitted(one)) for one in cls.sensors))
 
     def heights(self, window, between):
         made = heights_on(self.pair, FRAME.part(window), Geoid(), between, PRESETS["hilly"])
@@ -139,7 +140,7 @@ class LeftEmptyTest(SimpleTestCase):
         self.assertGreater(seen[~lake[place]].mean(), 0.8)
 
     def test_ground_under_the_cloud_stays_empty(self):
-        x, y, high, radius = demo.FAULTS["cloud"]
+        x, y, high, radius = scene.CLOUD
         row, col = int(FRAME.row_of(y)), int(FRAME.col_of(x))
         window = Window(row - 350, col - 230, 700, 460)
         seen, place = self.heights(window, (0.0, 450.0))
@@ -150,6 +151,6 @@ class LeftEmptyTest(SimpleTestCase):
         for sensor, known in zip(self.sensors, self.pair.sensors, strict=True):
             slope = sensor.slopes(*known.image_of(lon, lat, z + geoid_at(lon, lat)))
             at = east + slope[..., 0] * (high - z), north + slope[..., 1] * (high - z)
-            covered |= np.vectorize(demo.cloud_depth)(*at, x, y, radius) > 3
+            covered |= np.vectorize(scene.cloud_depth)(*at, x, y, radius) > 3
         self.assertGreater(covered.mean(), 0.05)
         self.assertLess(seen[covered].mean(), 0.02)

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from concurrent.futures import FIRST_COMPLETED, ThreadPoolExecutor, wait
-from dataclasses import replace
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.cluster import cores
+from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.stereo.epipolar import halved
 from yama.terrain.stereo.matching import Matched, Matching, one_level, ranges, without_specks
+
+ndimage = later("scipy.ndimage")
 
 Floats = npt.NDArray[np.float32]
 Ints = npt.NDArray[np.int32]
@@ -93,7 +96,7 @@ def _in_blocks(
 ) -> Matched:
     """One level, block by block; each of them sees `HALO` cells around itself."""
     rows, cols = left.shape
-    out = Matched(*(np.full(left.shape, np.nan, np.float32) for _ in range(4)))
+    out = Matched(*(np.full(left.shape, np.nan, np.float32) for _ in range(2)))
     blocks = [(r, c) for r in range(0, rows, BLOCK) for c in range(0, cols, BLOCK)]
     most = cores()
     alone = len(blocks) < most
@@ -126,8 +129,6 @@ def _in_blocks(
         there = (slice(row, row + BLOCK), slice(col, col + BLOCK))
         out.parallax[there] = matched.parallax[here] + np.float32(moved)
         out.likeness[there] = matched.likeness[here]
-        out.ratio[there] = matched.ratio[here]
-        out.apart[there] = matched.apart[here]
 
     pool = ThreadPoolExecutor(1 if alone else most)
     try:
@@ -143,8 +144,93 @@ def _in_blocks(
     return out
 
 
-def kept(matched: Matched, how: Matching) -> Matched:
-    """The same without what looks too little alike in both images: still water, clouds, what moved."""
+@dataclass(frozen=True)
+class Kept:
+    """What is believed of a match, `(rows, cols)` each, NaN where nothing was matched: parallax in cells, its standard
+    deviation in cells, and likeness."""
+
+    parallax: Floats
+    error: Floats
+    likeness: Floats
+
+
+def kept(matched: Matched, how: Matching) -> Kept:
+    """The same without what looks too little alike in both images: still water, clouds, what moved; and how sure the
+    rest is. Parallaxes are the less sure the less alike both images are; evened out, the more they spread."""
     parallax = np.where(matched.likeness >= how.likeness, matched.parallax, np.float32(np.nan))
     without_specks(parallax, how.speck, 1.0)
-    return replace(matched, parallax=parallax)
+    if how.even:
+        parallax, spread = evened(parallax, how.even)
+        error = np.float32(_STAYS) * spread
+    else:
+        error = np.float32(0.09) + np.float32(0.42) * np.clip(1 - matched.likeness, 0, 1)
+    return Kept(parallax, error, matched.likeness)
+
+
+def evened(parallax: Floats, width: float) -> tuple[Floats, Floats]:
+    """Parallaxes evened out by a plane fitted around each cell, without what stands out of it.
+
+    Least squares with the weights of a Gaussian, made robust by weighing each cell once more by how far it is from the
+    plane (Cauchy's weights; P. J. Huber and E. M. Ronchetti, "Robust Statistics", Wiley 2009).
+
+    Parameters
+    ----------
+    parallax : ndarray of float32, shape (rows, cols)
+        NaN where nothing was matched.
+    width : float
+        Standard deviation of the Gaussian in cells.
+
+    Returns
+    -------
+    parallax, spread : ndarray of float32, shape (rows, cols)
+        On the plane, and the standard deviation of parallaxes about it. NaN where nothing was matched, or less than
+        half of the surroundings, by weight.
+    """
+    rows, cols = parallax.shape
+    halo = int(np.ceil(_TRUNCATED * width)) * _EVENED
+    out = np.full((2, *parallax.shape), np.nan, np.float32)
+
+    def band(top: int) -> None:
+        begin, end = max(top - halo, 0), min(top + BLOCK // 2 + halo, rows)
+        found = _planes(parallax[begin:end], width)
+        last = min(top + BLOCK // 2, rows)
+        out[:, top:last] = found[:, top - begin : last - begin]
+
+    with ThreadPoolExecutor(cores()) as pool:
+        list(pool.map(band, range(0, rows, BLOCK // 2)))
+    return out[0], out[1]
+
+
+_TRUNCATED = 2.5  # standard deviations after which the Gaussian ends
+_EVENED = 3  # fits, each robust against the one before
+_STANDS_OUT = 1.0  # cells from the plane at which a cell counts half
+_STAYS = 1.3  # of the spread, which leaves out what stands out, is the error that stays: neighbours err alike
+
+
+def _planes(parallax: Floats, width: float) -> Floats:
+    """Parallaxes on the planes and their spread about them."""
+    known = np.isfinite(parallax)
+    values = np.where(known, parallax, 0.0).astype(np.float64)
+    row, col = (one - one.mean() for one in np.indices(parallax.shape, np.float64))
+
+    def mean(cells: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+        found: npt.NDArray[np.float64] = ndimage.gaussian_filter(cells, width, mode="constant", truncate=_TRUNCATED)
+        return found
+
+    weight = known.astype(np.float64)
+    enough = known & (mean(weight) >= 0.5 * mean(np.ones_like(weight)))
+    plane = values
+    for turn in range(_EVENED):
+        if turn:
+            weight = known / (1 + ((values - plane) / _STANDS_OUT) ** 2)
+        total = np.maximum(mean(weight), 1e-12)
+        x, y, z = (mean(weight * one) / total for one in (col, row, values))
+        xx = mean(weight * col * col) / total - x * x
+        xy = mean(weight * col * row) / total - x * y
+        yy = mean(weight * row * row) / total - y * y
+        xz = mean(weight * col * values) / total - x * z
+        yz = mean(weight * row * values) / total - y * z
+        spread = np.maximum(xx * yy - xy * xy, 1e-9)
+        plane = z + ((xz * yy - yz * xy) * (col - x) + (yz * xx - xz * xy) * (row - y)) / spread
+    spread = np.sqrt(mean(weight * (values - plane) ** 2) / total)
+    return np.where(enough, np.stack([plane, spread]), np.nan).astype(np.float32)

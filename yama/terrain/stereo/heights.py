@@ -14,8 +14,8 @@ from yama.terrain.cluster import cores
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.stereo.dense import Kept
 from yama.terrain.stereo.epipolar import STEP, Plane, between
-from yama.terrain.stereo.matching import Matched
 from yama.terrain.stereo.rays import Sensor, meet
 
 Floats = npt.NDArray[np.float32]
@@ -25,17 +25,18 @@ _REACH = 1.6  # cells from the middle of a cell within which points say how the 
 _INNER = 0.8  # within which there must be one for the cell to have a height
 _LEAST = 5
 _BLUNDER = 3.5  # robust standard deviations
+_SPREAD = np.float32(0.42)  # share of the spread of a cell's places that its height has
 
 
 @dataclass(frozen=True)
 class Cloud:
-    """Matched places, `(n,)` each: column and row in a grid, with whole numbers at the middle of cells; height;
-    standard deviation of the height for a cell of uncertainty in parallax; likeness of the match."""
+    """Matched places, `(n,)` each: column and row in a grid, with whole numbers at the middle of cells; height and its
+    standard deviation; likeness of the match."""
 
     col: Floats
     row: Floats
     z: Floats
-    per_cell: Floats
+    error: Floats
     likeness: Floats
 
     def __len__(self) -> int:
@@ -43,7 +44,7 @@ class Cloud:
 
 
 @kernel
-def _met(left, right, mine, theirs, parallax, likeness, top, bottom, height, plane, places, out):
+def _met(left, right, mine, theirs, parallax, error, likeness, top, bottom, height, plane, places, out):
     """Where the rays of some rows of matched cells meet. places: columns, rows and heights of the zero level of the
     grid at the lattice's nodes. out: `(5, n)`; returns how many."""
     count = 0
@@ -68,14 +69,14 @@ def _met(left, right, mine, theirs, parallax, likeness, top, bottom, height, pla
             out[1, count] = between(places, 1, v, u)
             out[2, count] = h - between(places, 2, v, u)
             # columns and rows of both images share a parallax's uncertainty
-            out[3, count] = np.sqrt(variance / 2)
+            out[3, count] = np.sqrt(variance / 2) * error[r, c]
             out[4, count] = likeness[r, c]
             count += 1
     return count
 
 
 def cloud_of(
-    plane: Plane, left: Sensor, right: Sensor, matched: Matched,
+    plane: Plane, left: Sensor, right: Sensor, matched: Kept,
     places: Callable[[FloatArray, FloatArray], tuple[FloatArray, FloatArray, FloatArray]], progress: Progress = ignore_progress,
 ) -> Cloud:  # fmt: skip
     """Where the rays of matched cells meet.
@@ -100,12 +101,12 @@ def cloud_of(
     told = (plane.lon, plane.lat, *plane.metres, plane.cell, sin, cos)
     mine, theirs = plane.positions(left), plane.positions(right)
     one, other = left.packed(), right.packed()
-    parallax, likeness = matched.parallax, matched.likeness
+    parallax, error, likeness = matched.parallax, matched.error, matched.likeness
 
     def band(top: int) -> Floats:
         bottom = min(top + _BAND, plane.rows)
         out = np.empty((5, int(np.isfinite(parallax[top:bottom]).sum())), np.float32)
-        count = _met(one, other, mine, theirs, parallax, likeness, top, bottom, plane.height, told, lattice, out)
+        count = _met(one, other, mine, theirs, parallax, error, likeness, top, bottom, plane.height, told, lattice, out)
         return out[:, :count]
 
     found: list[Floats] = []
@@ -158,9 +159,9 @@ def _middle(values, weights, count):
 
 
 @kernel
-def _grid(col, row, z, per_cell, likeness, start, order, rows, cols, top, bottom, out):
+def _grid(col, row, z, error, likeness, start, order, rows, cols, top, bottom, out):
     """Heights of the cells of some rows. out: `(4, rows, cols)` of height, robust spread about a plane, mean
-    likeness, and mean standard deviation for a cell of parallax."""
+    likeness, and mean standard deviation of the places it comes from."""
     most = 400
     x, y, h, w = np.empty(most), np.empty(most), np.empty(most), np.empty(most)
     rest, copy, weight = np.empty(most), np.empty(most), np.empty(most)
@@ -180,7 +181,7 @@ def _grid(col, row, z, per_cell, likeness, start, order, rows, cols, top, bottom
                         x[count], y[count], h[count] = dx, dy, z[at]
                         w[count] = likeness[at] * likeness[at] / (0.15 + away)
                         alike += likeness[at]
-                        unsure += per_cell[at]
+                        unsure += error[at]
                         near += abs(dx) <= _INNER and abs(dy) <= _INNER
                         count += 1
             if count < _LEAST or near == 0:
@@ -256,7 +257,7 @@ def gridded(cloud: Cloud, grid: Grid, progress: Progress = ignore_progress) -> G
     out = np.empty((4, rows, cols), np.float32)
     edges = np.linspace(0, rows, max(rows // 128, 1) + 1).astype(int).tolist()
     bands = list(itertools.pairwise(edges))
-    points = (cloud.col, cloud.row, cloud.z, cloud.per_cell, cloud.likeness)
+    points = (cloud.col, cloud.row, cloud.z, cloud.error, cloud.likeness)
 
     def band(between: tuple[int, int]) -> None:
         _grid(*points, start, order, rows, cols, between[0], between[1], out)
@@ -265,14 +266,6 @@ def gridded(cloud: Cloud, grid: Grid, progress: Progress = ignore_progress) -> G
         for number in range(0, len(bands), 2 * cores()):
             list(pool.map(band, bands[number : number + 2 * cores()]))
             progress(min((number + 2 * cores()) / len(bands), 1.0))
-    height, spread, likeness, per_cell = out
-    return Gridded(height, uncertainty(spread, likeness, per_cell), likeness)
-
-
-def uncertainty(spread: Floats, likeness: Floats, per_cell: Floats) -> Floats:
-    """Standard deviation of heights: of the parallax, which is the less sure the less alike both images are, and of
-    how the places around a cell spread. Places a few cells apart err alike, so that many of them make a height hardly
-    surer."""
-    in_parallax = 0.09 + 0.42 * np.clip(1 - likeness, 0, 1)
-    found: Floats = np.sqrt((in_parallax * per_cell) ** 2 + (0.42 * spread) ** 2).astype(np.float32)
-    return found
+    height, spread, likeness, error = out
+    # places a few cells apart err alike, so that many of them make a height hardly surer
+    return Gridded(height, np.hypot(error, _SPREAD * spread), likeness)

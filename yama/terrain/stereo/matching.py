@@ -166,9 +166,9 @@ def _sweep(cost, low, start, grey, steep, jump, edge, backward, total):
 
 
 @kernel
-def _choose(total, low, start, left, top, bottom, ends, parallax, ratio, of_right):
-    """The parallax of least cost of each cell of some rows, to parts of a cell; how clearly it is the least; and the
-    least of each cell of the right image over all that lead to it, `_NONE` where none does."""
+def _choose(total, low, start, left, top, bottom, ends, parallax, of_right):
+    """The parallax of least cost of each cell of some rows, to parts of a cell; and the least of each cell of the right
+    image over all that lead to it, `_NONE` where none does."""
     cols = low.shape[1]
     best_right = np.empty(cols, np.int16)
     for r in range(top, bottom):
@@ -178,7 +178,6 @@ def _choose(total, low, start, left, top, bottom, ends, parallax, ratio, of_righ
             at = start[r * cols + c]
             n = start[r * cols + c + 1] - at
             parallax[r, c] = np.nan
-            ratio[r, c] = 0.0
             if left[r, c] == 0:
                 continue
             sums = total[at : at + n]
@@ -200,11 +199,6 @@ def _choose(total, low, start, left, top, bottom, ends, parallax, ratio, of_righ
                     better = some[k] < best[k]
                     which[k] = narrow(first + begin + k) if better else which[k]
                     best[k] = some[k] if better else best[k]
-            second = np.int16(32_767)
-            for k in range(where - 1):
-                second = less(second, sums[k])
-            for k in range(where + 2, n):
-                second = less(second, sums[k])
             part = 0.0
             if 0 < where < n - 1:
                 one, two = float(sums[where - 1] - least), float(sums[where + 1] - least)
@@ -215,24 +209,20 @@ def _choose(total, low, start, left, top, bottom, ends, parallax, ratio, of_righ
             elif not ends:
                 continue  # at the end of its range nothing says that it is the least
             parallax[r, c] = first + where + part
-            ratio[r, c] = 1.0 - (least + 1.0) / (second + 1.0)
 
 
 @kernel
-def _agree(parallax, of_right, most, apart):
-    """Empty where the right image sees its cell otherwise by more than `most` cells. apart: by how much."""
+def _agree(parallax, of_right, most):
+    """Empty where the right image sees its cell otherwise by more than `most` cells."""
     rows, cols = parallax.shape
     for r in range(rows):
         for c in range(cols):
             d = parallax[r, c]
-            apart[r, c] = np.nan
             if d != d:
                 continue
             x = int(np.rint(c + d))
             back = of_right[r, x] if 0 <= x < cols else np.int16(_NONE)
-            if back != _NONE:
-                apart[r, c] = abs(back - d)
-            if not apart[r, c] <= most:
+            if back == _NONE or abs(back - d) > most:
                 parallax[r, c] = np.nan
 
 
@@ -422,6 +412,8 @@ class Matching:
         all.
     around : int
         Cells around each cell whose grey values say the parts of a cell.
+    even : float
+        Standard deviation in cells of the surroundings over which parallaxes are evened out in the end; 0: not at all.
     """
 
     steep: int = 7
@@ -433,18 +425,16 @@ class Matching:
     half: int = 4
     smooth: float = 0.0
     around: int = 3
+    even: float = 0.0
 
 
 @dataclass(frozen=True)
 class Matched:
     """What was matched, `(rows, cols)` each, NaN where nothing was: parallax in cells (column in the right image minus
-    column in the left), likeness (correlation of both, 0 to 1), ratio (how clearly it is the best, 0 to 1), and by
-    how much both directions differ."""
+    column in the left) and likeness (correlation of both, up to 1)."""
 
     parallax: Floats
     likeness: Floats
-    ratio: Floats
-    apart: Floats
 
 
 def _in_bands(rows: int, workers: int, work: Callable[[int, int], object]) -> None:
@@ -503,14 +493,14 @@ def one_level(
         total, back = pool.map(sweep, (False, True))
     total += back
     del back
-    parallax, ratio, apart, likeness = (np.empty(left.shape, np.float32) for _ in range(4))
+    parallax, likeness = (np.empty(left.shape, np.float32) for _ in range(2))
     of_right = np.empty(left.shape, np.int16)
     _in_bands(
         rows,
         workers,
-        lambda top, bottom: _choose(total, low, start, mine, top, bottom, ends, parallax, ratio, of_right),
+        lambda top, bottom: _choose(total, low, start, mine, top, bottom, ends, parallax, of_right),
     )
-    _agree(parallax, of_right, how.apart, apart)
+    _agree(parallax, of_right, how.apart)
     _in_bands(rows, workers, lambda top, bottom: _likeness(left, right, parallax, how.half, top, bottom, likeness))
     if fine:
         rough, parallax = parallax, np.empty_like(parallax)
@@ -518,7 +508,7 @@ def one_level(
             rows, workers,
             lambda top, bottom: _sharpen(left, right, rough, likeness, how.around, _SHARPER, *_ALIKE, top, bottom, parallax),
         )  # fmt: skip
-    return Matched(parallax, likeness, ratio, apart)
+    return Matched(parallax, likeness)
 
 
 def ranges(

@@ -16,9 +16,10 @@ from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.stereo import dense, tie_points
 from yama.terrain.stereo.adjust import Adjusted, Correction, adjusted, moved
 from yama.terrain.stereo.control import Offset, offset
+from yama.terrain.stereo.dense import Kept
 from yama.terrain.stereo.epipolar import Geometry, Plane, across_parallax, geometry, on_plane, plane_of
 from yama.terrain.stereo.heights import Gridded, cloud_of, gridded
-from yama.terrain.stereo.matching import Matched, Matching
+from yama.terrain.stereo.matching import Matching
 from yama.terrain.stereo.rays import Sensor, intersection
 from yama.terrain.stereo.tie_points import TiePoints
 from yama.terrain.stereo.zero import ZeroLevel
@@ -32,11 +33,14 @@ PRESETS: dict[str, Matching] = {
     "hilly": Matching(),
     "steep": Matching(steep=4, jump=45, edge=0.8, speck=50),
     "built_up": Matching(steep=7, jump=38, edge=1.6, speck=40, half=3),
-    "speckled": Matching(steep=10, jump=80, edge=0.0, apart=1.5, speck=200, likeness=0.4, half=6, smooth=1.2),
+    "speckled": Matching(
+        steep=10, jump=80, edge=0.0, apart=1.5, speck=200, likeness=0.3, half=10, smooth=1.2, even=5.0
+    ),
 }
 """How images of each kind of ground are matched. Flat: parallax hardly changes, so changes cost more. Steep: it
 changes all the time, so changes cost less. Built-up: it jumps, where grey values do. Speckled: single cells say
-little, so images are smoothed first, larger areas are compared, and changes cost most."""
+little, so images are smoothed first, larger areas are compared, changes cost most, and the parallaxes found are
+evened out."""
 
 _ACROSS = 0.3  # cells of parallax across rows that are borne
 _LARGEST = 4096  # rows and columns of a section
@@ -171,7 +175,7 @@ def smoothed(cells: Floats, width: float) -> Floats:
 
 def match(
     pair: Pair, plane: Plane, heights: tuple[float, float], how: Matching, progress: Progress = ignore_progress
-) -> Matched:
+) -> Kept:
     """Match both images on an epipolar plane, between two heights above the ellipsoid; what looks unlike is left
     out."""
     seen = pair.geometry(plane.height)
