@@ -71,7 +71,7 @@ class PicturesTest(Joining):
         )
         expect(page.get_by_role("region", name="avel_lidar_449_5435")).to_be_visible(timeout=60_000)
         expect(page.get_by_role("region", name="old_sheet_contours")).to_be_visible(timeout=60_000)
-        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
         listed = page.get_by_role("list", name="Points and lines")
         for name in ("Survey points 2026", "Checkpoints 2026"):
             page.get_by_label(f"Show {name}").uncheck()
@@ -94,7 +94,7 @@ class PicturesTest(Joining):
         page.get_by_role("switch", name="Quick look").click()
         page.get_by_role("button", name="All in Gather").click()
         page.get_by_role("button", name="What came in").click()
-        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
         page.get_by_label("Show old_sheet_contours").uncheck()
         page.get_by_role("tab", name="Surfaces").click()
         self.shot("arrivals")
@@ -110,7 +110,7 @@ class PicturesTest(Joining):
         page.get_by_role("button", name="Choose", exact=True).click()
         page.get_by_label("Gap").fill("150")
         page.get_by_role("button", name="Join ends").click()
-        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
         page.get_by_role("list", name="Points and lines").get_by_role("button", name="Rivers").click()
         for _ in range(4):
             page.get_by_role("button", name="Zoom in").click()
@@ -194,7 +194,7 @@ class PicturesTest(Joining):
             page.get_by_role("option", name=name, exact=True).click()
         page.get_by_role("button", name="Use what fits").click(timeout=60_000)
         expect(page.locator(".tag", has_text="preview")).to_be_visible(timeout=60_000)
-        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
         page.get_by_label("Show old_sheet_contours").check()
         page.get_by_label("Show avel_lidar_449_5435").uncheck()
         self.point_at(0.62, 0.42)
@@ -230,7 +230,7 @@ class PicturesTest(Joining):
         self.choose("Surfaces are", "by an offset each")
         expect(listed.get_by_text("held", exact=True)).to_be_visible()
         for name in ("Rivers", "Coast", "Survey points 2026", "Checkpoints 2026", "old_sheet_contours"):
-            page.get_by_role("tab", name="Lines & points").click()
+            page.get_by_role("tab", name="Lines, points, pictures").click()
             box = page.get_by_label(f"Show {name}", exact=True)
             if box.count() and box.is_checked():
                 box.uncheck()
@@ -284,7 +284,7 @@ class PicturesTest(Joining):
         """The mosaic dressed, its heights, what it was made from, and a flight over it."""
         page = self.page
         page.get_by_role("button", name="All in Deliver").click()
-        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
         box = page.get_by_label("Show Contours of the mosaic", exact=True)
         if box.count() and box.is_checked():
             box.uncheck()

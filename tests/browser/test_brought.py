@@ -86,7 +86,7 @@ class BroughtTest(BrowserTest):
         page.get_by_role("button", name="Restore Beacon 30").click()
         expect(card).to_be_visible()
         page.keyboard.press("Escape")
-        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
         page.get_by_role("button", name="Checkpoints 2026").click()
         page.get_by_role("button", name="Delete", exact=True).click()
         expect(page.get_by_role("dialog")).to_contain_text("surfaces are not judged any more")

@@ -54,7 +54,7 @@ class EditLinesTest(GatherSheets):
         expect(chosen.first).to_contain_text("1 of 132")
 
         # a vertex is dragged: the first one of the line that the table goes to
-        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
         page.locator(".pickrow", has_text="Rivers").click()
         for _ in range(4):
             page.get_by_role("button", name="Zoom in").click()

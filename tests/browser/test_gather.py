@@ -120,7 +120,7 @@ class GatherTest(GatherSheets):
         expect(rivers).to_contain_text("lines")
 
         # and all of it on the map, dressed
-        page.get_by_role("tab", name="Lines & points").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
         listed = page.get_by_role("list", name="Points and lines")
         listed.get_by_role("button", name="avel_lidar_449_5435").click()
         page.get_by_role("button", name="Go there").click()

@@ -19,7 +19,7 @@ SHEETS = {
     "Judge": ("Accuracy at checkpoints", "Difference"),
     "Deliver": ("Contours", "Package", "Open to other programs", "Download surfaces", "Slope", "Hillshade"),
 }  # fmt: skip
-TABS = ("Surfaces", "Lines & points", "Tables", "Profile", "Heights", "Readings", "Recipe")
+TABS = ("Surfaces", "Lines, points, pictures", "Tables", "Profile", "Heights", "Readings", "Recipe")
 LONG = "A surface with a name as long as the field allows, such as people give who want to remember all that they did to it today"
 
 # Text is clipped where its letters reach beyond a box that cuts them off without saying so by three dots; and two texts are laid over

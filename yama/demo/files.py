@@ -1,6 +1,6 @@
 """The demo's files, with all that is deliberately wrong with them.
 
-`make(folder)` writes survey points, checkpoints, lidar, an old sheet's contours, an image pair, a geoid and what the depots offer; the
+`make(folder)` writes survey points, checkpoints, lidar, an old sheet's contours and its scan, an image pair, a geoid and what the depots offer; the
 same cells and coordinates every time. What is wrong is listed in each module's FAULTS, so that tests can look for it.
 """
 
@@ -16,7 +16,7 @@ from pyproj import Transformer
 from rasterio.transform import from_origin
 from scipy import ndimage
 
-from yama.demo import lidar, pair, products, sheet, waymark
+from yama.demo import lidar, pair, products, scan, sheet, waymark
 from yama.demo.terrain import COVERS, FRAME, SEED, Island, island
 from yama.terrain.frame import Frame
 from yama.terrain.surface import sample
@@ -177,6 +177,7 @@ def make(folder: Path, *, images: bool = True) -> dict[str, Path]:
     _table(paths["checkpoints"], _checkpoints(truth, np.random.default_rng(SEED + 2)), "cover", decimal_comma=True)
     _beacon(truth, canopy, paths["beacon"], np.random.default_rng(SEED + 4))
     paths["contours"], paths["sheet"] = sheet.make(truth, folder, SEED + 5)
+    paths["scan"] = scan.make(truth, folder, SEED + 6)
     for number, tile in enumerate(lidar.make(truth, canopy, folder, SEED + 10)):
         paths[f"lidar_{number}"] = tile
     if images:

@@ -27,7 +27,7 @@ _STEP = 4  # the sheet was drawn from cells this many times coarser than the tru
 Array = npt.NDArray[np.float64]
 
 
-def _old_ground(truth: Island) -> npt.NDArray[np.float32]:
+def old_ground(truth: Island) -> npt.NDArray[np.float32]:
     """The ground before the quarry was dug, as smooth as an old sheet drew it."""
     heights = truth.heights[::_STEP, ::_STEP].copy()
     qx, qy = truth.places["Dunnock Quarry"]
@@ -45,7 +45,7 @@ def _old_ground(truth: Island) -> npt.NDArray[np.float32]:
 def make(truth: Island, folder: Path, seed: int) -> tuple[Path, Path]:
     """Write `old_sheet_contours.zip`, a shapefile in degrees, and `old_sheet_spots_streams.gpkg`; returns both."""
     rng = np.random.default_rng(seed)
-    ground = _old_ground(truth)
+    ground = old_ground(truth)
     generator: Any = contourpy.contour_generator(z=ground)
     lines: list[Array] = []
     levels: list[float] = []

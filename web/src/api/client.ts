@@ -2,7 +2,7 @@ import type QUANTITIES from "../map/quantities.json";
 import type { components } from "./schema";
 
 type Schemas = components["schemas"];
-type Kinds = "surface" | "points" | "features" | "cloud" | "image" | "table";
+type Kinds = "surface" | "points" | "features" | "cloud" | "image" | "picture" | "table";
 /** What a kind of holding does not tell is not there. */
 type Told<T> = T & { [K in Exclude<Kinds, keyof T>]?: undefined };
 export type SurfaceHolding = Told<Schemas["SurfaceOut"]>;
@@ -10,8 +10,16 @@ export type PointsHolding = Told<Schemas["PointsOut"]>;
 export type FeaturesHolding = Told<Schemas["FeaturesOut"]>;
 export type CloudHolding = Told<Schemas["CloudOut"]>;
 export type ImageHolding = Told<Schemas["ImageOut"]>;
+export type PictureHolding = Told<Schemas["PictureHoldingOut"]>;
 export type TableHolding = Told<Schemas["TableHoldingOut"]>;
-export type Holding = SurfaceHolding | PointsHolding | FeaturesHolding | CloudHolding | ImageHolding | TableHolding;
+export type Holding =
+  | SurfaceHolding
+  | PointsHolding
+  | FeaturesHolding
+  | CloudHolding
+  | ImageHolding
+  | PictureHolding
+  | TableHolding;
 export type Job = Schemas["JobOut"];
 export type Gone = Schemas["DeletedOut"];
 export type Uses = Schemas["UsesOut"];
@@ -111,6 +119,18 @@ export async function bytes(path: string, signal?: AbortSignal): Promise<ArrayBu
   const response = await fetch(`/api${path}`, { signal });
   if (!response.ok) throw await failure(response);
   return response.status === 204 ? null : response.arrayBuffer();
+}
+
+/** Red, green, blue and opacity of a picture's pixels, row by row; null where there is nothing to show. */
+export async function picture(path: string, signal?: AbortSignal): Promise<Uint8ClampedArray | null> {
+  const body = await bytes(path, signal);
+  if (!body) return null;
+  const read = await createImageBitmap(new Blob([body]), { premultiplyAlpha: "none" });
+  const canvas = new OffscreenCanvas(read.width, read.height);
+  const context = canvas.getContext("2d");
+  context?.drawImage(read, 0, 0);
+  read.close();
+  return context?.getImageData(0, 0, canvas.width, canvas.height).data ?? null;
 }
 
 /** Send a file as it is, with progress from 0 to 1. */

@@ -1,3 +1,4 @@
+import { isBackdrop } from "../map/backdrops";
 import { useHeld } from "./context";
 import { Deleted } from "./Deleted";
 import { type Tab, useDesk } from "./store";
@@ -11,7 +12,7 @@ import { TablesTab } from "./tabs/TablesTab";
 
 /** What is held, as pictures and tables, along the foot of the desk. */
 export function Strip() {
-  const { surfaces, points, features, clouds, images, tables } = useHeld();
+  const { all, surfaces, points, features, clouds, images, tables } = useHeld();
   // a tab that a worksheet brought along is gone with it
   const tab = useDesk((desk) => (desk.tab === "own" && !desk.ownTab ? "surfaces" : desk.tab));
   const pinned = useDesk((desk) => desk.pinned);
@@ -19,7 +20,11 @@ export function Strip() {
   const set = useDesk((desk) => desk.set);
   const tabs: [Tab, string, number | null][] = [
     ["surfaces", "Surfaces", surfaces.length],
-    ["lines", "Lines & points", points.length + features.length + clouds.length + images.length],
+    [
+      "lines",
+      "Lines, points, pictures",
+      points.length + features.length + clouds.length + images.length + all.filter(isBackdrop).length,
+    ],
     ["tables", "Tables", tables.length],
     ["profile", "Profile", null],
     ["heights", "Heights", null],

@@ -38,6 +38,7 @@ export function useHeld() {
       points: all.filter(isOf("points")),
       features: all.filter(isOf("features")),
       images: all.filter(isOf("image")),
+      pictures: all.filter(isOf("picture")),
       clouds: all.filter(isOf("cloud")),
       tables: all.filter(isOf("table")),
       a: byKey(slots.a),

@@ -6,6 +6,7 @@ import { type ShownPreview, toolOf, useDesk } from "../desk/store";
 import { usePin } from "../desk/usePin";
 import { factsOf } from "../tools/tool";
 import { Button } from "../ui/Button";
+import { useBackdrops } from "./backdrops";
 import { Curtain } from "./Curtain";
 import { MapPane } from "./MapPane";
 import { Modes } from "./Modes";
@@ -14,7 +15,7 @@ import { SlotChip } from "./SlotChip";
 import { extentOf, originOf, projectionOf } from "./surfaceLayer";
 import { useDifference } from "./useDifference";
 import { type Shown, useShown } from "./useShown";
-import type { Drawn } from "./useSurfaces";
+import { type Drawn, drawnBackdrop } from "./useSurfaces";
 
 /** Says that a preview lies on the map in A's place, or does not, and gives A back. */
 function PreviewTag({ preview, a, minus }: { preview: ShownPreview; a: Holding | undefined; minus: boolean }) {
@@ -165,19 +166,29 @@ export function MapView() {
     return [inA, []];
   }, [a, shownA, shownB, mode, curtain, blinkB, blinkHeld, preview, difference.key]);
 
+  const backdrops = useBackdrops();
+  const [drawnLeft, drawnRight] = useMemo(() => {
+    const among = (surfaces: Drawn[]) => [
+      ...backdrops.filter((one) => !one.over).map(drawnBackdrop),
+      ...surfaces,
+      ...backdrops.filter((one) => one.over).map(drawnBackdrop),
+    ];
+    return [among(left), among(right)];
+  }, [backdrops, left, right]);
+
   const pair = mode === "pair";
   return (
     <div className="map" role="region" aria-label="Map">
       {busy && <div className="busy" role="progressbar" aria-label="Loading the map" />}
       <MapPane
         view={view}
-        drawn={left}
+        drawn={drawnLeft}
         className={pair ? "left" : ""}
         label={pair ? "Map of A" : "Map"}
         onBusy={setBusy}
         onPin={pin}
       />
-      {pair && <MapPane view={view} drawn={right} className="right" label="Map of B" onPin={pin} />}
+      {pair && <MapPane view={view} drawn={drawnRight} className="right" label="Map of B" onPin={pin} />}
       {pair && (
         <>
           <div className="panelabel" style={{ right: "calc(50% + 12px)", background: "var(--ember)" }}>

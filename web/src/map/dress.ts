@@ -16,6 +16,9 @@ export interface Dress {
   filter: string;
   /** Points are coloured by this; clouds by theirs. */
   by: "one" | "height" | "code" | CloudBy;
+  /** Whether a picture lies over the surfaces or under them, and how much it hides. */
+  over: boolean;
+  opacity: number;
 }
 
 /** Colours that can be told apart by anyone, none of them A's or B's. */
@@ -46,6 +49,8 @@ export function usualDress(holding: Holding, judging = false): Dress {
     labelFrom: height ? 4 : 40,
     filter: "",
     by: holding.kind === "cloud" ? "height" : "one",
+    over: true,
+    opacity: 0.75,
   };
 }
 

@@ -6,6 +6,7 @@ import DataTile from "ol/source/DataTile";
 import TileGrid from "ol/tilegrid/TileGrid";
 import { bytes, type Grid, type Quantity } from "../api/client";
 import type { Light, Look } from "../desk/store";
+import type { LoadPixels } from "./backdrops";
 import { EMPTY, isLit, styleOf } from "./style";
 import type { TilePath } from "./tilePath";
 
@@ -125,6 +126,38 @@ export function riseAt(cell: number): number {
 
 let asked: boolean | undefined;
 
+/** The tiles of the frame's grid. */
+function tilesOf(grid: Grid) {
+  const top = topLevel(grid);
+  return {
+    projection: projectionOf(grid),
+    tileGrid: new TileGrid({
+      extent: extentOf(grid),
+      origin: [0, grid.rows * grid.cell_height],
+      resolutions: Array.from({ length: top + 1 }, (_, z) => grid.cell_width * 2 ** (top - z)),
+      tileSize: TILE,
+    }),
+    gutter: 1,
+    transition: 0,
+    wrapX: false,
+  };
+}
+
+/** A picture on the map, in colours of its own. */
+export function backdropLayer(load: LoadPixels, grid: Grid): SurfaceLayer {
+  asked ??= drawnBySoftware();
+  if (asked) pace.expectSlow();
+  const top = topLevel(grid);
+  const source = new DataTile({
+    ...tilesOf(grid),
+    bandCount: 4,
+    interpolate: true,
+    loader: async (z: number, x: number, y: number) =>
+      (await load(top - z, x, y)) ?? new Uint8ClampedArray(SIDE * SIDE * 4),
+  });
+  return new SurfaceLayer({ source, cacheSize: 120 });
+}
+
 /** A surface on the map: float cells from the service, coloured and lit on the GPU. */
 export function surfaceLayer(
   path: TilePath,
@@ -141,20 +174,10 @@ export function surfaceLayer(
   const top = topLevel(grid);
   const shade = isLit(quantity) ? light.shade : "none";
   const bands = (coarse ? 3 : 1) + (shade === "none" ? 0 : 1);
-  const resolutions = Array.from({ length: top + 1 }, (_, z) => grid.cell_width * 2 ** (top - z));
   const source = new DataTile({
-    projection: projectionOf(grid),
-    tileGrid: new TileGrid({
-      extent: extentOf(grid),
-      origin: [0, grid.rows * grid.cell_height],
-      resolutions,
-      tileSize: TILE,
-    }),
-    gutter: 1,
+    ...tilesOf(grid),
     bandCount: bands,
     interpolate: false,
-    transition: 0,
-    wrapX: false,
     loader: async (z: number, x: number, y: number) => {
       const body = await bytes(path(key, top - z, x, y, { rough, shade }));
       const cells = body ? new Float32Array(body) : new Float32Array(SIDE * SIDE * bands).fill(EMPTY);

@@ -5,9 +5,10 @@ import type { Quantity } from "../api/client";
 import { useProject } from "../desk/context";
 import { metresIn } from "../desk/format";
 import { useDesk } from "../desk/store";
+import { type Backdrop, pixelsOf, sourceName } from "./backdrops";
 import { stopsOf } from "./ramps";
 import { isLit, lightOf, styleOf } from "./style";
-import { drawnCell, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
+import { backdropLayer, drawnCell, riseAt, type SurfaceLayer, surfaceLayer } from "./surfaceLayer";
 import { useTilePath } from "./tilePath";
 
 /** A surface on a pane; `from` and `to` are the shares of the pane's width that it may draw on. */
@@ -19,7 +20,20 @@ export interface Drawn {
   rough?: boolean;
   from: number;
   to: number;
+  /** Where it is a picture and no surface. */
+  backdrop?: Backdrop;
 }
+
+/** A backdrop as it is drawn, over the whole pane. */
+export const drawnBackdrop = (backdrop: Backdrop): Drawn => ({
+  id: `backdrop${backdrop.id}`,
+  key: "",
+  quantity: "grey",
+  coarse: false,
+  from: 0,
+  to: 1,
+  backdrop,
+});
 
 const UNSEEN = 1e8; // levels no height reaches
 
@@ -32,14 +46,16 @@ export function useSurfaces(map: OlMap | null, view: View, drawn: Drawn[]): void
   const looks = useDesk((desk) => desk.looks);
   const light = useDesk((desk) => desk.light);
   const levels = useDesk((desk) => desk.levels);
-  const layers = useRef(new Map<string, { layer: SurfaceLayer; styled: string }>());
+  const layers = useRef(new Map<string, { layer: SurfaceLayer; styled: string; backdrop: boolean }>());
   const clips = useRef(new Map<string, { from: number; to: number; first: boolean }>());
   useEffect(() => {
     if (!map) return;
     const held = layers.current;
     // a shade comes with the tiles: with another the layer is another
     const nameOf = (one: (typeof drawn)[number]) =>
-      `${one.id}:${one.key}:${isLit(one.quantity) ? light.shade : "none"}`;
+      one.backdrop
+        ? `${one.id}:${sourceName(one.backdrop)}`
+        : `${one.id}:${one.key}:${isLit(one.quantity) ? light.shade : "none"}`;
     const wanted = new Set(drawn.map(nameOf));
     for (const [id, { layer }] of held) {
       if (wanted.has(id)) continue;
@@ -54,7 +70,9 @@ export function useSurfaces(map: OlMap | null, view: View, drawn: Drawn[]): void
       clips.current.set(id, { from: one.from, to: one.to, first: order === 0 });
       let entry = held.get(id);
       if (!entry) {
-        const layer = surfaceLayer(path, one.key, grid, look, one.quantity, one.coarse, light, one.rough);
+        const layer = one.backdrop
+          ? backdropLayer(pixelsOf(project, path, one.backdrop), grid)
+          : surfaceLayer(path, one.key, grid, look, one.quantity, one.coarse, light, one.rough);
         layer.on("prerender", (event) => {
           const gl = event.context as WebGLRenderingContext;
           const { from, to, first } = clips.current.get(id) ?? { from: 0, to: 1, first: true };
@@ -72,14 +90,18 @@ export function useSurfaces(map: OlMap | null, view: View, drawn: Drawn[]): void
           const gl = event.context as WebGLRenderingContext;
           gl.disable(gl.SCISSOR_TEST);
         });
-        entry = { layer, styled };
+        entry = { layer, styled, backdrop: Boolean(one.backdrop) };
         held.set(id, entry);
         map.addLayer(layer);
-      } else if (entry.styled !== styled) {
+      } else if (entry.styled !== styled && !one.backdrop) {
         entry.layer.setStyle(styleOf(look, one.quantity, one.coarse, light));
         entry.styled = styled;
       }
       entry.layer.setZIndex(order);
+      if (one.backdrop) {
+        entry.layer.setOpacity(one.backdrop.opacity);
+        return;
+      }
       const [low, high] = look.range;
       const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
       const [under, over] = (one.quantity === "height" && levels) || [-UNSEEN, UNSEEN];
@@ -94,13 +116,13 @@ export function useSurfaces(map: OlMap | null, view: View, drawn: Drawn[]): void
       });
     });
     map.render();
-  }, [map, drawn, looks, light, levels, path, grid, view, metres]);
+  }, [map, drawn, looks, light, levels, path, grid, view, metres, project]);
 
   useEffect(() => {
     const relight = () => {
       const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
-      for (const { layer } of layers.current.values())
-        layer.updateStyleVariables({ cell, rise: light.rise * riseAt(cell) * metres });
+      for (const { layer, backdrop } of layers.current.values())
+        if (!backdrop) layer.updateStyleVariables({ cell, rise: light.rise * riseAt(cell) * metres });
     };
     view.on("change:resolution", relight);
     return () => view.un("change:resolution", relight);

@@ -1,13 +1,13 @@
 import type { Holding } from "../api/client";
 
 /**
- * Whether points, lines, clouds or images are on a person's map: as that person says, else what is no cloud or image, which would
- * cover the surfaces. Lines that another person made of a surface wait until they are asked for.
+ * Whether points, lines, clouds or images are on a person's map: as that person says, else points and features, since anything
+ * else would cover the surfaces. Lines that another person made of a surface wait until they are asked for.
  */
 export function isVisible(holding: Holding, hidden: Record<string, boolean>, me: number | undefined): boolean {
   const said = hidden[holding.id];
   if (said !== undefined) return !said;
-  if (holding.kind === "cloud" || holding.kind === "image") return false;
+  if (holding.kind !== "points" && holding.kind !== "features") return false;
   return !(holding.kind === "features" && holding.recipe && holding.maker_id !== me);
 }
 

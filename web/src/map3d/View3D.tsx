@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { call, type Profile } from "../api/client";
 import { KEYS } from "../api/keys";
 import { useHeld, useProject } from "../desk/context";
 import { metresIn, num } from "../desk/format";
 import { useDesk } from "../desk/store";
 import { useSettled } from "../desk/useSettled";
+import { pixelsOf, sourceName, useBackdrops } from "../map/backdrops";
 import { SlotChip } from "../map/SlotChip";
 import { originOf, topLevel } from "../map/surfaceLayer";
 import { useTilePath } from "../map/tilePath";
@@ -49,6 +50,12 @@ export default function View3D() {
   const [walked, setWalked] = useState<number | null>(null);
   const [walking, setWalking] = useState(false);
   const which: Which = a && b ? asked : a ? "a" : "b";
+  // each change lays all tiles over anew
+  const backdrops = useSettled(useBackdrops(), 300);
+  const drapes = useMemo(
+    () => backdrops.map((one) => ({ name: sourceName(one), opacity: one.opacity, load: pixelsOf(project, path, one) })),
+    [backdrops, project, path],
+  );
   const middle = useRef(0);
   middle.current = (looks.height.range[0] + looks.height.range[1]) / 3;
 
@@ -97,13 +104,14 @@ export default function View3D() {
               rise: rise * metres,
               between,
               opacity,
+              drapes,
             },
           ]
         : [];
     if (which === "split") scene.show([...skin(shownA, [0, share]), ...skin(shownB, [share, 1])]);
     else if (which === "both") scene.show([...skin(shownA), ...skin(shownB, [0, 1], 0.55)]);
     else scene.show(skin(which === "a" ? shownA : shownB));
-  }, [scene, which, share, shownA, shownB, looks, light, rise, metres]);
+  }, [scene, which, share, shownA, shownB, looks, light, rise, metres, drapes]);
 
   const along = a ?? b;
   const { data } = useQuery({

@@ -1,6 +1,7 @@
 import * as three from "three";
 import { bytes } from "../api/client";
 import type { Light, Look, Shade } from "../desk/store";
+import { type LoadPixels, laidOver } from "../map/backdrops";
 import { colourAt, stopsOf } from "../map/ramps";
 import { EMPTY, lightOf, TONE } from "../map/style";
 import type { TilePath } from "../map/tilePath";
@@ -74,6 +75,8 @@ uniform bool coarse;
 uniform float depth; // of the tone, 0 where the cells bring none
 uniform float opacity;
 uniform vec3 tint;
+uniform sampler2D picture; // laid over it
+uniform bool draped;
 in vec2 at;
 in float east;
 out vec4 colour;
@@ -122,6 +125,10 @@ void main() {
     bright = clamp(bright / sqrt(1.0 + steep), 0.0, 1.0);
     painted *= max(1.0 + 0.78 * strength.x * (bright - light.w), 0.0);
     painted *= max(1.0 + depth * tone, 0.0);
+  }
+  if (draped) {
+    vec4 over = texture(picture, (at + 1.0) / ${SIDE}.0);
+    painted = mix(painted, over.rgb, over.a);
   }
   colour = vec4(mix(painted, tint, opacity < 1.0 ? 0.45 : 0.0), opacity);
 }`;
@@ -174,7 +181,18 @@ export interface Skin {
   between: [number, number];
   /** 1, or less for a skin that lets the other through. */
   opacity: number;
+  /** Pictures laid over it, the last on top. */
+  drapes: Drape[];
 }
+
+/** A picture to lay over a surface. name: with another its pixels are others. */
+export interface Drape {
+  name: string;
+  opacity: number;
+  load: LoadPixels;
+}
+
+const draped = ({ drapes }: Skin): string => JSON.stringify(drapes.map(({ name, opacity }) => [name, opacity]));
 
 const shadeOf = ({ lit, light }: Skin): Shade => (lit ? light.shade : "none");
 
@@ -182,6 +200,7 @@ type Drawn = three.Mesh<three.BufferGeometry, three.ShaderMaterial>;
 
 interface Held {
   cells: three.DataTexture;
+  picture: three.DataTexture | null;
   used: number;
 }
 
@@ -229,7 +248,7 @@ export class SurfaceSkin {
 
   /** Whether this is the surface that is asked for, with the shade that comes with its cells. */
   shows(asked: Skin): boolean {
-    return this.skin.key === asked.key && this.shade === shadeOf(asked);
+    return this.skin.key === asked.key && this.shade === shadeOf(asked) && draped(this.skin) === draped(asked);
   }
 
   private get shade(): Shade {
@@ -319,12 +338,13 @@ export class SurfaceSkin {
       const source = this.held.get(nameOf(sourceOf(tile)));
       if (!source) continue; // all of it is empty
       source.used = this.clock;
-      if (!this.meshes.has(name)) this.meshes.set(name, this.mesh(tile, source.cells));
+      if (!this.meshes.has(name)) this.meshes.set(name, this.mesh(tile, source));
     }
     if (this.held.size > KEPT) {
       const oldest = [...this.held].filter(([, one]) => one.used < this.clock).sort(([, a], [, b]) => a.used - b.used);
-      for (const [name, { cells }] of oldest.slice(0, this.held.size - KEPT)) {
+      for (const [name, { cells, picture }] of oldest.slice(0, this.held.size - KEPT)) {
         cells.dispose();
+        picture?.dispose();
         this.held.delete(name);
       }
     }
@@ -338,7 +358,8 @@ export class SurfaceSkin {
         this.path(this.skin.key, tile.level, tile.col, tile.row, { shade: this.shade }),
         waits.signal,
       );
-      if (body) this.held.set(name, { cells: this.texture(new Float32Array(body)), used: this.clock });
+      const picture = body && (await this.picture(tile, waits.signal));
+      if (body) this.held.set(name, { cells: this.texture(new Float32Array(body)), picture, used: this.clock });
       else this.empty.add(name);
       this.failed = "";
     } catch (error) {
@@ -349,6 +370,19 @@ export class SurfaceSkin {
       this.waiting.delete(name);
     }
     this.changed();
+  }
+
+  /** What lies over a tile, as one picture. */
+  private async picture({ level, col, row }: Tile, signal: AbortSignal): Promise<three.DataTexture | null> {
+    const parts = await Promise.all(
+      this.skin.drapes.map(async ({ load, opacity }) => ({ pixels: await load(level, col, row, signal), opacity })),
+    );
+    const pixels = laidOver(parts);
+    if (!pixels) return null;
+    const texture = new three.DataTexture(pixels, SIDE, SIDE);
+    texture.magFilter = texture.minFilter = three.LinearFilter;
+    texture.needsUpdate = true;
+    return texture;
   }
 
   private texture(read: Float32Array): three.DataTexture {
@@ -372,7 +406,7 @@ export class SurfaceSkin {
     return texture;
   }
 
-  private mesh(tile: Tile, cells: three.DataTexture): Drawn {
+  private mesh(tile: Tile, { cells, picture }: Held): Drawn {
     const material = new three.ShaderMaterial({
       glslVersion: three.GLSL3,
       vertexShader: VERTEX,
@@ -380,6 +414,8 @@ export class SurfaceSkin {
       uniforms: {
         ...this.shared,
         cells: { value: cells },
+        picture: { value: picture },
+        draped: { value: picture !== null },
         place: { value: new three.Vector3(...placeOf(this.ground, tile)) },
         part: { value: new three.Vector3(...partOf(tile)) },
       },

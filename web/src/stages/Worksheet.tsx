@@ -40,7 +40,7 @@ const TOOLS: { stage: Stage; name: string; title: string; summary: string; sheet
     stage: "Gather",
     name: "add_files",
     title: "Add files",
-    summary: "Surfaces, points, clouds, lines and polygons, inspected as they arrive.",
+    summary: "Surfaces, points, clouds, lines, images and pictures, inspected as they arrive.",
     sheet: AddFiles,
   },
   {

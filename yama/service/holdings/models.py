@@ -103,7 +103,7 @@ class Holding(models.Model):
 
     @property
     def image_path(self) -> Path:
-        """Where an image is kept with its coarser levels."""
+        """Where an image or a picture is kept with its coarser levels."""
         return project_dir(self.project_id) / f"{self.key}.image.tif"
 
     @property

@@ -12,6 +12,7 @@ from yama.service.holdings.kinds import kind_of
 from yama.service.holdings.kinds.cloud import CloudFacts
 from yama.service.holdings.kinds.features import FeaturesFacts
 from yama.service.holdings.kinds.image import ImageFacts
+from yama.service.holdings.kinds.picture import PictureFacts
 from yama.service.holdings.kinds.points import PointsFacts
 from yama.service.holdings.kinds.surface import SurfaceFacts
 from yama.service.holdings.kinds.table import TableFacts
@@ -127,6 +128,13 @@ class ImageOut(AnyHoldingOut):
     image: ImageFacts
 
 
+class PictureHoldingOut(AnyHoldingOut):
+    """A picture with a position."""
+
+    kind: Literal["picture"]
+    picture: PictureFacts
+
+
 class TableHoldingOut(AnyHoldingOut):
     """A table of figures."""
 
@@ -135,7 +143,8 @@ class TableHoldingOut(AnyHoldingOut):
 
 
 HoldingOut = Annotated[
-    SurfaceOut | PointsOut | FeaturesOut | CloudOut | ImageOut | TableHoldingOut, Field(discriminator="kind")
+    SurfaceOut | PointsOut | FeaturesOut | CloudOut | ImageOut | PictureHoldingOut | TableHoldingOut,
+    Field(discriminator="kind"),
 ]
 """A thing held in a project, told apart by its kind."""
 

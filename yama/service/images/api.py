@@ -22,19 +22,24 @@ from yama.service.schemas import Failure
 from yama.service.surfaces import keys
 from yama.service.tiles.tile import GUTTER, TILE
 from yama.terrain.errors import InputError
-from yama.terrain.grid import FloatArray, turn_between
+from yama.terrain.grid import FloatArray, Window, turn_between
 from yama.terrain.images import Image
+from yama.terrain.later import later
 from yama.terrain.operations.image_pair import matching_of, models_of, sensor_of, usual_range
+from yama.terrain.pictures import Picture
 from yama.terrain.stereo.pair import Pair, tried
 from yama.terrain.stereo.zero import ZeroLevel
 from yama.terrain.surface import Surface, sample
 from yama.terrain.table import Table
+
+cv2 = later("cv2")
 
 router = Router(tags=["images"])
 
 _SECONDS = 3600
 _LARGEST_TRY = 512
 _FIT = 7
+_QUALITY = 88  # of WebP, at which photographs show no trace of it
 
 
 class PairIn(Schema):
@@ -144,6 +149,34 @@ def tile(request: HttpRequest, project_id: int, holding_id: int, level: int, col
     response = HttpResponse(body, content_type="application/octet-stream", status=200 if body else 204)
     if body:
         response["Content-Encoding"] = "gzip"
+    response["Cache-Control"] = "private, max-age=86400, immutable"
+    return response
+
+
+@router.get(
+    "/{int:project_id}/pictures/{int:holding_id}/tiles/{int:level}/{int:col}/{int:row}", include_in_schema=False
+)
+def picture_tile(
+    request: HttpRequest, project_id: int, holding_id: int, level: int, col: int, row: int
+) -> HttpResponse:
+    """A picture on the frame's grid, as WebP of 258 x 258 pixels with opacity; tiles lie as those of surfaces do. 204
+    where there is nothing of it."""
+    project = open_project(request, project_id)
+    frame = project.frame.grid
+    if level > 30 or col * TILE > frame.at_level(level).cols or row * TILE > frame.at_level(level).rows:
+        raise Http404
+    picture: Picture = _held(project, holding_id, "picture")
+    key = f"picture:{project_id}:{holding_id}:{zlib.crc32(repr(frame).encode())}:{level}:{col}:{row}"
+    body: bytes | None = cache.get(key)
+    if body is None:
+        side = TILE + 2 * GUTTER
+        pixels = picture.read(frame, Window(row * TILE - GUTTER, col * TILE - GUTTER, side, side), level)
+        body = b""
+        if pixels[..., 3].any():
+            _, coded = cv2.imencode(".webp", pixels[..., [2, 1, 0, 3]], [cv2.IMWRITE_WEBP_QUALITY, _QUALITY])
+            body = coded.tobytes()
+        cache.set(key, body, _SECONDS)
+    response = HttpResponse(body, content_type="image/webp", status=200 if body else 204)
     response["Cache-Control"] = "private, max-age=86400, immutable"
     return response
 

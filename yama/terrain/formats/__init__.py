@@ -35,14 +35,14 @@ __all__ = [
 READ = (
     "Surfaces: GeoTIFF, ASCII grid, NetCDF, PNG with heights, raw height tiles named by their corner. Points: CSV, TXT, spreadsheet. Clouds: LAS, LAZ. "
     "Lines and polygons: GeoPackage, shapefile, GeoJSON, KML, GPX, DXF. Images: GeoTIFF with rational polynomial "
-    "coefficients in its tags, or together with their text. Or a zip of such files, or one packed with gzip."
+    "coefficients in its tags, or together with their text. Pictures: GeoTIFF, PNG or JPEG with a position. Or a zip of such files, or one packed with gzip."
 )
 
 
 def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) -> Name:
     """Which module reads a file, from its first bytes. Raises InputError for what none does.
 
-    name: what people call the file, where that is not its name on disk. declared: with coefficients a GeoTIFF is an image.
+    name: what people call the file, where that is not its name on disk. declared: with coefficients a GeoTIFF is an image, and a raster may be a picture.
     """
     path = Path(path)
     name = name or path.name
@@ -55,6 +55,8 @@ def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) ->
         raise InputError(f"{name} is empty.")
     driver = raster.driver_of(start)
     if driver:
+        if driver == "JPEG" or declared.picture:
+            return "picture"
         return "image" if driver == "GTiff" and (declared.rpc or image.has_model(path)) else "raster"
     if height_tile.side_of(path, name):
         return "tile"
@@ -161,4 +163,4 @@ def extent(path: str | Path, name: str = "", declared: Declared = NOTHING) -> Ex
     """Where a file lies and how fine it is, from as little of it as will do. Raises InputError where it does not say."""
     path = Path(path)
     name = name or path.name
-    return family(path, name).extent(path, declared, name)
+    return family(path, name, declared).extent(path, declared, name)

@@ -20,7 +20,7 @@ from yama.terrain.formats.declared import Declared
 from yama.terrain.grid import crs_name
 
 _LARGEST = 1_000_000
-_RASTERS = (".tif", ".tiff", ".png", ".asc", ".nc")
+_RASTERS = (".tif", ".tiff", ".png", ".jpg", ".jpeg", ".asc", ".nc")
 
 
 def world_suffixes(suffix: str) -> set[str]:

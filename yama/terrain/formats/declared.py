@@ -22,7 +22,7 @@ def is_kind(name: str, value: Any) -> bool:
         return value is None or isinstance(value, dict)
     if name == "nodata":
         return value is None or type(value) in (int, float)
-    return type(value) is {"band": int, "grid": bool}.get(name, str)
+    return type(value) is {"band": int, "grid": bool, "picture": bool}.get(name, str)
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,7 @@ class Declared:
     swap: exchange x and y of `suspected` points or of `all`. leave_out: points far from the rest (`strays`).
     layout: how a table is read, as `Layout.to_dict`. grid: take a table of regular points as a surface. layer: of a
     file with several. rpc: text of rational polynomial coefficients that came beside an image. band: of a raster with several,
-    from 1. coded: how heights stand in red, green and blue, see `straight.CODES`. place: where a raster's cells lie, as six numbers
+    from 1. picture: a raster holds no heights, but is to be looked at. coded: how heights stand in red, green and blue, see `straight.CODES`. place: where a raster's cells lie, as six numbers
     a, b, c, d, e, f with x = a col + b row + c and y = d col + e row + f of corners. tile: of the usual web map scheme, as
     zoom/column/row. height: name of the column or attribute that holds heights, `-` where nothing does. within: lowest x, y and
     height of a cloud's points that count and highest of them, in the file's units.
@@ -55,6 +55,7 @@ class Declared:
     tile: str = ""
     height: str = ""
     within: list[float] | None = None
+    picture: bool = False
 
     def __post_init__(self) -> None:
         if self.crs:

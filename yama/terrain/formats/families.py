@@ -16,16 +16,16 @@ from yama.terrain import table
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding, refuse
-from yama.terrain.formats import archive, delimited, height_tile, image, las, lattice, raster, vector
-from yama.terrain.formats.declared import Declared
+from yama.terrain.formats import archive, delimited, height_tile, image, las, lattice, picture, raster, vector
+from yama.terrain.formats.declared import NOTHING, Declared
 from yama.terrain.frame import Extent, extent_of_points
-from yama.terrain.grid import Grid, parse_crs
+from yama.terrain.grid import Bounds, Grid, parse_crs
 from yama.terrain.held import Held
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface import ArraySurface
 from yama.terrain.voids import Holes
 
-Name = Literal["raster", "tile", "image", "table", "cloud", "vector", "archive", "figures"]
+Name = Literal["raster", "tile", "image", "picture", "table", "cloud", "vector", "archive", "figures"]
 
 
 @dataclass
@@ -43,7 +43,13 @@ class FiguresFacts:
 
 
 Facts = (
-    raster.RasterFacts | image.ImageFacts | delimited.TableFacts | las.CloudFacts | vector.VectorFacts | FiguresFacts
+    raster.RasterFacts
+    | image.ImageFacts
+    | picture.PictureFacts
+    | delimited.TableFacts
+    | las.CloudFacts
+    | vector.VectorFacts
+    | FiguresFacts
 )
 
 
@@ -63,6 +69,8 @@ class Looked:
         Of a raster.
     file : dict
         What is known of a raster's own file.
+    declared : Declared
+        About a picture, whose cells are read when it is kept.
     """
 
     held: Held
@@ -70,6 +78,7 @@ class Looked:
     findings: list[Finding]
     holes: Holes | None = None
     file: dict[str, Any] = field(default_factory=dict)
+    declared: Declared = NOTHING
 
 
 class Family(ABC):
@@ -210,6 +219,36 @@ class ImageFamily(Family):
         return Extent(name, seen.crs, seen.bounds)
 
 
+class PictureFamily(Family):
+    """Pictures with a position."""
+
+    name = "picture"
+
+    def glance(self, path: Path, declared: Declared, name: str) -> int:
+        seen = picture.header(path, declared, name)
+        refuse(seen.findings)
+        return seen.rows * seen.cols * seen.bands
+
+    def said_crs(self, path: Path, declared: Declared) -> str:
+        return picture.header(path, declared).crs
+
+    def inspect(self, path: Path, declared: Declared, name: str, frame_crs: str, progress: Progress) -> Facts:
+        return picture.header(path, declared, name)
+
+    def read(self, path: Path, declared: Declared, name: str, crs: str) -> Held:
+        return picture.read(path, declared, name)
+
+    def look(self, path: Path, declared: Declared, name: str, crs: str, progress: Progress) -> Looked:
+        seen = picture.header(path, declared, name)
+        refuse(seen.findings)
+        return Looked(picture.read(path, declared, name), seen.to_dict(), seen.findings, declared=declared)
+
+    def extent(self, path: Path, declared: Declared, name: str) -> Extent:
+        seen = picture.header(path, declared, name)
+        refuse(seen.findings)
+        return Extent(name, seen.crs, Bounds(*seen.bounds))
+
+
 class CloudFamily(Family):
     """Point clouds."""
 
@@ -339,7 +378,7 @@ class FiguresFamily(Family):
 FAMILIES: dict[Name, Family] = {
     one.name: one
     for one in (
-        RasterFamily(), TileFamily(), ImageFamily(), CloudFamily(), VectorFamily(), TableFamily(), ArchiveFamily(), FiguresFamily(),
+        RasterFamily(), TileFamily(), ImageFamily(), PictureFamily(), CloudFamily(), VectorFamily(), TableFamily(), ArchiveFamily(), FiguresFamily(),
     )
 }  # fmt: skip
 

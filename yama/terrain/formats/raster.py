@@ -46,6 +46,7 @@ _PASSES = 3
 _STRAIGHT = "straight.tif"
 _MOST_ASKEW = 16
 """Times its own cells that a turned raster may have on a north-up grid; one that is turned by 45 degrees has twice as many."""
+_PICTURE = Fix("It is a picture", {"picture": True})
 _MOST_ASKED = 8
 """Bands that are offered as answers; others can be declared by their number."""
 
@@ -58,6 +59,8 @@ def driver_of(start: bytes) -> str:
         return "AAIGrid"
     if start[:8] == b"\x89PNG\r\n\x1a\n":
         return "PNG"
+    if start[:3] == b"\xff\xd8\xff":
+        return "JPEG"
     if start[:3] == b"CDF" or start[:8] == b"\x89HDF\r\n\x1a\n":
         return "netCDF"
     return ""
@@ -165,7 +168,13 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
             says_unit = dataset.units[band - 1] or dataset.tags().get("HEIGHT_UNIT", "")
             facts.vertical_datum = declared.vertical_datum or dataset.tags().get("VERTICAL_DATUM", "")
     except (rasterio.errors.RasterioError, OSError) as error:
-        kind = {"GTiff": "GeoTIFF", "AAIGrid": "ASCII grid", "netCDF": "NetCDF file", "PNG": "PNG picture"}[driver]
+        kind = {
+            "GTiff": "GeoTIFF",
+            "AAIGrid": "ASCII grid",
+            "netCDF": "NetCDF file",
+            "PNG": "PNG picture",
+            "JPEG": "JPEG picture",
+        }[driver]
         raise InputError(
             f"{name} is not a readable {kind} (it may be damaged, cut short or of another kind). "
             "Get the file again, or convert it to GeoTIFF."
@@ -211,7 +220,8 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Ra
         stop(Finding("cell_type", "stop", f"{name} holds complex numbers.", "Heights are real."))
     elif "int" in facts.cell_type and not facts.coded:
         stop(Finding("whole_numbers", "note", f"{name} holds whole numbers ({facts.cell_type}).",
-                     "Slopes of gentle ground come out as steps."))  # fmt: skip
+                     "Slopes of gentle ground come out as steps. Grey values of a picture are no heights.",
+                     _PICTURE if "uint" in facts.cell_type else None))  # fmt: skip
     return facts
 
 
@@ -277,14 +287,15 @@ def _ask_band(facts: RasterFacts, declared: Declared, heights: list[int], titles
                                       "could be coded in.", "Say which band holds the heights instead."))  # fmt: skip
     if declared.band or facts.coded or facts.bands < 2:
         return
-    answers = [Fix(f"Heights are {said}", {"coded": code}) for code, (_, _, said) in CODES.items() if picture]
-    answers += [
+    coded = [Fix(f"Heights are {said}", {"coded": code}) for code, (_, _, said) in CODES.items()]
+    bands = [
         Fix(f"Band {number}{f', {title}' if title else ''}"[:60], {"band": number})
         for number, title in zip(heights, titles, strict=True)
     ][:_MOST_ASKED]
+    answers = [_PICTURE, *coded, *bands] if picture else [*bands, _PICTURE]
     facts.findings.append(
         Finding("bands", "stop", f"{facts.name} has {facts.bands} bands.", "Which holds the heights? A picture of colours holds none, "
-                "unless they are coded in its colours." if picture else "Which holds the heights?", answers=answers)
+                "unless they are coded in its colours; it can lie under or over surfaces." if picture else "Which holds the heights?", answers=answers)
     )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from yama.terrain.kinds.cloud import CloudKind, write_reclassified
 from yama.terrain.kinds.features import FeaturesKind
 from yama.terrain.kinds.image import ImageKind
 from yama.terrain.kinds.kind import Kept, Kind, KindName
+from yama.terrain.kinds.picture import PictureKind
 from yama.terrain.kinds.points import PointsKind
 from yama.terrain.kinds.surface import SurfaceKind
 from yama.terrain.kinds.table import TableKind
@@ -20,7 +21,8 @@ from yama.terrain.progress import Progress, ignore_progress
 __all__ = ["KINDS", "Kept", "Kind", "KindName", "extent_of", "kind_of", "write"]
 
 KINDS: dict[KindName, Kind[Any]] = {
-    one.name: one for one in (SurfaceKind(), PointsKind(), FeaturesKind(), CloudKind(), ImageKind(), TableKind())
+    one.name: one
+    for one in (SurfaceKind(), PointsKind(), FeaturesKind(), CloudKind(), ImageKind(), PictureKind(), TableKind())
 }
 
 
@@ -60,7 +62,7 @@ def write(
     Parameters
     ----------
     held : Held or Reclassified
-        Of any kind but image.
+        Of any kind but image and picture.
     path : path
         Its suffix names the format. Surfaces: .tif (the only one that keeps unit, vertical datum and `tags`), .asc, .xyz. Points: .csv,
         .xlsx. Clouds: .las, .laz. Features: .gpkg, .shp, .geojson, .kml, .dxf. Tables: .csv, .json.

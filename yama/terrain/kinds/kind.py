@@ -16,7 +16,7 @@ from yama.terrain.progress import Progress
 from yama.terrain.surface import Statistics
 from yama.terrain.voids import Holes
 
-KindName = Literal["surface", "points", "features", "cloud", "image", "table"]
+KindName = Literal["surface", "points", "features", "cloud", "image", "picture", "table"]
 T = TypeVar("T", bound=Held)
 
 

@@ -1,11 +1,13 @@
 import { Checkbox } from "@mui/material";
 import type { Holding } from "../../api/client";
 import { useMe } from "../../api/queries";
+import { isBackdrop } from "../../map/backdrops";
 import { type Dress, INKS } from "../../map/dress";
 import { useDress } from "../../map/useDressed";
 import { bearsHeights, isVisible } from "../../map/visible";
 import { Button } from "../../ui/Button";
 import { Check } from "../../ui/Check";
+import { Slide } from "../../ui/Slide";
 import { useHeld, useProject } from "../context";
 import { MadeAndDelete } from "../Deleted";
 import { num } from "../format";
@@ -37,6 +39,22 @@ export function whatIsHeld(holding: Holding, judging: boolean) {
           {num(holding.image.cols)} × {num(holding.image.rows)}
         </span>{" "}
         cells, <span className="n">{num(holding.image.ground_size, 2)}</span> m each
+      </>
+    );
+  if (holding.picture)
+    return (
+      <>
+        picture of{" "}
+        <span className="n">
+          {num(holding.picture.cols)} × {num(holding.picture.rows)}
+        </span>{" "}
+        cells, <span className="n">{num(holding.picture.cell, 2)}</span> m each
+      </>
+    );
+  if (holding.surface)
+    return (
+      <>
+        grey values, <span className="n">{num(holding.surface.cell_size, 2)}</span> m cells
       </>
     );
   const counts = Object.entries(holding.features?.counts ?? {});
@@ -77,6 +95,34 @@ function Dressing({ holding }: { holding: Holding }) {
   const columns = Object.keys(holding.features?.attributes ?? {});
   const codes = Object.keys(holding.points?.codes ?? {});
   const classes = Object.entries(holding.cloud?.class_names ?? {});
+  if (isBackdrop(holding))
+    return (
+      <div className="dressing">
+        <Small
+          label="lies"
+          value={dress.over ? "over" : "under"}
+          options={[
+            ["over", "over surfaces"],
+            ["under", "under surfaces"],
+          ]}
+          onChange={(place) => change({ over: place === "over" })}
+        />
+        <div className="opacity">
+          <Slide
+            label="Opacity"
+            range={[0.05, 1, 0.05]}
+            value={dress.opacity}
+            shown={`${num(100 * dress.opacity)} %`}
+            onChange={(opacity) => change({ opacity })}
+          />
+        </div>
+        <p className="mut">
+          {dress.over
+            ? "It lies over A and B on the map, and is laid over the ground in 3D."
+            : "On the map it shows where A and B are empty. In 3D it is laid over the ground."}
+        </p>
+      </div>
+    );
   return (
     <div className="dressing">
       {holding.cloud ? (
@@ -265,8 +311,8 @@ function Chosen({ holding }: { holding: Holding }) {
 
 /** Points, lines, polygons and clouds: what is shown on the map, and how. */
 export function LinesTab() {
-  const { points, features, clouds, images } = useHeld();
-  const all = [...points, ...clouds, ...features, ...images];
+  const { points, features, clouds, images, all: held } = useHeld();
+  const all = [...points, ...clouds, ...features, ...held.filter(isBackdrop), ...images];
   const id = useDesk((desk) => desk.dressing);
   const mode = useDesk((desk) => desk.mode);
   const over = useDesk((desk) => desk.linesOverMinus);

@@ -14,5 +14,6 @@ export function groupsOf(held: { surfaces: Holding[]; others: Holding[] }): { ti
     { title: "Points", holdings: kind("points") },
     { title: "Clouds", holdings: kind("cloud") },
     { title: "Images", holdings: kind("image") },
+    { title: "Pictures", holdings: kind("picture") },
   ].filter(({ holdings }) => holdings.length > 0);
 }

@@ -90,7 +90,7 @@ export function AddFiles() {
     <Sheet
       stage="Gather"
       title="Add files"
-      lead="Surfaces, points, clouds, lines, polygons and images, one by one or in a zip. Choose what belongs together at once: a shapefile's parts, a raster and its world file."
+      lead="Surfaces, points, clouds, lines, polygons, images and pictures, one by one or in a zip. Choose what belongs together at once: a shapefile's parts, a raster and its world file."
     >
       {mayAdd ? (
         <>

@@ -107,6 +107,27 @@ function ImageFacts({ holding }: { holding: Holding }) {
   );
 }
 
+function PictureFacts({ holding }: { holding: Holding }) {
+  const found = holding.picture;
+  if (!found) return null;
+  return (
+    <>
+      <Fact name="Size" aside={<span className="n">{found.cell_type}</span>}>
+        <span className="n">
+          {num(found.cols)} × {num(found.rows)}
+        </span>{" "}
+        cells
+      </Fact>
+      <Fact name="Cell" aside={<span className="n">{found.crs.slice(0, 22)}</span>}>
+        <span className="n">{num(found.cell, 2)}</span> m
+      </Fact>
+      <Fact name="Bands">
+        <span className="n">{found.bands}</span>
+      </Fact>
+    </>
+  );
+}
+
 /** What an arrival is, with its findings; a mend takes the same file in once more with something else declared. */
 export function Arrival({ holding, note }: { holding: Holding; note?: string }) {
   const project = useProject();
@@ -139,6 +160,7 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
         <SurfaceFacts holding={holding} />
         <CloudFacts holding={holding} />
         <ImageFacts holding={holding} />
+        <PictureFacts holding={holding} />
         {(holding.points || holding.features) && (
           <>
             <Fact name="Holds">{whatIsHeld(holding, project.checkpoints_id === holding.id)}</Fact>
@@ -152,7 +174,7 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
         )}
       </dl>
       {holding.holes && holding.holes.count > 0 && <HolesList holding={holding} />}
-      {holding.image && holding.bounds && (
+      {(holding.image || holding.picture) && holding.bounds && (
         <div className="acts">
           <Button
             onClick={() => {
@@ -167,7 +189,7 @@ export function Arrival({ holding, note }: { holding: Holding; note?: string }) 
               });
             }}
           >
-            Show its ground
+            {holding.picture ? "Show on the map" : "Show its ground"}
           </Button>
         </div>
       )}
