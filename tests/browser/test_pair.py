@@ -9,6 +9,12 @@ class PairTest(GatherSheets):
         self.page.get_by_role("combobox", name=label, exact=True).click()
         self.page.get_by_role("option", name=option, exact=True).click()
 
+    def part(self, title: str) -> None:
+        """Unfold a part of the worksheet."""
+        head = self.page.get_by_role("region", name=title, exact=True).get_by_role("button").first
+        if head.get_attribute("aria-expanded") == "false":
+            head.click()
+
     def figure(self, name: str) -> float:
         said = self.page.get_by_test_id(f"try-{name}").inner_text()
         return float(said.split()[0].replace("−", "-").replace(" ", ""))
@@ -29,12 +35,19 @@ class PairTest(GatherSheets):
         expect(bench).to_be_visible()
         expect(page.get_by_text("rays 24.8° apart")).to_be_visible()
         expect(page.get_by_text("2.27 m", exact=True)).to_be_visible()
+        # rows of both meet only once the models are brought together
+        page.get_by_role("button", name="Epipolar").click()
+        expect(bench).to_contain_text("on the same rows within")
+        page.get_by_role("button", name="As taken").click()
 
         # tie points bring them together, survey points and the geoid to the ground
         page.get_by_role("button", name="Find tie points").click()
-        expect(page.get_by_role("button", name="Find them again")).to_be_visible(timeout=120_000)
+        expect(page.get_by_role("region", name="Model")).to_be_visible()
         cards = page.get_by_role("list", name="Tie points").get_by_role("listitem")
-        expect(cards).to_have_count(60)
+        expect(cards).to_have_count(60, timeout=120_000)
+        self.part("Tie points")
+        expect(page.get_by_role("button", name="Find them again")).to_be_visible()
+        expect(page.get_by_role("region", name="Residuals")).to_contain_text("left out by their spread")
         cards.filter(has_text="Leave out").first.get_by_role("button", name="Leave out").click()
         expect(page.get_by_role("button", name="Take it back")).to_have_count(1)
         # one by hand, and forgotten again
@@ -43,6 +56,7 @@ class PairTest(GatherSheets):
         left.click(position={"x": 120, "y": 200})
         page.get_by_role("button", name="Forget 1 added").click()
         expect(page.get_by_role("button", name="Forget 1 added")).to_have_count(0)
+        self.part("Model")
         self.pick("Control heights", "Survey points 2026")
         self.pick("Geoid", "sundrel_geoid")
         page.get_by_role("button", name="Adjust models").click()
@@ -57,8 +71,16 @@ class PairTest(GatherSheets):
         self.assertLess(self.figure("empty"), 30)
         left.hover(position={"x": box["width"] * 0.55, "y": box["height"] * 0.77})
         expect(page.get_by_role("region", name="Image pair")).to_contain_text("col")
+        expect(page.get_by_test_id("probe-pair")).to_contain_text(" m")
+        # the window is dragged, and matched where it is let go
+        before = page.get_by_test_id("try-median").inner_text()
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.4, box["y"] + box["height"] * 0.6, steps=6)
+        page.mouse.up()
+        expect(page.get_by_test_id("try-median")).not_to_have_text(before, timeout=60_000)
 
         # all of it, and how good it is at the checkpoints
+        self.part("Surface")
         page.get_by_label("Cell size").fill("4")
         page.get_by_label("Name", exact=True).fill("Pair heights")
         page.get_by_role("button", name="Run", exact=True).click()

@@ -1,9 +1,36 @@
+import { useTriedAt } from "../pair/usePair";
 import { factsOf } from "../tools/tool";
 import { BENCHES } from "./benches";
 import { quantityOf, unitOf, useHeld, useProject } from "./context";
 import { degrees, num } from "./format";
 import { toolOf, useDesk } from "./store";
 import { useReading } from "./useReading";
+
+/** What the window that is matched says under the pointer. */
+function TriedProbe({ heightA }: { heightA: number | null | undefined }) {
+  const tried = useTriedAt();
+  if (!tried) return null;
+  return (
+    <>
+      <span>
+        <i className="l">pair</i>
+        <b className="n" data-testid="probe-pair">
+          {num(tried.height, 2)} m
+        </b>
+      </span>
+      {heightA != null && (
+        <span>
+          <i className="l">pair − A</i>
+          <b className="n">{num(tried.height - heightA, 2)} m</b>
+        </span>
+      )}
+      <span>
+        <i className="l">likeness</i>
+        <b className="n">{num(tried.likeness, 2)}</b>
+      </span>
+    </>
+  );
+}
 
 /** The readings under the pointer. */
 export function ProbeLine() {
@@ -14,6 +41,7 @@ export function ProbeLine() {
   const decimals = geographic ? 6 : 1;
   const unit = unitOf(quantity, project.frame.unit);
   const { instead } = useDesk((desk) => BENCHES[desk.bench]);
+  const inPair = useDesk((desk) => desk.bench === "pair");
   const hint = useDesk((desk) => factsOf(toolOf(desk)).hint);
   if (!instead && error) return <div className="probe mut">{error.message}</div>;
   if (instead || !at || !data)
@@ -56,7 +84,8 @@ export function ProbeLine() {
           </b>
         </span>
       )}
-      {quantity === "height" && (
+      {inPair && <TriedProbe heightA={quantity === "height" ? heightA : null} />}
+      {quantity === "height" && !inPair && (
         <>
           <span>
             <i className="l">slope</i>

@@ -1,38 +1,20 @@
 import type Feature from "ol/Feature";
 import { defaults as interactions } from "ol/interaction/defaults";
+import Pointer from "ol/interaction/Pointer";
 import VectorLayer from "ol/layer/Vector";
 import OlMap from "ol/Map";
 import VectorSource from "ol/source/Vector";
 import type View from "ol/View";
 import { useEffect, useRef, useState } from "react";
-import type { Grid, ImageHolding } from "../api/client";
-import { useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 import { stopsOf } from "../map/ramps";
 import type { Place } from "../map/shapes";
-import type { Space } from "../map/space";
 import { styleOf } from "../map/style";
 import { type SurfaceLayer, surfaceLayer } from "../map/surfaceLayer";
-
-/** An image as a grid of cells of 1: columns run right, rows down. */
-export const gridOf = (image: ImageHolding): Grid => ({
-  crs: `image ${image.id}`,
-  west: 0,
-  north: image.image.rows,
-  cell_width: 1,
-  cell_height: 1,
-  rows: image.image.rows,
-  cols: image.image.cols,
-});
-
-/** The space of an image: places are columns and rows, whole numbers at the middle of cells. */
-export const imageSpace = (rows: number): Space => ({
-  toPane: ([col = 0, row = 0]) => [col + 0.5, rows - 0.5 - row],
-  toPlace: ([x = 0, y = 0]) => [x - 0.5, rows - 0.5 - y],
-});
+import type { Shown } from "./plane";
 
 interface Props {
-  image: ImageHolding;
+  shown: Shown;
   view: View;
   label: string;
   /** What is drawn over it, in the pane's coordinates. */
@@ -41,19 +23,23 @@ interface Props {
   moves: boolean;
   onPoint?: (at: Place | null) => void;
   onPress?: (at: Place) => void;
+  /** Whether a drag that begins at a place moves what is there instead of the image; then where it is dragged, and whether it
+   * is over. */
+  holds?: (at: Place) => boolean;
+  onDrag?: (at: Place, over: boolean) => void;
 }
 
 /** One of the two images: its cells, marks over them, and where the pointer is. */
-export function ImagePane({ image, view, label, marks, moves, onPoint, onPress }: Props) {
-  const project = useProject();
+export function ImagePane({ shown, view, label, marks, moves, ...ways }: Props) {
   const element = useRef<HTMLDivElement>(null);
   const [map, setMap] = useState<OlMap | null>(null);
   const layer = useRef<SurfaceLayer | null>(null);
   const over = useRef(new VectorSource());
   const look = useDesk((desk) => desk.looks.grey);
   const light = useDesk((desk) => desk.light);
-  const heard = useRef({ onPoint, onPress });
-  heard.current = { onPoint, onPress };
+  const heard = useRef(ways);
+  heard.current = ways;
+  const { space, name } = shown;
 
   useEffect(() => {
     if (!element.current) return;
@@ -66,7 +52,17 @@ export function ImagePane({ image, view, label, marks, moves, onPoint, onPress }
         new VectorLayer({ source: over.current, zIndex: 10, updateWhileAnimating: true, updateWhileInteracting: true }),
       ],
     });
-    const space = imageSpace(image.image.rows);
+    if (moves)
+      made.addInteraction(
+        new Pointer({
+          handleDownEvent: ({ coordinate }) => heard.current.holds?.(space.toPlace(coordinate)) ?? false,
+          handleDragEvent: ({ coordinate }) => heard.current.onDrag?.(space.toPlace(coordinate), false),
+          handleUpEvent: ({ coordinate }) => {
+            heard.current.onDrag?.(space.toPlace(coordinate), true);
+            return false;
+          },
+        }),
+      );
     made.on("pointermove", (event) => {
       if (!event.dragging) heard.current.onPoint?.(space.toPlace(event.coordinate));
     });
@@ -83,14 +79,12 @@ export function ImagePane({ image, view, label, marks, moves, onPoint, onPress }
       made.dispose();
       setMap(null);
     };
-  }, [view, moves, image.image.rows]);
+  }, [view, moves, space]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: a changed look styles the layer anew and loads nothing
   useEffect(() => {
     if (!map) return;
-    const path = (key: string, level: number, col: number, row: number) =>
-      `/projects/${project.id}/images/${key}/tiles/${level}/${col}/${row}`;
-    const made = surfaceLayer(path, String(image.id), gridOf(image), look, "grey", false, light);
+    const made = surfaceLayer(shown.path, name, shown.grid, look, "grey", false, light);
     layer.current = made;
     map.addLayer(made);
     return () => {
@@ -98,7 +92,7 @@ export function ImagePane({ image, view, label, marks, moves, onPoint, onPress }
       made.dispose();
       layer.current = null;
     };
-  }, [map, image.id, project.id]);
+  }, [map, name]);
 
   const stops = JSON.stringify(stopsOf(look));
   // biome-ignore lint/correctness/useExhaustiveDependencies: the stops stand for the look's colours
@@ -117,7 +111,7 @@ export function ImagePane({ image, view, label, marks, moves, onPoint, onPress }
       over: 1e8,
     });
     map?.render();
-  }, [map, low, high, stops, image.id]);
+  }, [map, low, high, stops, name]);
 
   useEffect(() => {
     over.current.clear(true);

@@ -9,7 +9,7 @@ import { rangeFor } from "../desk/key/range";
 import { LookButton } from "../desk/look/LookButton";
 import { useDesk } from "../desk/store";
 import { topLevel } from "../map/surfaceLayer";
-import { gridOf } from "./ImagePane";
+import { gridOf } from "./plane";
 import { usePairAsked } from "./usePair";
 
 const BINS = 64;
@@ -44,7 +44,7 @@ export function figuresOf(cells: Float32Array): ViewFigures | null {
 /** Grey values of a whole image, from its coarsest tile. */
 function useGrey(image: ImageHolding | undefined): ViewFigures | undefined {
   const project = useProject();
-  const level = image ? topLevel(gridOf(image)) : 0;
+  const level = image ? topLevel(gridOf("", image.image.rows, image.image.cols)) : 0;
   const { data } = useQuery({
     queryKey: KEYS.greys(project.id, [image?.id, level]),
     queryFn: async ({ signal }) => {

@@ -1,18 +1,19 @@
 import View from "ol/View";
 import { useEffect, useMemo, useRef } from "react";
-import type { ImageHolding } from "../api/client";
-import { useHeld } from "../desk/context";
+import { useHeld, useProject } from "../desk/context";
 import { num } from "../desk/format";
 import { useDesk } from "../desk/store";
 import { useReading } from "../desk/useReading";
 import { SlotChip } from "../map/SlotChip";
+import type { Space } from "../map/space";
 import { extentOf, projectionOf } from "../map/surfaceLayer";
 import { Button } from "../ui/Button";
-import { gridOf, ImagePane, imageSpace } from "./ImagePane";
+import { ImagePane } from "./ImagePane";
 import { addedMark, type Graduation, pointerMark, searchMarks, tieMarks, windowMark } from "./marks";
 import styles from "./pair.module.css";
+import { asTaken, onPlane, type Shown } from "./plane";
 import { across, reached } from "./rays";
-import { STICKS, usePairState } from "./state";
+import { STICKS, usePairState, WINDOW } from "./state";
 import { TryColumn } from "./TryColumn";
 import { useLook, usePairAsked, useTies } from "./usePair";
 
@@ -20,24 +21,28 @@ const GRADUATIONS = 9;
 const TRIES = 4;
 const NONE: [number, number][] = [];
 
-function useImageView(image: ImageHolding | undefined): View | null {
-  const { id } = image ?? {};
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the image counts, not the object that tells of it
+/** A view of what a pane shows. It begins where the one before it was, over the same cells of the image. */
+function useImageView(shown: Shown | undefined): View | null {
+  const before = useRef<{ view: View; space: Space } | null>(null);
   return useMemo(() => {
-    if (!image) return null;
-    const grid = gridOf(image);
+    if (!shown) return null;
+    const { grid, space } = shown;
     const [, , width, height] = extentOf(grid);
-    return new View({
+    const last = before.current;
+    const kept = last && space.toPane(last.space.toPlace(last.view.getCenter() ?? [0, 0]));
+    const view = new View({
       projection: projectionOf(grid),
       extent: [-width / 2, -height / 2, 1.5 * width, 1.5 * height],
       constrainOnlyCenter: true,
       enableRotation: false,
       minResolution: 1 / 8,
       maxResolution: Math.max(width / 200, height / 200),
-      center: [width / 2, height / 2],
-      resolution: Math.max(width / 290, height / 430),
+      center: kept?.every(Number.isFinite) ? kept : [width / 2, height / 2],
+      resolution: (kept && last?.view.getResolution()) ?? Math.max(width / 290, height / 430),
     });
-  }, [id]);
+    before.current = { view, space };
+    return view;
+  }, [shown]);
 }
 
 /** At which scale an image is shown. */
@@ -51,7 +56,8 @@ export function PairView() {
   const { ties } = useTies();
   const { a, b } = useHeld();
   const set = useDesk((desk) => desk.set);
-  const { image, hover, window, tie, sticks, adding, set: change } = usePairState();
+  const { image, hover, window, dragged, epipolar, tie, sticks, adding, set: change } = usePairState();
+  const project = useProject();
   const adjusting = useDesk((desk) => desk.sheets.adjust_models);
   const setSheet = useDesk((desk) => desk.sheet);
   const added = (adjusting?.params.added ?? NONE) as [number, number][];
@@ -62,16 +68,38 @@ export function PairView() {
     });
     change({ adding: false });
   };
+  // where in the window it was taken hold of
+  const grip = useRef<[number, number] | null>(null);
+  const drag = ([col, row]: [number, number], over: boolean) => {
+    if (!window || !asked) return;
+    grip.current ??= [col - window[0], row - window[1]];
+    const { cols, rows } = asked.left.image;
+    const within = (at: number, most: number) => Math.round(Math.min(Math.max(at, 0), most - 1));
+    const to: [number, number] = [within(col - grip.current[0], cols), within(row - grip.current[1], rows)];
+    change(over ? { window: to, dragged: null } : { dragged: to });
+    if (over) grip.current = null;
+  };
   const reading = useReading();
-  const leftView = useImageView(asked?.left);
-  const rightView = useImageView(asked?.right);
+  const onRows = epipolar && look ? look : null;
+  const told = asked && JSON.stringify([asked.left.id, asked.right.id, asked.model]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: which images, not the objects that tell of them
+  const shown = useMemo(
+    () =>
+      asked && {
+        left: onRows ? onPlane(project.id, asked, "left", onRows) : asTaken(project.id, asked.left),
+        right: onRows ? onPlane(project.id, asked, "right", onRows) : asTaken(project.id, asked.right),
+      },
+    [told, onRows, project.id],
+  );
+  const leftView = useImageView(shown?.left);
+  const rightView = useImageView(shown?.right);
   const middle = look ? (look.heights[0] + look.heights[1]) / 2 : 0;
   const heightA = reading.quantity === "height" ? reading.a : null;
 
   // the right image follows the left one over the same ground
   useEffect(() => {
-    if (!leftView || !rightView || !look || !asked) return;
-    const [left, right] = [imageSpace(asked.left.image.rows), imageSpace(asked.right.image.rows)];
+    if (!leftView || !rightView || !look || !shown) return;
+    const [left, right] = [shown.left.space, shown.right.space];
     const follow = () => {
       const [col, row] = left.toPlace(leftView.getCenter() ?? [0, 0]);
       const there = across(look.left, look.right, col, row, middle);
@@ -81,7 +109,7 @@ export function PairView() {
     follow();
     leftView.on("change", follow);
     return () => leftView.un("change", follow);
-  }, [leftView, rightView, look, middle, asked]);
+  }, [leftView, rightView, look, middle, shown]);
 
   // a place of the left image, as a place of the frame: at A's height, which is asked there and moves the place. On a cliff that
   // may never come to rest, so it is done a few times for each place of the pointer
@@ -126,8 +154,8 @@ export function PairView() {
   }, [look, hover]);
 
   const marks = useMemo(() => {
-    if (!asked) return null;
-    const spaces = { left: imageSpace(asked.left.image.rows), right: imageSpace(asked.right.image.rows) };
+    if (!asked || !shown) return null;
+    const spaces = { left: shown.left.space, right: shown.right.space };
     const pressTie = (number: number) => change({ tie: number });
     const stick = (side: "left" | "right"): [number, number] => {
       if (!look) return [1, 0];
@@ -135,29 +163,32 @@ export function PairView() {
       const at = asked[side === "left" ? "right" : "left"].image;
       const [one, other] = look.heights.map((height) => across(from, to, at.cols / 2, at.rows / 2, height));
       if (!one || !other) return [1, 0];
-      const [dx, dy] = [other[0] - one[0], one[1] - other[1]];
+      const [start, end] = [spaces[side].toPane(one), spaces[side].toPane(other)];
+      const [dx, dy] = [end[0] - start[0], end[1] - start[1]];
       const size = Math.hypot(dx, dy) || 1;
       return [-dy / size, dx / size]; // at a right angle to the parallax
     };
     const left = tieMarks(ties, "left", spaces.left, sticks, stick("left"), tie, pressTie);
     const right = tieMarks(ties, "right", spaces.right, sticks, stick("right"), tie, pressTie);
     for (const at of added) left.push(addedMark(at, spaces.left));
-    if (window) left.push(windowMark(window, spaces.left));
-    if (window && look) {
-      const there = across(look.left, look.right, window[0], window[1], middle);
+    const framed = dragged ?? window;
+    if (framed) left.push(windowMark(framed, spaces.left));
+    if (framed && look) {
+      const there = across(look.left, look.right, framed[0], framed[1], middle);
       if (there) right.push(windowMark(there, spaces.right));
     }
     return { left, right, spaces };
-  }, [asked, ties, sticks, tie, added, window, look, middle, change]);
+  }, [asked, shown, ties, sticks, tie, added, window, dragged, look, middle, change]);
 
+  const resolution = leftView?.getResolution() ?? 1;
   const pointed = useMemo(() => {
     if (!marks || !hover) return { left: [], right: [] };
     const at = look && heightA != null ? across(look.left, look.right, hover[0], hover[1], heightA + look.zero) : null;
     return {
       left: [pointerMark(hover, marks.spaces.left)],
-      right: line.length ? searchMarks(line, at, marks.spaces.right) : [],
+      right: line.length ? searchMarks(line, at, marks.spaces.right, resolution) : [],
     };
-  }, [marks, hover, line, look, heightA]);
+  }, [marks, hover, line, look, heightA, resolution]);
   const [leftMarks, rightMarks] = useMemo(
     () => [
       [...(marks?.left ?? []), ...pointed.left],
@@ -169,7 +200,6 @@ export function PairView() {
     look && hover
       ? across(look.left, look.right, hover[0], hover[1], heightA != null ? heightA + look.zero : middle)
       : null;
-  const resolution = leftView?.getResolution() ?? 1;
 
   return (
     <div className={`map ${styles.bench}`} role="region" aria-label="Image pair">
@@ -177,18 +207,31 @@ export function PairView() {
         <SlotChip slot="a" holding={a} />
         <div className={styles.bar}>
           <Button onClick={() => set({ bench: "map" })}>Back to the map</Button>
-          <span className={styles.sticks} role="group" aria-label="Residuals are drawn larger">
-            sticks
-            {STICKS.map((one) => (
-              <Button key={one} kind="small" aria-pressed={sticks === one} onClick={() => change({ sticks: one })}>
-                × {one}
-              </Button>
-            ))}
+          <span className={styles.sticks} role="group" aria-label="How both images are shown">
+            <Button kind="small" aria-pressed={!epipolar} onClick={() => change({ epipolar: false })}>
+              As taken
+            </Button>
+            <Button
+              kind="small"
+              aria-pressed={epipolar}
+              disabled={!look}
+              title={look && `Rows of both images meet within ${num(look.plane.across, 2)} px`}
+              onClick={() => change({ epipolar: true })}
+            >
+              Epipolar
+            </Button>
           </span>
+          <Button
+            kind="small"
+            title="By how much residuals are drawn larger. Press for the next."
+            onClick={() => change({ sticks: STICKS[(STICKS.indexOf(sticks) + 1) % STICKS.length] ?? sticks })}
+          >
+            sticks × {num(sticks)}
+          </Button>
         </div>
         <SlotChip slot="b" holding={b} />
       </div>
-      {!asked || !leftView || !rightView || !marks ? (
+      {!asked || !shown || !leftView || !rightView || !marks ? (
         <p className={styles.none}>Choose two images that overlap on the left: they stand here side by side.</p>
       ) : error ? (
         <p className={styles.none} role="alert">
@@ -202,13 +245,20 @@ export function PairView() {
             </figcaption>
             <div className={styles.pane}>
               <ImagePane
-                image={asked.left}
+                key={shown.left.name}
+                shown={shown.left}
                 view={leftView}
                 label="Left image"
                 marks={leftMarks}
                 moves
                 onPoint={(at) => change({ hover: at ? [at[0], at[1]] : null })}
                 onPress={([col, row]) => press([col, row])}
+                holds={([col, row]) =>
+                  !adding &&
+                  window !== null &&
+                  Math.max(Math.abs(col - window[0]), Math.abs(row - window[1])) < WINDOW / 2
+                }
+                onDrag={([col, row], over) => drag([col, row], over)}
               />
             </div>
             <p className={styles.below}>
@@ -219,7 +269,7 @@ export function PairView() {
               ) : adding ? (
                 "Click a corner or a crossing: it is measured when the models are adjusted"
               ) : (
-                "Click: the window is matched there"
+                "Click, or drag the window: it is matched there"
               )}
             </p>
           </figure>
@@ -229,13 +279,24 @@ export function PairView() {
               <b>Right</b> <span className="n cut">{asked.right.name}</span> <span>{scaleOf(resolution)}</span>
             </figcaption>
             <div className={styles.pane}>
-              <ImagePane image={asked.right} view={rightView} label="Right image" marks={rightMarks} moves={false} />
+              <ImagePane
+                key={shown.right.name}
+                shown={shown.right}
+                view={rightView}
+                label="Right image"
+                marks={rightMarks}
+                moves={false}
+              />
             </div>
             <p className={styles.below}>
               {there && hover ? (
                 <>
                   col <b className="n">{num(there[0], 1)}</b> row <b className="n">{num(there[1], 1)}</b>
                   {heightA != null && " at A's height"}
+                </>
+              ) : epipolar && look ? (
+                <>
+                  on the same rows within <b className="n">{num(look.plane.across, 2)} px</b>
                 </>
               ) : (
                 "follows the left"

@@ -8,7 +8,8 @@ import { useDesk } from "../desk/store";
 import { Button } from "../ui/Button";
 import styles from "./pair.module.css";
 import { usePairState } from "./state";
-import { type Tie, usePairAsked, useTies } from "./usePair";
+import { Residuals, Spread } from "./TieFigures";
+import { type Tie, useBare, usePairAsked, useTies } from "./usePair";
 
 const [TILE, SIDE, CHIP] = [256, 258, 48];
 const SHOWN = 60;
@@ -116,11 +117,16 @@ function Card({ tie, out, onOut }: { tie: Tie; out: boolean; onOut: () => void }
 /** Tie points, worst first, as pairs of what both images show there. */
 export function TiesTab() {
   const { ties, facts } = useTies();
+  const asked = usePairAsked();
+  const bare = useBare();
   const sheet = useDesk((desk) => desk.sheets.adjust_models);
   const change = useDesk((desk) => desk.sheet);
+  const most = (sheet?.params.most ?? null) as number | null;
   const leftOut = (sheet?.params.left_out ?? []) as number[];
-  if (!ties.length) return <p className="empties">No tie points yet. Find them on the worksheet.</p>;
-  const used = ties.filter((tie) => tie.used && !leftOut.includes(tie.number)).length;
+  if (!ties.length || !asked) return <p className="empties">No tie points yet. Find them on the worksheet.</p>;
+  const counts = (tie: Tie) =>
+    tie.used && !leftOut.includes(tie.number) && (most === null || (tie.residual ?? 0) <= most);
+  const used = ties.filter(counts).length;
   const toggle = (number: number) =>
     change("adjust_models", {
       params: {
@@ -129,18 +135,27 @@ export function TiesTab() {
       },
     });
   return (
-    <div className={styles.tielist}>
-      <p role="status">
-        <b className="n">{num(used)}</b> of <b className="n">{num(ties.length)}</b> kept, rms{" "}
-        <b className="n">{num(facts.rms, 2)}</b> px. Worst first
-        {ties.length > SHOWN && `, the worst ${SHOWN}`}. What is left out here counts when the models are adjusted
-        again.
-      </p>
-      <ul className={styles.ties} aria-label="Tie points">
-        {ties.slice(0, SHOWN).map((tie) => (
-          <Card key={tie.number} tie={tie} out={leftOut.includes(tie.number)} onOut={() => toggle(tie.number)} />
-        ))}
-      </ul>
+    <div className={styles.tietab}>
+      <div className={styles.tielist}>
+        <p role="status">
+          <b className="n">{num(used)}</b> of <b className="n">{num(ties.length)}</b> kept, rms{" "}
+          <b className="n">{num(facts.rms, 2)}</b> px. Worst first
+          {ties.length > SHOWN && `, the worst ${SHOWN}`}. What is left out here counts when the models are adjusted
+          again.
+        </p>
+        <ul className={styles.ties} aria-label="Tie points">
+          {ties.slice(0, SHOWN).map((tie) => (
+            <Card key={tie.number} tie={tie} out={leftOut.includes(tie.number)} onOut={() => toggle(tie.number)} />
+          ))}
+        </ul>
+      </div>
+      <Residuals
+        ties={ties}
+        counts={counts}
+        most={most}
+        onMost={(value) => change("adjust_models", { params: { ...sheet?.params, most: value } })}
+      />
+      <Spread ties={ties} counts={counts} image={asked.left} said={bare.map((one) => one.sentence)} />
     </div>
   );
 }

@@ -124,18 +124,11 @@ export function TryColumn() {
   const { data: look } = useLook();
   const { a } = useHeld();
   const asked = usePairAsked();
-  const { hover, window } = usePairState();
+  const { window } = usePairState();
   const sheet = useDesk((desk) => desk.sheets.image_pair);
   const change = useDesk((desk) => desk.sheet);
   const least = Number(sheet?.params.likeness ?? 0.5);
   const metres = look ? WINDOW * look.cell : 0;
-  const inside =
-    hover && window && data?.size === WINDOW
-      ? [Math.round(hover[0] - window[0] + WINDOW / 2), Math.round(hover[1] - window[1] + WINDOW / 2)]
-      : null;
-  const at = inside?.every((one) => one >= 0 && one < WINDOW) ? (inside[1] ?? 0) * WINDOW + (inside[0] ?? 0) : null;
-  const [height, alike] =
-    data && at !== null ? [floats(data.heights)[at], floats(data.likeness)[at]] : [undefined, undefined];
   const said = (value: number | null | undefined, decimals: number, unit: string) =>
     value == null || Number.isNaN(value) ? "–" : `${num(value, decimals)}${unit}`;
   return (
@@ -195,11 +188,6 @@ export function TryColumn() {
                 <dd data-testid="try-minus">{said(data.minus, 2, " m")}</dd>
               </>
             )}
-            <dt>pointer</dt>
-            <dd>
-              {said(height, 2, " m")}{" "}
-              {height !== undefined && !Number.isNaN(height) && <small>{said(alike, 2, "")}</small>}
-            </dd>
             <dt>took</dt>
             <dd>{said(data.seconds, 1, " s")}</dd>
           </dl>

@@ -9,6 +9,7 @@ import type { Tie } from "./usePair";
 const [lake, ink, paper, ember] = [token("lake"), token("ink"), token("paper"), token("ember")];
 const halo = new Stroke({ color: paper, width: 3 });
 const LONGEST = 1.5; // cells of a residual that is drawn: more is a blunder, and would cross the image
+const [WIDEST, TALLEST] = [62, 18]; // pixels of a label and what keeps it from the next
 const FONT = `500 11px ${token("mono")}`;
 
 const styled = (feature: Feature, ...styles: Style[]) => {
@@ -86,8 +87,20 @@ export interface Graduation {
 }
 
 /** The line in the right image on which a cell of the left one must lie, with heights along it, and where the surface in A puts it. */
-export function searchMarks(line: Graduation[], a: [number, number] | null, space: Space): Feature[] {
+export function searchMarks(
+  line: Graduation[],
+  a: [number, number] | null,
+  space: Space,
+  resolution: number,
+): Feature[] {
   const places = line.map(({ at }) => space.toPane(at));
+  const [from = [0, 0], to = [0, 0]] = [places[0], places.at(-1)];
+  const level = Math.abs(to[0] - from[0]) > Math.abs(to[1] - from[1]);
+  const named = line.flatMap(({ label }, i) => (label ? [i] : []));
+  const length = Math.hypot(to[0] - from[0], to[1] - from[1]) / resolution;
+  // too short for all of them, it names its ends, and shorter still none
+  const room = length / (level ? WIDEST : TALLEST);
+  const told = new Set(room > named.length ? named : room > 1 ? [named[0], named.at(-1)] : []);
   const made = [
     styled(
       new Feature(new LineString(places)),
@@ -103,12 +116,13 @@ export function searchMarks(line: Graduation[], a: [number, number] | null, spac
             fill: new Fill({ color: ink }),
             stroke: new Stroke({ color: paper, width: 1 }),
           }),
-          text: label
+          text: told.has(i)
             ? new Text({
                 text: label,
                 font: FONT,
-                offsetX: 12,
-                textAlign: "left",
+                offsetX: level ? 0 : 12,
+                offsetY: level ? -15 : 0,
+                textAlign: level ? "center" : "left",
                 fill: new Fill({ color: ink }),
                 backgroundFill: new Fill({ color: paper }),
                 padding: [2, 4, 1, 4],

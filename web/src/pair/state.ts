@@ -7,6 +7,10 @@ interface PairState {
   hover: [number, number] | null;
   /** Column and row of the middle of the window that is tried. */
   window: [number, number] | null;
+  /** Where the window is dragged to, until it is let go. */
+  dragged: [number, number] | null;
+  /** Whether both images are shown on the plane on whose rows they meet, instead of as they were taken. */
+  epipolar: boolean;
   /** The number of the tie point that is shown. */
   tie: number | null;
   /** Whether the next press on the left image adds a tie point. */
@@ -21,6 +25,8 @@ export const usePairState = create<PairState>((set) => ({
   image: null,
   hover: null,
   window: null,
+  dragged: null,
+  epipolar: false,
   tie: null,
   adding: false,
   sticks: 200,

@@ -1,12 +1,24 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { call, type ImageHolding, type Inputs, type PairLook, type PairTry, type Table } from "../api/client";
+import { useMemo } from "react";
+import {
+  call,
+  type Finding,
+  type ImageHolding,
+  type Inputs,
+  type PairLook,
+  type PairTry,
+  type Table,
+} from "../api/client";
 import { KEYS } from "../api/keys";
+import { usePreview } from "../api/queries";
 import { useHeld, useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 import { usePairState, WINDOW } from "./state";
 
 const NOTHING: Inputs = {};
 const UNSET: Record<string, unknown> = {};
+const NOBODY: number[] = [];
+const NOWHERE: [number, number][] = [];
 
 const first = (given: number | number[] | undefined) => (Array.isArray(given) ? given[0] : given);
 
@@ -66,6 +78,19 @@ export function useTry(preset?: string) {
   });
 }
 
+/** Height and likeness under the pointer, where it is in the window that was matched and something was matched there. */
+export function useTriedAt(): { height: number; likeness: number } | null {
+  const { data } = useTry();
+  const { hover, window } = usePairState();
+  const cells = useMemo(() => data && { heights: floats(data.heights), likeness: floats(data.likeness) }, [data]);
+  if (!hover || !window || !cells || data?.size !== WINDOW) return null;
+  const [col, row] = [0, 1].map((i) => Math.round((hover[i] ?? 0) - (window[i] ?? 0) + WINDOW / 2)) as [number, number];
+  if (Math.min(col, row) < 0 || Math.max(col, row) >= WINDOW) return null;
+  const at = row * WINDOW + col;
+  const [height = Number.NaN, likeness = Number.NaN] = [cells.heights[at], cells.likeness[at]];
+  return Number.isNaN(height) ? null : { height, likeness };
+}
+
 export interface Tie {
   number: number;
   left: [number, number];
@@ -99,6 +124,32 @@ export function useTies() {
   }));
   ties.sort((one, other) => (other.residual ?? 0) - (one.residual ?? 0));
   return { ties, facts: data.facts as Record<string, number> };
+}
+
+/** How the models are to be adjusted: what is left out and added, and over which residual. */
+export function useAdjusting() {
+  const params = useDesk((desk) => desk.sheets.adjust_models?.params ?? UNSET);
+  const leftOut = (params.left_out ?? NOBODY) as number[];
+  const added = (params.added ?? NOWHERE) as [number, number][];
+  const settings = Object.fromEntries(
+    Object.entries({ left_out: leftOut, added, most: params.most }).filter(([, value]) => value != null),
+  );
+  return { leftOut, added, settings };
+}
+
+/** Corners of the left image that have no tie point near them. */
+export function useBare(): Finding[] {
+  const project = useProject();
+  const asked = usePairAsked();
+  const { settings } = useAdjusting();
+  const ties = useDesk((desk) => first(desk.sheets.adjust_models?.inputs.ties));
+  const { data } = usePreview(
+    project.id,
+    asked && ties !== undefined
+      ? { operation: "adjust_models", params: settings, inputs: { left: asked.left.id, right: asked.right.id, ties } }
+      : null,
+  );
+  return (data?.findings ?? []).filter((one) => one.code === "bare");
 }
 
 /** Numbers of a base64 text of little-endian float32. */

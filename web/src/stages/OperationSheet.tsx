@@ -1,6 +1,7 @@
-import { isValidElement, type ReactElement, type ReactNode } from "react";
+import { isValidElement, type ReactElement, type ReactNode, useState } from "react";
 import { OPERATIONS, type OperationName, type ParamsOf, propertiesOf, type RoleOf } from "../api/operations";
 import type { Stage } from "../desk/store";
+import { Fold, type Sign } from "../ui/Fold";
 import { NameRow } from "../ui/NameRow";
 import { Section, Sheet } from "../ui/Sheet";
 import { Field, isFor } from "./Field";
@@ -26,6 +27,9 @@ export interface Part<N extends OperationName> {
   title: string;
   aside?: ReactNode;
   of: Item<N>[];
+  /** How far it is, where it folds; and what is said of it then. */
+  sign?: Sign;
+  told?: ReactNode;
 }
 
 const MISSING = {
@@ -82,6 +86,7 @@ export function OperationSheet<N extends OperationName>(props: Props<N>) {
   const { title, stage, inputs } = OPERATIONS[work.operation];
   const [first = "", { kind } = { kind: "surface" as const }] = Object.entries(inputs)[0] ?? [];
   const { usable } = useRole(work, first);
+  const [folded, setFolded] = useState<Record<string, boolean>>({});
   if (!usable.length)
     return (
       <Sheet stage={stage as Stage} title={title}>
@@ -89,6 +94,8 @@ export function OperationSheet<N extends OperationName>(props: Props<N>) {
       </Sheet>
     );
   const parts = (props.parts ?? usualParts(work.operation)) as Part<OperationName>[];
+  // the first part that is not settled stands open until somebody opens or folds it
+  const next = parts.findIndex((part) => part.sign === "open");
   return (
     <Sheet
       stage={stage as Stage}
@@ -106,19 +113,33 @@ export function OperationSheet<N extends OperationName>(props: Props<N>) {
         )
       }
     >
-      {parts.map((part) => {
+      {parts.map((part, i) => {
         const of = part.of.filter(
           (item): item is Exclude<typeof item, false | null | undefined> =>
             Boolean(item) && (typeof item !== "string" || OTHERS.test(item) || isFor(work, item)),
         );
-        return (
-          of.length > 0 && (
+        if (!of.length) return null;
+        const drawn = (of as (string | ReactElement)[]).map((item) => (
+          <Drawn key={keyOf(item)} work={work} item={item} name={props.name} />
+        ));
+        if (!part.sign)
+          return (
             <Section key={part.title} title={part.title} aside={part.aside}>
-              {(of as (string | ReactElement)[]).map((item) => (
-                <Drawn key={keyOf(item)} work={work} item={item} name={props.name} />
-              ))}
+              {drawn}
             </Section>
-          )
+          );
+        return (
+          <Fold
+            key={part.title}
+            title={part.title}
+            aside={part.aside}
+            told={part.told}
+            sign={part.sign}
+            open={folded[part.title] ?? i === next}
+            onOpen={(open) => setFolded({ ...folded, [part.title]: open })}
+          >
+            {drawn}
+          </Fold>
         );
       })}
       {props.after}

@@ -27,6 +27,7 @@ from yama.terrain.images import Image
 from yama.terrain.later import later
 from yama.terrain.operations.image_pair import matching_of, models_of, sensor_of, usual_range
 from yama.terrain.pictures import Picture
+from yama.terrain.stereo.epipolar import across_parallax, on_plane, plane_of
 from yama.terrain.stereo.pair import Pair, tried
 from yama.terrain.stereo.zero import ZeroLevel
 from yama.terrain.surface import Surface, sample
@@ -51,6 +52,22 @@ class PairIn(Schema):
     geoid: int | None = None
 
 
+class PlaneOut(Schema):
+    """The epipolar plane of a pair: longitude and latitude of its first cell, height above the ellipsoid, metres in a
+    degree of both, direction of its columns from east towards north in radians, metres a cell, rows and columns.
+    across: the largest parallax across its rows, in cells."""
+
+    lon: float
+    lat: float
+    height: float
+    metres: tuple[float, float]
+    turn: float
+    cell: float
+    rows: int
+    cols: int
+    across: float
+
+
 class PairOut(Schema):
     """How two images see the ground.
 
@@ -72,6 +89,7 @@ class PairOut(Schema):
     zero: float
     middle: tuple[float, float]
     frame: tuple[list[float], list[float]]
+    plane: PlaneOut
 
 
 class TryIn(PairIn):
@@ -144,13 +162,9 @@ def tile(request: HttpRequest, project_id: int, holding_id: int, level: int, col
     if body is None:
         side = TILE + 2 * GUTTER
         cells = image.read(row * TILE - GUTTER, col * TILE - GUTTER, side, side, level)
-        body = b"" if np.isnan(cells).all() else igzip.compress(cells.astype("<f4").tobytes(), compresslevel=1, mtime=0)
+        body = _packed(cells)
         cache.set(key, body, _SECONDS)
-    response = HttpResponse(body, content_type="application/octet-stream", status=200 if body else 204)
-    if body:
-        response["Content-Encoding"] = "gzip"
-    response["Cache-Control"] = "private, max-age=86400, immutable"
-    return response
+    return _cells(body)
 
 
 @router.get(
@@ -187,6 +201,7 @@ def look(request: HttpRequest, project_id: int, body: PairIn) -> dict[str, Any]:
     project = open_project(request, project_id)
     pair, zero, heights = _pair(project, body)
     seen = pair.geometry((heights[0] + heights[1]) / 2)
+    plane = plane_of(seen, (heights[0] + heights[1]) / 2)
     middle = (float(seen.ring[:, 0].mean()), float(seen.ring[:, 1].mean()))
     u, v = np.meshgrid(
         np.linspace(*_reach(seen.ring[:, 0], middle[0])), np.linspace(*_reach(seen.ring[:, 1], middle[1]))
@@ -199,7 +214,54 @@ def look(request: HttpRequest, project_id: int, body: PairIn) -> dict[str, Any]:
         "overlap": seen.overlap, "heights": heights, "left": pair.sensors[0].packed().tolist(),
         "right": pair.sensors[1].packed().tolist(), "zero": float(zero.at([middle[0]], [middle[1]])[0]), "middle": middle,
         "frame": frame,
+        "plane": {name: getattr(plane, name) for name in ("lon", "lat", "height", "metres", "turn", "cell", "rows", "cols")}
+        | {"across": across_parallax(plane, *pair.sensors, heights)},
     }  # fmt: skip
+
+
+@router.get(
+    "/{int:project_id}/pairs/{int:left}/{int:right}/{side}/{int:level}/{int:col}/{int:row}", include_in_schema=False
+)
+def plane_tile(
+    request: HttpRequest,
+    project_id: int,
+    left: int,
+    right: int,
+    side: Literal["left", "right"],
+    level: int,
+    col: int,
+    row: int,
+    model: int | None = None,
+) -> HttpResponse:
+    """Grey values of one image of a pair on its epipolar plane, as tiles of images have them."""
+    project = open_project(request, project_id)
+    key = f"plane:{project_id}:{left}:{right}:{model}:{side}:{level}:{col}:{row}"
+    body: bytes | None = cache.get(key)
+    if body is None:
+        pair, _, heights = _pair(project, PairIn(left=left, right=right, model=model))
+        height = (heights[0] + heights[1]) / 2
+        plane = plane_of(pair.geometry(height), height)
+        scale = 2**level if level <= 20 else 0
+        if not scale or col * TILE * scale >= plane.cols or row * TILE * scale >= plane.rows:
+            raise Http404
+        part_of_plane = plane.coarser(level).window(row * TILE - GUTTER, col * TILE - GUTTER, *[TILE + 2 * GUTTER] * 2)
+        number = ("left", "right").index(side)
+        body = _packed(on_plane((pair.left, pair.right)[number], pair.sensors[number], part_of_plane))
+        cache.set(key, body, _SECONDS)
+    return _cells(body)
+
+
+def _packed(cells: npt.NDArray[np.float32]) -> bytes:
+    """Cells as the desk reads them; nothing where all are empty."""
+    return b"" if np.isnan(cells).all() else igzip.compress(cells.astype("<f4").tobytes(), compresslevel=1, mtime=0)
+
+
+def _cells(body: bytes) -> HttpResponse:
+    response = HttpResponse(body, content_type="application/octet-stream", status=200 if body else 204)
+    if body:
+        response["Content-Encoding"] = "gzip"
+    response["Cache-Control"] = "private, max-age=86400, immutable"
+    return response
 
 
 def _reach(values: FloatArray, middle: float) -> tuple[float, float, int]:

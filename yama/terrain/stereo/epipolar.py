@@ -84,6 +84,13 @@ class Plane:
         lon, lat = self.ground(col, row)
         return Plane(float(lon), float(lat), self.height, self.turn, self.cell, rows, cols)
 
+    def coarser(self, level: int) -> Plane:
+        """The same plane in cells of 2**level x 2**level of its own."""
+        scale = 2**level
+        lon, lat = self.ground((scale - 1) / 2, (scale - 1) / 2)
+        size = -(-self.rows // scale), -(-self.cols // scale)
+        return Plane(float(lon), float(lat), self.height, self.turn, self.cell * scale, *size)
+
     def positions(self, sensor: Sensor) -> FloatArray:
         """Columns and rows of an image at every `STEP`-th cell of the plane: `(2, n, m)`, reaching past the last
         cell."""

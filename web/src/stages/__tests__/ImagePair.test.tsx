@@ -9,6 +9,7 @@ afterEach(cleanup);
 
 const LOOK = {
   angle: 24.8, base_to_height: 0.44, cell: 1, height_of_cell: 2.27, overlap: [0.98, 0.979], heights: [0, 600],
+  plane: { lon: 62.4, lat: -41.2, height: 198, metres: [83000, 111195], turn: 0, cell: 1, rows: 9, cols: 9, across: 0.07 },
   left: [], right: [], zero: -18, middle: [62.4, -41.2], frame: [[0, 0, 0, 0, 0, 0], [0, 0, 0, 0, 0, 0]],
 }; // biome-ignore format: figures
 
@@ -25,7 +26,10 @@ describe("the worksheet of an image pair", () => {
     const asked = service(answers());
     draw(<ImagePair />);
     expect(await screen.findByText("rays 24.8° apart")).toBeTruthy();
+    // what is settled folds to a line, and the next part opens
     expect(screen.getByText("2.27 m")).toBeTruthy();
+    expect(screen.getByRole("button", { name: /^settled ?Images/ }).getAttribute("aria-expanded")).toBe("false");
+    expect(screen.getByRole("button", { name: /Tie points/ }).getAttribute("aria-expanded")).toBe("true");
     const body = asked.find((one) => one.path === "/projects/1/pairs/look")?.body;
     expect(body).toMatchObject({ left: 1, right: 2 });
     expect(useDesk.getState().bench).toBe("pair");
@@ -51,6 +55,7 @@ describe("the worksheet of an image pair", () => {
     service(answers({ "POST /projects/1/pairs/look": refuse }));
     draw(<ImagePair />);
     expect(await screen.findByText("It is the same image twice.")).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: /Tie points/ }));
     expect((screen.getByRole("button", { name: "Find tie points" }) as HTMLButtonElement).disabled).toBe(true);
   });
 });

@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useState } from "react";
 import type { Accepted } from "../../api/client";
 import { choicesOf, propertyOf } from "../../api/operations";
-import { isOpen, useJobs, usePreview, useStart } from "../../api/queries";
+import { isOpen, useJobs, useStart } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { capital, num, percent } from "../../desk/format";
 import { type OwnTab, useOwnTab } from "../../desk/ownTab";
@@ -10,7 +10,7 @@ import styles from "../../pair/pair.module.css";
 import { usePairState } from "../../pair/state";
 import { TiesTab } from "../../pair/TiesTab";
 import { Picture } from "../../pair/TryColumn";
-import { useLook, useTies, useTry } from "../../pair/usePair";
+import { useAdjusting, useBare, useLook, useTies, useTry } from "../../pair/usePair";
 import { Button } from "../../ui/Button";
 import { NumberField } from "../../ui/NumberField";
 import { Card } from "../../ui/Radio";
@@ -127,20 +127,10 @@ export function ImagePair() {
     ),
   );
   const model = all.find((one) => one.id === work.ids("model")[0]);
-  const leftOut = (adjusting?.params.left_out ?? []) as number[];
-  const added = (adjusting?.params.added ?? []) as [number, number][];
-  const settings = Object.fromEntries(
-    Object.entries({ left_out: leftOut, added, most: adjusting?.params.most }).filter(([, value]) => value != null),
-  );
+  const { leftOut, added, settings } = useAdjusting();
   const setAdjust = (values: Record<string, unknown>) =>
     change("adjust_models", { params: { ...adjusting?.params, ...values } });
-  const { data: about } = usePreview(
-    project.id,
-    work.canRun && tied !== undefined && left !== undefined && right !== undefined
-      ? { operation: "adjust_models", params: settings, inputs: { left, right, ties: tied } }
-      : null,
-  );
-  const spread = (about?.findings ?? []).filter((one) => one.code === "bare");
+  const bare = useBare();
   const may = work.canRun && look !== undefined;
 
   return (
@@ -153,6 +143,13 @@ export function ImagePair() {
         {
           title: "Images",
           aside: look ? `rays ${num(look.angle, 1)}° apart` : undefined,
+          sign: look ? "settled" : "open",
+          told: look && (
+            <>
+              {names.join(", ")}, <b className="n">{percent(Math.min(...look.overlap))}</b> in common, a cell of
+              parallax <b className="n">{num(look.height_of_cell, 2)} m</b>
+            </>
+          ),
           of: [
             "in:left",
             <RoleField key="right" work={any} input="right" but={(one) => one.id === left} />,
@@ -184,6 +181,14 @@ export function ImagePair() {
         {
           title: "Tie points",
           aside: ties.length ? `rms ${num(facts.rms, 2)} px` : undefined,
+          sign: !ties.length ? "open" : bare.length ? "caution" : "settled",
+          told: ties.length > 0 && (
+            <>
+              <b className="n">{num(ties.filter((tie) => tie.used && !leftOut.includes(tie.number)).length)}</b> of{" "}
+              <b className="n">{num(ties.length)}</b> kept
+              {bare.length > 0 && `, ${bare.length === 1 ? "one corner" : `${bare.length} corners`} bare`}
+            </>
+          ),
           of: [
             <div className="acts" key="find">
               <Button
@@ -231,13 +236,15 @@ export function ImagePair() {
             ) : (
               false
             ),
-            <Findings key="findings" findings={spread} bare />,
+            <Findings key="findings" findings={bare} bare />,
             finding.failed ? <Refusal key="failed" sentence={finding.failed} /> : false,
           ],
         },
         {
           title: "Model",
           aside: model ? "adjusted" : "as delivered",
+          sign: model ? "settled" : "open",
+          told: model?.name,
           of: [
             <RoleField key="control" work={any} input="control" none="none: only tie points" />,
             <RoleField key="geoid" work={any} input="geoid" none="none: above the ellipsoid" />,
@@ -264,6 +271,8 @@ export function ImagePair() {
         {
           title: "Matching",
           aside: "share empty, as tried here",
+          sign: "open",
+          told: capital(choicesOf("image_pair", "preset").find(({ value }) => value === params.preset)?.title ?? ""),
           of: [
             <div key="presets" className={styles.presets} role="radiogroup" aria-label="Ground">
               {choicesOf("image_pair", "preset").map(({ value, title }) => (
@@ -296,7 +305,12 @@ export function ImagePair() {
             "likeness",
           ],
         },
-        { title: "Surface", of: ["cell_size", "in:empty", "name"] },
+        {
+          title: "Surface",
+          aside: params.cell_size ? `${num(params.cell_size, 2)} m cells` : "the frame's cells",
+          sign: "open",
+          of: ["cell_size", "in:empty", "name"],
+        },
       ]}
       foot={{
         action: "Run",

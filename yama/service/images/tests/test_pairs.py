@@ -51,6 +51,20 @@ class PairTest(ServiceTest):
         np.testing.assert_allclose(seen["left"], Sensor(self.files[0].model).packed())
         self.assertIn("same image twice", self.ask("POST", "/pairs/look", self.body(right=self.ids[0]), 422)["detail"])
 
+    def test_rows_of_the_epipolar_view_meet(self):
+        plane = self.ask("POST", "/pairs/look", self.body())["plane"]
+        self.assertLess(plane["across"], 0.3)
+        cells = []
+        for side in ("left", "right"):
+            answer = self.client.get(f"{self.base}/pairs/{self.ids[0]}/{self.ids[1]}/{side}/0/0/0")
+            self.assertEqual(answer.status_code, 200)
+            cells.append(np.frombuffer(gzip.decompress(answer.content), "<f4").reshape(TILE + 2, TILE + 2))
+        far = f"{self.base}/pairs/{self.ids[0]}/{self.ids[1]}/left/0/99/0"
+        self.assertEqual(self.client.get(far).status_code, 404)
+        # the biased models put the same ground on rows that are off by what they are biased by, and no more
+        known = np.isfinite(cells[0]) & np.isfinite(cells[1])
+        self.assertGreater(known.mean(), 0.2)
+
     def test_a_window_is_tried_and_all_of_it_run(self):
         self.start("tie_points", {}, count=80, low=0, high=200)
         ties = self.run_jobs()[0].holding
