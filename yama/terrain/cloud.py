@@ -9,7 +9,7 @@ from typing import Any, Protocol
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.grid import Bounds
+from yama.terrain.grid import Bounds, Grid
 from yama.terrain.progress import Progress
 
 
@@ -43,3 +43,47 @@ class Reclassified:
 
     cloud: Cloud
     classifier: Classifier
+
+    @property
+    def crs(self) -> str:
+        """As the cloud has it."""
+        return self.cloud.crs
+
+    @property
+    def unit(self) -> str:
+        """Of its heights."""
+        return self.cloud.unit
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """Points that an operation found, held until they are written, `(n,)` each.
+
+    Parameters
+    ----------
+    grid : Grid
+        In whose columns and rows they lie; its CRS is theirs.
+    col, row : ndarray of float32
+        Whole numbers at the middle of cells.
+    z : ndarray of float32
+    unit : str
+        Of heights.
+    more : dict of str to ndarray of float32
+        What else is known of each point, by name.
+    """
+
+    grid: Grid
+    col: npt.NDArray[np.float32]
+    row: npt.NDArray[np.float32]
+    z: npt.NDArray[np.float32]
+    unit: str
+    more: dict[str, npt.NDArray[np.float32]]
+
+    @property
+    def crs(self) -> str:
+        """The grid's."""
+        return self.grid.crs
+
+
+NewCloud = Reclassified | Gathered
+"""A cloud that is no file yet."""

@@ -15,19 +15,21 @@ function TriedProbe({ heightA }: { heightA: number | null | undefined }) {
       <span>
         <i className="l">pair</i>
         <b className="n" data-testid="probe-pair">
-          {num(tried.height, 2)} m
+          {tried.height === null ? "empty" : `${num(tried.height, 2)} m`}
         </b>
       </span>
-      {heightA != null && (
+      {heightA != null && tried.height !== null && (
         <span>
           <i className="l">pair − A</i>
           <b className="n">{num(tried.height - heightA, 2)} m</b>
         </span>
       )}
-      <span>
-        <i className="l">likeness</i>
-        <b className="n">{num(tried.likeness, 2)}</b>
-      </span>
+      {tried.height !== null && (
+        <span>
+          <i className="l">likeness</i>
+          <b className="n">{num(tried.likeness, 2)}</b>
+        </span>
+      )}
     </>
   );
 }

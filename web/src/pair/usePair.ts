@@ -78,8 +78,8 @@ export function useTry(preset?: string) {
   });
 }
 
-/** Height and likeness under the pointer, where it is in the window that was matched and something was matched there. */
-export function useTriedAt(): { height: number; likeness: number } | null {
+/** Height and likeness under the pointer, where it is in the window that was matched; no height where nothing was there. */
+export function useTriedAt(): { height: number | null; likeness: number } | null {
   const { data } = useTry();
   const { hover, window } = usePairState();
   const cells = useMemo(() => data && { heights: floats(data.heights), likeness: floats(data.likeness) }, [data]);
@@ -88,7 +88,7 @@ export function useTriedAt(): { height: number; likeness: number } | null {
   if (Math.min(col, row) < 0 || Math.max(col, row) >= WINDOW) return null;
   const at = row * WINDOW + col;
   const [height = Number.NaN, likeness = Number.NaN] = [cells.heights[at], cells.likeness[at]];
-  return Number.isNaN(height) ? null : { height, likeness };
+  return { height: Number.isNaN(height) ? null : height, likeness };
 }
 
 export interface Tie {

@@ -17,7 +17,7 @@ from yama.service.surfaces import keys
 from yama.service.surfaces.keeping import keep, keep_surface
 from yama.terrain import kinds, operations
 from yama.terrain.apart import readers
-from yama.terrain.cloud import Reclassified
+from yama.terrain.cloud import NewCloud
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.files import put_in_place
@@ -131,7 +131,7 @@ def _keep(
     if isinstance(result, Table):
         TABLE.keep_made(holding, result, findings)
         return Outcome(holding.pk)
-    if isinstance(result, Reclassified):
+    if isinstance(result, NewCloud):
         return _keep_cloud(job, holding, result, progress)
     return _keep_surface(job, holding, result, live, findings, progress)
 
@@ -157,14 +157,14 @@ def _keep_surface(
     return keep_surface(job, holding, surface)
 
 
-def _keep_cloud(job: Job, holding: Holding, made: Reclassified, progress: Progress) -> Outcome:
+def _keep_cloud(job: Job, holding: Holding, made: NewCloud, progress: Progress) -> Outcome:
     """Write a cloud that an operation gives, and take it in as if it had been added."""
     with working_folder(holding.project_id) as folder:
         path = folder / "made.laz"
         kinds.write(made, path, lambda share: progress(0.7 * share))
         holding.file_key = file_key(path)
         put_in_place(path, holding.upload_path)
-        declared = Declared(crs=made.cloud.crs, unit=made.cloud.unit)
+        declared = Declared(crs=made.crs, unit=made.unit)
         holding.declared, holding.original = declared.to_dict(), f"{holding.name}.laz"
         kept = readers.take(
             holding.upload_path, declared, holding.original, "", holding.project.frame.grid.crs, folder,

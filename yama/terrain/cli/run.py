@@ -14,7 +14,7 @@ from pyproj import Transformer
 from yama.terrain import formats, kinds, operations, recipe
 from yama.terrain.cli.look import as_one, looked_at, read
 from yama.terrain.cli.words import declared_of, new_file, say, value
-from yama.terrain.cloud import Cloud, Reclassified
+from yama.terrain.cloud import Cloud, NewCloud
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
@@ -163,12 +163,12 @@ class _Kitchen:
         step, output = recipe.parted(key)
         _, first, results = self.step(step)
         found: Result = results[output or first]
-        if not isinstance(found, Reclassified):
+        if not isinstance(found, NewCloud):
             return found
         if key not in self._files:  # the next step reads a file
             path = self._between / f"{key}.laz"
             kinds.write(found, path)
-            self._files[key] = formats.read(path, Declared(crs=found.cloud.crs, unit=found.cloud.unit))
+            self._files[key] = formats.read(path, Declared(crs=found.crs, unit=found.unit))
         return self._files[key]
 
     def _file(self, key: str) -> Held:

@@ -16,7 +16,7 @@ import numpy.typing as npt
 from pyproj import CRS
 from pyproj.exceptions import CRSError
 
-from yama.terrain.cloud import Cloud
+from yama.terrain.cloud import Cloud, Gathered
 from yama.terrain.errors import InputError
 from yama.terrain.files import replacing
 from yama.terrain.findings import Finding, Fix, refuse
@@ -381,3 +381,36 @@ def write(
             if not written:
                 raise InputError(f"No point of {cloud.name} is kept; nothing is written.")
     return written
+
+
+_WRITTEN = 1_000_000  # points at once
+
+
+def write_gathered(made: Gathered, path: Path, progress: Progress = ignore_progress) -> None:
+    """Write points that an operation found as LAS 1.4 or LAZ, to a millimetre, with what else is known of each as extra
+    attributes. The file is there when it is whole, or not at all. Raises InputError where there are none."""
+    if path.suffix.lower() not in (".las", ".laz"):
+        raise InputError(f"Clouds are written as .las or .laz, not as {path.suffix or 'a bare name'}.")
+    if not len(made.z):
+        raise InputError("There are no points to write.")
+    header = laspy.LasHeader(point_format=6, version="1.4")
+    header.add_extra_dims([laspy.ExtraBytesParams(name=name, type=np.float32) for name in made.more])
+    fine = 1e-8 if made.grid.is_geographic else 0.001
+    header.scales = np.array([fine, fine, 0.001])
+    header.offsets = np.array([np.floor(made.grid.west), np.floor(made.grid.north), 0.0])
+    header.add_crs(parse_crs(made.crs))
+    with (
+        replacing(path) as part,
+        laspy.open(part, "w", header=header, do_compress=path.suffix.lower() == ".laz", laz_backend=laspy.LazBackend.LazrsParallel)
+        as writer,
+    ):  # fmt: skip
+        for begin in range(0, len(made.z), _WRITTEN):
+            some = slice(begin, begin + _WRITTEN)
+            points = laspy.ScaleAwarePointRecord.zeros(len(made.z[some]), header=header)
+            points.x, points.y = made.grid.x_of(made.col[some]), made.grid.y_of(made.row[some])
+            points.z = made.z[some]
+            points.return_number[:] = points.number_of_returns[:] = 1
+            for name, values in made.more.items():
+                points[name] = values[some]
+            writer.write_points(points)
+            progress(min(begin + _WRITTEN, len(made.z)) / len(made.z))

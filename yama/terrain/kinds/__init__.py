@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from yama.terrain.cloud import Reclassified
+from yama.terrain.cloud import NewCloud
 from yama.terrain.frame import Extent
 from yama.terrain.held import Held
-from yama.terrain.kinds.cloud import CloudKind, write_reclassified
+from yama.terrain.kinds.cloud import CloudKind, write_new
 from yama.terrain.kinds.features import FeaturesKind
 from yama.terrain.kinds.image import ImageKind
 from yama.terrain.kinds.kind import Kept, Kind, KindName
@@ -52,7 +52,7 @@ def extent_of(held: Held, name: str, meant: bool = False) -> Extent:
 
 
 def write(
-    held: Held | Reclassified,
+    held: Held | NewCloud,
     path: str | Path,
     progress: Progress = ignore_progress,
     tags: dict[str, str] | None = None,
@@ -61,7 +61,7 @@ def write(
 
     Parameters
     ----------
-    held : Held or Reclassified
+    held : Held or NewCloud
         Of any kind but image and picture.
     path : path
         Its suffix names the format. Surfaces: .tif (the only one that keeps unit, vertical datum and `tags`), .asc, .xyz. Points: .csv,
@@ -77,7 +77,7 @@ def write(
         For any other suffix, naming those there are; where the disk is full.
     """
     path = Path(path)
-    if isinstance(held, Reclassified):
-        write_reclassified(held, path, progress)
+    if isinstance(held, NewCloud):
+        write_new(held, path, progress)
     else:
         kind_of(held).write(held, path, progress, tags or {})

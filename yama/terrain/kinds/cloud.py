@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from yama.terrain import overview
-from yama.terrain.cloud import Cloud, Reclassified
+from yama.terrain.cloud import Cloud, Gathered, NewCloud
 from yama.terrain.formats import las
 from yama.terrain.formats.families import Looked
 from yama.terrain.frame import Extent
@@ -39,7 +39,10 @@ class CloudKind(Kind[Cloud]):
         return Kept(self.name, looked.facts, looked.findings)
 
 
-def write_reclassified(made: Reclassified, path: Path, progress: Progress) -> None:
-    """Write a cloud with the classes that its points get, as .las or .laz. The classes are found first, with 0.8 of the progress."""
+def write_new(made: NewCloud, path: Path, progress: Progress) -> None:
+    """Write a cloud that is no file yet, as .las or .laz. Classes that its points get are found first, with 0.8 of the progress."""
+    if isinstance(made, Gathered):
+        las.write_gathered(made, path, progress)
+        return
     made.classifier.prepare(lambda share: progress(0.8 * share))
     las.write(made.cloud, path, progress=lambda share: progress(0.8 + 0.2 * share), classes=made.classifier.classes)

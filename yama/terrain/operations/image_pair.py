@@ -3,6 +3,7 @@ operations."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Annotated, Any, Literal
 
@@ -10,11 +11,12 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field, model_validator
 
+from yama.terrain.cloud import Gathered
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.clip import inside, polygons_of
 from yama.terrain.frame import Frame
-from yama.terrain.grid import Bounds, FloatArray, turn_between
+from yama.terrain.grid import Bounds, FloatArray, Grid, turn_between
 from yama.terrain.images import Image
 from yama.terrain.operations.area import about_bounds
 from yama.terrain.operations.inputs import Inputs, Role
@@ -25,8 +27,9 @@ from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, part_of
 from yama.terrain.stereo.adjust import Adjusted
 from yama.terrain.stereo.control import Offset
+from yama.terrain.stereo.heights import Cloud
 from yama.terrain.stereo.matching import Matching
-from yama.terrain.stereo.ortho import JumpSurface, OrthoSurface
+from yama.terrain.stereo.ortho import JoinedOrtho, JumpSurface, OrthoSurface
 from yama.terrain.stereo.pair import PRESETS, Pair, heights_on, offset_at
 from yama.terrain.stereo.rays import Sensor
 from yama.terrain.stereo.tie_points import TiePoints
@@ -143,7 +146,9 @@ def _about_models(inputs: Inputs) -> list[Finding]:
     """What is wrong with adjusted models, and with a geoid that they were not made with."""
     try:
         models = _models(inputs)
-        images = [one for role in ("left", "right", "image") if role in inputs.roles for one in inputs.images(role)]
+        images = [
+            one for role in ("left", "right", "image", "second") if role in inputs.roles for one in inputs.images(role)
+        ]
         for one in images:
             sensor_of(one, models)
     except InputError as error:
@@ -449,6 +454,9 @@ class ImagePairParams(Params):
     cell_size: CellSize | None = Field(
         None, gt=0, description="The frame's where not given. About twice the image's is best."
     )
+    points: bool = Field(
+        False, title="Points too", description="Every place that was matched, as a point cloud with its standard error."
+    )
     bounds: tuple[float, float, float, float] | None = Field(
         None, title="Rectangle", description="West, south, east, north in the frame's CRS: only what lies in it."
     )
@@ -476,11 +484,15 @@ class ImagePair(Operation[ImagePairParams]):
         "surface": Output("surface", "Surface", "height"),
         "uncertainty": Output("surface", "Standard error", "spread"),
         "likeness": Output("surface", "Likeness", "likeness"),
+        "points": Output("cloud", "Points"),
         "model": Output("table", "Adjusted models", when="asked"),
         "ties": Output("table", "Tie points", when="asked"),
     }
     heights_in = "metres"
     previews = "none"
+
+    def outputs_for(self, params: ImagePairParams) -> Mapping[str, Output]:
+        return {name: one for name, one in self.outputs.items() if params.points or name != "points"}
 
     def cell_size_of(self, params: ImagePairParams) -> float | None:
         return params.cell_size
@@ -552,7 +564,8 @@ class ImagePair(Operation[ImagePairParams]):
             tables = {"model": inputs.table("model")}
         heights = (heights[0] if params.low is None else params.low, heights[1] if params.high is None else params.high)
         how = matching_of(params.preset, params.smoothness, params.likeness)
-        made = heights_on(pair, grid, _zero_of(inputs), heights, how, part_of(progress, 0.35, 0.97))
+        gather: list[Cloud] | None = [] if params.points else None
+        made = heights_on(pair, grid, _zero_of(inputs), heights, how, part_of(progress, 0.35, 0.97), gather=gather)
         cells = [made.height, made.uncertainty, made.likeness]
         if inputs.has("empty"):
             covered = inside(polygons_of(inputs.features("empty"), grid.crs), grid) > 0
@@ -567,7 +580,17 @@ class ImagePair(Operation[ImagePairParams]):
             ArraySurface(one, grid, unit, datum) for one, unit in zip(cells, ("m", "m", ""), strict=True)
         )
         surface: Surface = Accompanied(height, uncertainty=unsure)
-        return Results(surface=surface, uncertainty=unsure, likeness=alike, **tables)
+        clouds = {} if gather is None else {"points": _gathered(gather, grid)}
+        return Results(surface=surface, uncertainty=unsure, likeness=alike, **clouds, **tables)
+
+
+def _gathered(clouds: list[Cloud], grid: Grid) -> Gathered:
+    """Matched places as a cloud: those that lie on the grid."""
+    col, row, z, error, likeness = (
+        np.concatenate([getattr(one, name) for one in clouds]) for name in ("col", "row", "z", "error", "likeness")
+    )
+    on = (col >= -0.5) & (col <= grid.cols - 0.5) & (row >= -0.5) & (row <= grid.rows - 0.5)
+    return Gathered(grid, col[on], row[on], z[on], "m", {"standard_error": error[on], "likeness": likeness[on]})
 
 
 @register
@@ -577,9 +600,10 @@ class Orthoimage(Operation[NoParams]):
     name = "orthoimage"
     title = "Orthoimage"
     stage = "Build"
-    summary = "An image laid on a surface, cell by cell; ground that the image cannot see stays empty."
+    summary = "An image laid on a surface, cell by cell; ground that it cannot see stays empty, or is taken from a second image."
     inputs = {
         "image": Role("image", "Image"),
+        "second": Role("image", "Second image", optional=True),
         "surface": Role("surface", "Surface", quantity="height"),
         "model": _MODEL,
         "geoid": _GEOID,
@@ -588,12 +612,21 @@ class Orthoimage(Operation[NoParams]):
     heights_in = "metres"
 
     def check(self, inputs: Inputs, params: NoParams, frame: Frame) -> list[Finding]:
-        return [*_about_models(inputs), *_about_reach(inputs, ("image",)), *_about_geoid(inputs), *_about_level(inputs)]
+        return [
+            *_about_models(inputs),
+            *_about_reach(inputs, ("image", "second") if inputs.has("second") else ("image",)),
+            *_about_geoid(inputs),
+            *_about_level(inputs),
+        ]
 
     def run(self, inputs: Inputs, params: NoParams, frame: Frame, progress: Progress) -> Results:
-        image = inputs.image("image")
-        sensor = sensor_of(image, _models(inputs))
-        return Results(surface=OrthoSurface(inputs.surface("surface"), image, sensor, _zero_of(inputs)))
+        models, zero, surface = _models(inputs), _zero_of(inputs), inputs.surface("surface")
+
+        def laid(role: str) -> OrthoSurface:
+            image = inputs.image(role)
+            return OrthoSurface(surface, image, sensor_of(image, models), zero)
+
+        return Results(surface=JoinedOrtho(laid("image"), laid("second")) if inputs.has("second") else laid("image"))
 
 
 def _about_reach(inputs: Inputs, roles: tuple[str, ...]) -> list[Finding]:

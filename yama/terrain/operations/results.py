@@ -7,14 +7,14 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from yama.terrain.cloud import Reclassified
+from yama.terrain.cloud import NewCloud
 from yama.terrain.features import Features
 from yama.terrain.findings import Finding
 from yama.terrain.quantities import Quantity
 from yama.terrain.surface import Surface
 from yama.terrain.table import Table
 
-Result = Surface | Features | Reclassified | Table
+Result = Surface | Features | NewCloud | Table
 OutputKind = Literal["surface", "features", "cloud", "table"]
 
 
@@ -59,11 +59,11 @@ class Results:
 
     def __getitem__(self, name: str) -> Result:
         found = self._made[name]
-        if isinstance(found, (Surface, Features, Reclassified, Table)):
+        if isinstance(found, Result):
             return found
         with self._making:
             found = self._made[name]  # another thread may have made it meanwhile
-            if not isinstance(found, (Surface, Features, Reclassified, Table)):
+            if not isinstance(found, Result):
                 found = self._made[name] = found()
             return found
 

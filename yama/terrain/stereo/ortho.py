@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import threading
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -14,6 +15,7 @@ from yama.terrain.grid import FloatArray, Grid, Window, turn_between
 from yama.terrain.images import Image
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
+from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.stereo.epipolar import STEP, between, taken
 from yama.terrain.stereo.rays import Sensor, position, reached
 from yama.terrain.stereo.zero import ZeroLevel
@@ -23,6 +25,9 @@ from yama.terrain.units import UNITS
 
 ndimage = later("scipy.ndimage")
 
+_MEASURED = 512  # cells along the longer side from which tones are told
+_ENOUGH = 50
+_QUARTERS = (10, 50, 90)
 _BLOCK = 256
 _PAST = 30.0  # metres by which single heights may stand above the coarse cells' means
 
@@ -240,6 +245,54 @@ class OrthoSurface(Over):
             return None
         cells = self.image.read(first_row, first_col, last_row - first_row, last_col - first_col, above)
         return cells, first_row, first_col, scale
+
+
+class JoinedOrtho(Over):
+    """The orthoimages of two images as one: the second, as bright as the first, where the first sees no ground.
+
+    Parameters
+    ----------
+    first, second : OrthoSurface
+        On the same surface.
+    """
+
+    def __init__(self, first: OrthoSurface, second: OrthoSurface) -> None:
+        super().__init__(first.surface)
+        self.first, self.second = first, second
+        self._measuring = threading.Lock()
+        self._tone: tuple[float, float] | None = None
+
+    def settings(self) -> tuple[Any, ...]:
+        return (self.first.settings(), self.second.settings())
+
+    def prepare(self, progress: Progress = ignore_progress) -> None:
+        super().prepare(progress)
+        self.tone()
+
+    def tone(self) -> tuple[float, float]:
+        """What the second image's grey values are multiplied by, and what is added: so that the middle and the spread of
+        what both show are the same. Found on cells so large that there are few."""
+        with self._measuring:
+            if self._tone is None:
+                level = max(int(np.ceil(np.log2(max(self.grid.rows, self.grid.cols) / _MEASURED))), 0)
+                grid = self.grid.at_level(level)
+                one, other = (ortho.read(grid.whole, level) for ortho in (self.first, self.second))
+                both = np.isfinite(one) & np.isfinite(other)
+                self._tone = (1.0, 0.0)
+                if both.sum() >= _ENOUGH:
+                    low, middle, high = np.percentile(one[both], _QUARTERS)
+                    low2, middle2, high2 = np.percentile(other[both], _QUARTERS)
+                    gain = float((high - low) / max(high2 - low2, 1e-6))
+                    self._tone = (gain, float(middle - gain * middle2))
+            return self._tone
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        cells = self.first.read(window, level)
+        hidden = np.isnan(cells)
+        if hidden.any():
+            gain, offset = self.tone()
+            cells[hidden] = self.second.read(window, level)[hidden] * np.float32(gain) + np.float32(offset)
+        return cells
 
 
 def _shifted(cells: Heights, x: float, y: float) -> Heights:

@@ -18,7 +18,7 @@ from yama.terrain.stereo.adjust import Adjusted, Correction, adjusted, moved
 from yama.terrain.stereo.control import Offset, offset
 from yama.terrain.stereo.dense import Kept
 from yama.terrain.stereo.epipolar import Geometry, Plane, across_parallax, geometry, on_plane, plane_of
-from yama.terrain.stereo.heights import Gridded, cloud_of, gridded
+from yama.terrain.stereo.heights import Cloud, Gridded, cloud_of, gridded
 from yama.terrain.stereo.matching import Matching
 from yama.terrain.stereo.rays import Sensor, intersection
 from yama.terrain.stereo.tie_points import TiePoints
@@ -201,7 +201,7 @@ def places_in(grid: Grid, zero: ZeroLevel):  # type: ignore[no-untyped-def]
 
 def heights_on(
     pair: Pair, grid: Grid, zero: ZeroLevel, heights: tuple[float, float], how: Matching,
-    progress: Progress = ignore_progress, cell: float | None = None,
+    progress: Progress = ignore_progress, cell: float | None = None, gather: list[Cloud] | None = None,
 ) -> Gridded:  # fmt: skip
     """Heights of a grid's cells from both images, in metres above a zero level.
 
@@ -217,6 +217,8 @@ def heights_on(
     progress : callable
     cell : float, optional
         Size of the cells in which images are compared, in metres; the images' own where not given.
+    gather : list of Cloud, optional
+        Takes the points that heights are made of.
     """
     planes = sections(pair, heights, _ring_over(pair, grid, heights), cell)
     found: Gridded | None = None
@@ -226,6 +228,8 @@ def heights_on(
         matched = match(pair, plane, heights, how, part_of(part, 0.0, 0.75))
         cloud = cloud_of(plane, *pair.sensors, matched, places_in(grid, zero), part_of(part, 0.75, 0.87))
         one = gridded(cloud, grid, part_of(part, 0.87, 1.0))
+        if gather is not None:
+            gather.append(cloud)
         found = one if found is None else _better(found, one)
     assert found is not None
     return found

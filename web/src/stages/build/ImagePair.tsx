@@ -309,7 +309,7 @@ export function ImagePair() {
           title: "Surface",
           aside: params.cell_size ? `${num(params.cell_size, 2)} m cells` : "the frame's cells",
           sign: "open",
-          of: ["cell_size", "in:empty", "name"],
+          of: ["cell_size", "points", "in:empty", "name"],
         },
       ]}
       foot={{

@@ -117,8 +117,8 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "sky": ({"surface": one}, {"radius": 20}, []),
         "tie_points": (images, {"count": 60, "low": 0, "high": 150}, []),
         "adjust_models": ({**images, "ties": _ties(images)}, {}, []),
-        "image_pair": (images, {"low": 0, "high": 150}, ["model", "ties"]),
-        "orthoimage": ({"image": left, "surface": one}, {}, []),
+        "image_pair": (images, {"low": 0, "high": 150, "points": True}, ["model", "ties"]),
+        "orthoimage": ({"image": left, "second": images["right"], "surface": one}, {}, []),
         "image_jump": ({**images, "surface": one}, {"most": 3}, []),
         "local_contrast": ({"surface": one}, {"radius": 20}, []),
     }  # fmt: skip

@@ -8,15 +8,17 @@ import numpy as np
 import shapely
 from django.test import SimpleTestCase
 
+from yama.terrain import formats, kinds
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
+from yama.terrain.formats import las
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.operations import Task, find
 from yama.terrain.operations.image_pair import ELLIPSOID, models_of, ties_of
 from yama.terrain.points import Points
 from yama.terrain.stereo.tests import synthetic
-from yama.terrain.surface import ArraySurface
+from yama.terrain.surface import ArraySurface, sample
 
 GRID = synthetic.grid(160)
 FRAME = Frame(GRID, "m", "Sundrel mean sea level")
@@ -158,3 +160,40 @@ class ImagePairTest(SimpleTestCase):
             find("orthoimage"), {"image": self.images["left"], "surface": surface, "model": model}, {}, FRAME
         ).run()
         self.assertGreater(np.isfinite(ortho.surface("surface").read_all()).mean(), 0.9)
+
+    def test_points_are_written_as_a_cloud_that_lies_on_the_surface(self):
+        self.assertNotIn("points", self.task("image_pair", {}, **BETWEEN).outputs)
+        made = self.made("image_pair", {}, points=True, **BETWEEN)
+        path = self.images["left"].path.parent / "points.laz"
+        kinds.write(made["points"], path)
+        cloud = formats.read(path)
+        self.assertEqual((cloud.unit, cloud.crs), ("m", GRID.crs))
+        self.assertGreater(cloud.count, 20_000)
+        (points,) = las.chunks_of(cloud)
+        surface = made.surface("surface")
+        apart = np.asarray(points.z) - sample(surface, np.asarray(points.x), np.asarray(points.y))
+        self.assertLess(abs(float(np.nanmedian(apart))), 0.1)
+        error = np.asarray(points["standard_error"])
+        self.assertTrue((error > 0).all() and (np.asarray(points["likeness"]) <= 1).all())
+
+    def test_two_orthoimages_are_one_without_a_step_in_brightness(self):
+        model = self.made("adjust_models", {"ties": self.ties, "control": self.control()})["model"]
+        truth = synthetic.hills(*synthetic.local(GRID)).astype(np.float32)
+        truth[30:50, 40:60] += 40  # a tower, behind which each image sees other ground
+        surface = ArraySurface(truth, GRID)
+        both = {"surface": surface, "model": model}
+
+        def ortho(**images):
+            return Task(find("orthoimage"), {**both, **images}, {}, FRAME).run().surface("surface")
+
+        left, right = ortho(image=self.images["left"]), ortho(image=self.images["right"])
+        joined = ortho(image=self.images["left"], second=self.images["right"])
+        one, other, found = left.read_all(), right.read_all(), joined.read_all()
+        np.testing.assert_array_equal(found[np.isfinite(one)], one[np.isfinite(one)])
+        only = np.isnan(one) & np.isfinite(other)
+        self.assertTrue(only.any() and np.isfinite(found[only]).all())
+        # what was taken from the second is its values by one gain and one offset
+        gain, offset = joined.tone()
+        np.testing.assert_allclose(found[only], other[only] * gain + offset, rtol=1e-4)
+        shared = np.isfinite(one) & np.isfinite(other)
+        self.assertLess(abs(np.median(one[shared] - (other[shared] * gain + offset))), 0.02 * np.ptp(one[shared]))
