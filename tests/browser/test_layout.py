@@ -101,6 +101,15 @@ class LayoutTest(BrowserTest):
         held = self.page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
         surface = next(one for one in held if one["kind"] == "surface")
         csrf = next(one["value"] for one in context.cookies() if one["name"] == "csrftoken")
+        for name in ("avel_p1.tif", "avel_p2.tif"):
+            self.send(self.var / "demo" / name, csrf)
+        scan = self.send(self.var / "demo" / "old_sheet_scan.tif", csrf)["question"]
+        taken = self.page.request.post(
+            f"{self.root}/api/projects/{self.project}/uploads/{scan['file_key']}/take",
+            data={"name": "old_sheet_scan.tif", "declared": {"picture": True}},
+            headers={"X-CSRFToken": csrf, "Referer": self.root},
+        )
+        self.assertTrue(taken.ok, taken.text())
         answer = self.page.request.patch(
             f"{self.root}/api/projects/{self.project}/holdings/{surface['id']}", data={"name": LONG[:120]},
             headers={"X-CSRFToken": csrf, "Referer": self.root},
@@ -108,6 +117,37 @@ class LayoutTest(BrowserTest):
         self.assertTrue(answer.ok, answer.text())
         self.page.goto(self.root)
         expect(self.page.get_by_role("region", name="Map")).to_be_visible()
+
+    def send(self, path, csrf):
+        """Add a file, as the desk does."""
+        answer = self.page.request.post(
+            f"{self.root}/api/projects/{self.project}/uploads?name={path.name}", data=path.read_bytes(),
+            headers={"X-CSRFToken": csrf, "Referer": self.root, "Content-Type": "application/octet-stream"},
+        )  # fmt: skip
+        self.assertTrue(answer.ok, answer.text())
+        return answer.json()
+
+    def pair_views(self):
+        """Both images side by side, with each part of their worksheet open."""
+        page = self.page
+        self.stage("Build")
+        page.locator(".ops").get_by_role("button", name="Image pair").click()
+        expect(page.get_by_text("rays 24.8° apart")).to_be_visible(timeout=120_000)
+        if page.get_by_role("button", name="Find tie points").count():
+            yield "Image pair, no tie points"
+            page.get_by_role("button", name="Find tie points").click()
+        expect(page.get_by_role("region", name="Residuals")).to_be_visible(timeout=120_000)
+        for title in ("Images", "Tie points", "Model", "Matching", "Surface"):
+            head = page.get_by_role("region", name=title, exact=True).get_by_role("button").first
+            if head.get_attribute("aria-expanded") == "false":
+                head.click()
+            page.wait_for_timeout(400)
+            yield f"Image pair, {title}"
+            head.click()
+        page.get_by_role("button", name="Back to the map").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
+        page.get_by_role("button", name="old_sheet_scan").click()
+        yield "a picture"
 
     def each_view(self):
         """Every worksheet and tab, one after the other, by name."""
@@ -127,6 +167,7 @@ class LayoutTest(BrowserTest):
             page.get_by_role("tab", name=re.compile(f"^{tab}")).click()
             page.wait_for_timeout(300)
             yield tab
+        yield from self.pair_views()
 
     def test_nothing_is_clipped_and_everybody_can_use_it(self):
         axe = (ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text(encoding="utf-8")

@@ -97,4 +97,6 @@ class PairTest(GatherSheets):
         report = page.request.get(f"{self.root}/api/projects/{self.project}/holdings/{made['id']}/accuracy").json()
         self.assertLess(abs(report["by_code"]["grass"]["median"]), 1.2)
         self.assertLess(report["by_code"]["grass"]["nmad"], 1.2)
-        self.assertEqual(self.refused, [])
+        # trying one window ends when another is asked for
+        ended = [one for one in self.refused if one.startswith("net::ERR_ABORTED") and one.endswith("/pairs/try")]
+        self.assertEqual([one for one in self.refused if one not in ended], [])

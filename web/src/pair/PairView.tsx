@@ -156,7 +156,10 @@ export function PairView() {
   const marks = useMemo(() => {
     if (!asked || !shown) return null;
     const spaces = { left: shown.left.space, right: shown.right.space };
-    const pressTie = (number: number) => change({ tie: number });
+    const pressTie = (number: number) => {
+      const place = ties.find((one) => one.number === number)?.left;
+      if (place) change({ tie: number, window: [Math.round(place[0]), Math.round(place[1])] });
+    };
     const stick = (side: "left" | "right"): [number, number] => {
       if (!look) return [1, 0];
       const [from, to] = side === "left" ? [look.right, look.left] : [look.left, look.right];

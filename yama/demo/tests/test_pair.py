@@ -1,11 +1,14 @@
 """The demo's image pair: as its sensors saw the island, with what is wrong with it, and what can be got from it."""
 
+import tempfile
+from pathlib import Path
+
 import numpy as np
 from django.test import SimpleTestCase
 from pyproj import Transformer
 from scipy import ndimage
 
-from yama.demo import orbit, scene
+from yama.demo import files, orbit, scene
 from yama.demo import pair as demo
 from yama.demo.products import geoid_at
 from yama.demo.terrain import COVERS, FRAME, island
@@ -130,6 +133,38 @@ class LeftEmptyTest(SimpleTestCase):
         made = heights_on(self.pair, FRAME.part(window), Geoid(), between, PRESETS["hilly"])
         place = (slice(window.row, window.row + window.rows), slice(window.col, window.col + window.cols))
         return np.isfinite(made.height), place
+
+    def test_open_ground_that_both_images_show_is_filled(self):
+        truth = island()
+        window = Window(1600, 2700, 280, 280)
+        seen, place = self.heights(window, (60.0, 460.0))
+        x, y = np.meshgrid(*FRAME.part(window).centres(FRAME.part(window).whole))
+        shown = np.isin(truth.cover[place], [COVERS.index("grass"), COVERS.index("rock")])
+        cast = scene.scene_of(truth, files.canopy_of(truth))
+        for sensor in self.sensors:
+            shown &= scene.seen(cast, sensor, x, y, truth.heights[place].astype(float))
+        self.assertGreater(shown.sum(), 10_000)
+        self.assertGreater(seen[shown].mean(), 0.95)
+
+    def test_the_speckled_twin_is_matched_to_a_cell_and_says_how_sure_it_is(self):
+        with tempfile.TemporaryDirectory() as folder:
+            radar = []
+            for number, one in enumerate((self.pair.left, self.pair.right)):
+                path = Path(folder) / demo.NAMES[number]
+                cells = demo.speckled(one.read().astype(np.uint16), 7 + number)
+                image.write(cells, self.pair.sensors[number].model, path)
+                radar.append(image.read(path))
+            window = Window(1600, 2700, 280, 280)
+            made = heights_on(Pair.of(*radar), FRAME.part(window), Geoid(), (60.0, 460.0), PRESETS["speckled"])
+        place = (slice(1600, 1880), slice(2700, 2980))
+        truth = island()
+        error = made.height - truth.heights[place]
+        known = np.isin(truth.cover[place], [COVERS.index("grass"), COVERS.index("rock")]) & np.isfinite(error)
+        self.assertGreater(known.sum(), 10_000)
+        one_cell = self.pair.geometry().height_of_cell
+        self.assertLess(spread(error[known]), 1.2 * one_cell)
+        within = (np.abs(error[known] - np.median(error[known])) <= made.uncertainty[known]).mean()
+        self.assertTrue(0.5 < within < 0.85, within)
 
     def test_still_water_stays_empty(self):
         lake = island().cover == COVERS.index("water")

@@ -4,7 +4,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from scipy import ndimage
 
-from yama.terrain.stereo.dense import levels_for, match
+from yama.terrain.stereo.dense import evened, levels_for, match
 from yama.terrain.stereo.least_squares import refined
 from yama.terrain.stereo.matching import Matching, census, one_level
 from yama.terrain.stereo.rays import Sensor, intersection
@@ -121,7 +121,7 @@ class MatchingTest(SimpleTestCase):
         right = ndimage.shift(left, (0, 7.3), order=3, mode="nearest")
         low, count = np.full(left.shape, 2, np.int32), np.full(left.shape, 12, np.int32)
         one, two = (one_level(left, right, low, count, Matching(), workers=n) for n in (1, 3))
-        for name in ("parallax", "likeness", "ratio", "apart"):
+        for name in ("parallax", "likeness"):
             np.testing.assert_array_equal(getattr(one, name), getattr(two, name))
         self.assertAlmostEqual(float(np.nanmedian(one.parallax)), 7.3, delta=0.06)
 
@@ -138,6 +138,26 @@ class MatchingTest(SimpleTestCase):
         self.assertLess(abs(np.nanmedian(inner)), 0.05)
         seam = np.abs(error[740:800, 100:900])  # blocks meet here
         self.assertLess(np.nanquantile(seam, 0.95), 0.35)
+
+    def test_evened_a_plane_stays_a_plane_through_noise_blunders_and_block_edges(self):
+        rng = np.random.default_rng(6)
+        row, col = np.mgrid[:900, :120]
+        plane = 3 + 0.02 * col - 0.01 * row
+        exact, spread = evened(plane.astype(np.float32), 4.0)
+        self.assertLess(np.abs(exact - plane).max(), 2e-4)
+        self.assertLess(spread.max(), 1e-3)
+        noisy = (plane + rng.normal(0, 0.5, plane.shape)).astype(np.float32)
+        blunders = rng.uniform(size=plane.shape) < 0.1
+        noisy[blunders] += 12
+        noisy[300:340, 30:70] = np.nan
+        found, spread = evened(noisy, 4.0)
+        self.assertTrue(np.isnan(found[300:340, 30:70]).all())
+        error = (found - plane)[np.isfinite(found)]
+        self.assertLess(np.sqrt((error**2).mean()), 0.12)
+        self.assertTrue(0.35 < np.nanmedian(spread) < 0.7)  # a blunder of any size counts as one of a cell
+        alone = np.full((60, 60), np.nan, np.float32)
+        alone[30, 30] = 5
+        self.assertTrue(np.isnan(evened(alone, 4.0)[0]).all())
 
     def test_levels_shorten_the_range_as_far_as_the_size_allows(self):
         self.assertEqual(levels_for((4000, 3000), -80, 208), 3)
