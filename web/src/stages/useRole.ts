@@ -11,7 +11,8 @@ export const has = (one: Holding, kind: "lines" | "polygons"): boolean => (one.f
 const suits = (role: Role, one: Holding): boolean =>
   one.kind === role.kind &&
   (role.of.length === 0 || role.of.some((kind) => has(one, kind))) &&
-  (role.quantity === null || quantityOf(one) === role.quantity);
+  (role.quantity === null || quantityOf(one) === role.quantity) &&
+  (role.column === null || (one.table?.columns.some(({ name }) => name === role.column) ?? false));
 
 export const roleOf = (work: AnyWork, name: string): Role => {
   const role = OPERATIONS[work.operation].inputs[name];

@@ -35,6 +35,7 @@ class RoleOut(Schema):
     optional: bool
     of: list[Literal["lines", "polygons"]]
     quantity: str | None
+    column: str | None
 
 
 class OutputOut(Schema):

@@ -42,7 +42,7 @@ from yama.terrain.units import UNITS
 ELLIPSOID = "WGS 84 ellipsoid"
 
 _PAIR = {"left": Role("image", "Left image"), "right": Role("image", "Right image")}
-_MODEL = Role("table", "Adjusted models", optional=True)
+_MODEL = Role("table", "Adjusted models", optional=True, column="model")
 _GEOID = Role("surface", "Geoid", optional=True)
 _CONTROL = Role("points", "Control heights", optional=True)
 _TURNS = 4
@@ -391,7 +391,7 @@ class AdjustModels(Operation[AdjustParams]):
     title = "Adjust models"
     stage = "Build"
     summary = "Brings the models of two images together at tie points, and onto known heights."
-    inputs = {**_PAIR, "ties": Role("table", "Tie points"), "control": _CONTROL, "geoid": _GEOID}
+    inputs = {**_PAIR, "ties": Role("table", "Tie points", column="left_col"), "control": _CONTROL, "geoid": _GEOID}
     outputs = {"model": Output("table", "Adjusted models"), "ties": Output("table", "Residuals of tie points")}
     heights_in = "metres"
     previews = "none"

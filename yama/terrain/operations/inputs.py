@@ -42,6 +42,8 @@ class Role:
         Of features: the geometry that is meant, one of these; any where empty.
     quantity : str, optional
         Of a surface: what its cells say, where only that makes sense.
+    column : str, optional
+        Of a table: a column that it must have.
     """
 
     kind: Kind
@@ -50,6 +52,7 @@ class Role:
     optional: bool = False
     of: tuple[Literal["lines", "polygons"], ...] = ()
     quantity: str | None = None
+    column: str | None = None
 
 
 class Inputs:

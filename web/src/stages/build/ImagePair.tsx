@@ -258,13 +258,7 @@ export function ImagePair() {
                 {adjust.running ? `Adjusting, ${percent(adjust.progress)}` : "Adjust models"}
               </Button>
             </div>,
-            <RoleField
-              key="model"
-              work={any}
-              input="model"
-              none="as delivered: adjusted while it runs"
-              but={(one) => one.table?.columns[1]?.name !== "model"}
-            />,
+            <RoleField key="model" work={any} input="model" none="as delivered: adjusted while it runs" />,
             adjust.failed ? <Refusal key="failed" sentence={adjust.failed} /> : false,
           ],
         },
