@@ -7,6 +7,7 @@ polynomials of longitude, latitude and ellipsoidal height, all of them offset an
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -46,6 +47,11 @@ class RationalModel:
             raise InputError("Rational polynomial coefficients need scales above zero and finite numbers.")
         if any(len(polynomial) != TERMS for polynomial in polynomials):
             raise InputError(f"Rational polynomials have {TERMS} coefficients each.")
+
+    @classmethod
+    def from_dict(cls, data: dict[str, Any]) -> RationalModel:
+        """What `dataclasses.asdict` made, also where lists have taken the place of tuples."""
+        return cls(**{name: tuple(value) if isinstance(value, list) else value for name, value in data.items()})
 
     @property
     def heights(self) -> tuple[float, float]:

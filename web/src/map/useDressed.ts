@@ -5,7 +5,7 @@ import { useEffect, useMemo, useRef } from "react";
 import { bytes, call, type Grid, type Holding } from "../api/client";
 import { KEYS } from "../api/keys";
 import { useMe } from "../api/queries";
-import { useHeld, useProject } from "../desk/context";
+import { quantityOf, useHeld, useProject } from "../desk/context";
 import { editOf, useDesk } from "../desk/store";
 import { useDraft } from "../desk/useDraft";
 import { type CloudIndex, CloudPainter } from "./cloudPainter";
@@ -26,9 +26,23 @@ type Shown = {
   dressed: string;
 };
 
-/** The ground an image sees, as a polygon. */
-function outlineOf({ id, name, image }: Holding): Collection {
-  const geometry = { type: "Polygon", coordinates: [image?.footprint ?? []] };
+/** The ground an image sees, as a polygon: on a surface, or at the middle of the heights that its model is meant for. */
+async function outlineOf(project: number, { id, name, image }: Holding, surface: string | null): Promise<Collection> {
+  let ring = image?.footprint ?? [];
+  if (surface) {
+    const { model, geoid } = useDesk.getState().sheets.image_pair?.inputs ?? {};
+    const given = Object.entries({ model, geoid }).flatMap(([key, one]) =>
+      typeof one === "number" ? [[key, `${one}`]] : [],
+    );
+    const query = new URLSearchParams([["surface", surface], ...given] as string[][]);
+    // models of other images, or a geoid that lies elsewhere, are said on their worksheet; here the plain outline does
+    const found = await call<{ ring: [number, number][] }>(
+      "GET",
+      `/projects/${project}/images/${id}/outline?${query}`,
+    ).catch(() => null);
+    if (found) ring = found.ring;
+  }
+  const geometry = { type: "Polygon", coordinates: [ring] };
   return { type: "FeatureCollection", features: [{ type: "Feature", id, properties: { name }, geometry }] };
 }
 
@@ -61,13 +75,14 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
       ),
     [held.clouds, held.images, held.points, held.features, hidden, me, covered],
   );
+  const ground = held.a && quantityOf(held.a) === "height" ? held.a.key : null;
   const data = useQueries({
     queries: shown.map((one) => ({
-      queryKey: KEYS.drawn(project.id, one.id, grid.crs),
+      queryKey: KEYS.drawn(project.id, one.id, one.kind === "image" ? [grid.crs, ground] : grid.crs),
       queryFn: async (): Promise<object> => {
         const path = `/projects/${project.id}/holdings/${one.id}`;
         if (one.kind === "features") return call<object>("GET", `${path}/features`);
-        if (one.kind === "image") return outlineOf(one);
+        if (one.kind === "image") return outlineOf(project.id, one, ground);
         if (one.kind === "cloud") return call<CloudIndex>("GET", `${path}/cloud`);
         return decodePoints((await bytes(`${path}/points`)) ?? new ArrayBuffer(0), [west, south]);
       },

@@ -28,10 +28,12 @@ from yama.terrain.later import later
 from yama.terrain.operations.image_pair import matching_of, models_of, sensor_of, usual_range
 from yama.terrain.pictures import Picture
 from yama.terrain.stereo.epipolar import across_parallax, on_plane, plane_of
+from yama.terrain.stereo.footprint import footprint
 from yama.terrain.stereo.pair import Pair, tried
 from yama.terrain.stereo.zero import ZeroLevel
 from yama.terrain.surface import Surface, sample
 from yama.terrain.table import Table
+from yama.terrain.units import in_unit
 
 cv2 = later("cv2")
 
@@ -50,6 +52,12 @@ class PairIn(Schema):
     right: int
     model: int | None = None
     geoid: int | None = None
+
+
+class OutlineOut(Schema):
+    """The ground that an image shows: a closed ring of x and y in the frame's CRS."""
+
+    ring: list[tuple[float, float]]
 
 
 class PlaneOut(Schema):
@@ -165,6 +173,27 @@ def tile(request: HttpRequest, project_id: int, holding_id: int, level: int, col
         body = _packed(cells)
         cache.set(key, body, _SECONDS)
     return _cells(body)
+
+
+@router.get("/{int:project_id}/images/{int:holding_id}/outline", response={200: OutlineOut, 422: Failure})
+def outline(
+    request: HttpRequest,
+    project_id: int,
+    holding_id: int,
+    surface: str,
+    model: int | None = None,
+    geoid: int | None = None,
+) -> dict[str, Any]:
+    """The ground that an image shows, on a surface by its key; with an adjusted model and a geoid where there are such."""
+    project = open_project(request, project_id)
+    image = _image(project, holding_id)
+    ground, _ = keys.surface_of(project.pk, surface)
+    zero = ZeroLevel(None if geoid is None else _held(project, geoid, "surface"))
+    zero.require(image.bounds)
+    models = None if model is None else models_of(_held(project, model, "table"))
+    ring = footprint(image, sensor_of(image, models), in_unit(ground, "m"), zero)
+    x, y = turn_between("EPSG:4326", project.frame.grid.crs).transform(ring[:, 0], ring[:, 1])
+    return {"ring": np.round(np.stack([x, y], axis=1), 2).tolist()}
 
 
 @router.get(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
 
 from yama.terrain.errors import InputError
@@ -29,7 +30,7 @@ class ImageKind(Kind[Image]):
 
     def keep(self, held: Image, looked: Looked, folder: Path, frame_crs: str, progress: Progress) -> Kept:
         image.with_levels(held, folder / CELLS, progress)
-        return Kept(self.name, looked.facts, looked.findings)
+        return Kept(self.name, {**looked.facts, "model": asdict(held.model)}, looked.findings)
 
     def extent(self, held: Image, name: str, meant: bool) -> Extent:
         return Extent(name, held.crs, held.bounds)

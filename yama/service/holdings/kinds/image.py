@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -14,10 +13,11 @@ from yama.service.holdings.models import Holding
 from yama.service.projects.models import Project
 from yama.terrain.formats import image
 from yama.terrain.formats.declared import Declared
-from yama.terrain.grid import turn_between
+from yama.terrain.grid import Bounds, turn_between
 from yama.terrain.images import Image
 from yama.terrain.kinds import Kept
 from yama.terrain.kinds.image import CELLS
+from yama.terrain.rational import RationalModel
 
 
 class ImageFacts(Schema):
@@ -45,9 +45,20 @@ class ImageHolding(HoldingKind):
     folder = "images"
 
     def load(self, holding: Holding) -> Image:
-        found = image.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
-        # one that was taken in by an earlier version has no levels, and is slower
-        return replace(found, path=holding.image_path, name=holding.name) if holding.image_path.exists() else found
+        facts = holding.facts
+        if "model" not in facts or not holding.image_path.exists():
+            # taken in by an earlier version: nothing but its file says what it is
+            return image.read(holding.upload_path, Declared.from_dict(holding.declared), holding.original)
+        model = RationalModel.from_dict(facts["model"])
+        return Image(
+            holding.image_path,
+            model,
+            facts["rows"],
+            facts["cols"],
+            facts["crs"],
+            Bounds(*facts["bounds"]),
+            holding.name,
+        )
 
     def facts(self, holding: Holding, project: Project) -> dict[str, Any]:
         turn = turn_between(holding.facts["crs"], project.frame.grid.crs)

@@ -51,6 +51,21 @@ class PairTest(ServiceTest):
         np.testing.assert_allclose(seen["left"], Sensor(self.files[0].model).packed())
         self.assertIn("same image twice", self.ask("POST", "/pairs/look", self.body(right=self.ids[0]), 422)["detail"])
 
+    def test_the_outline_is_drawn_on_a_surface(self):
+        self.add_points()
+        self.run_jobs()
+        body = {"operation": "interpolate_points", "params": {"method": "nearest"}, "name": "ground",
+                "inputs": {"points": self.project.holdings.get(kind="points").pk}}  # fmt: skip
+        self.ask("POST", "/runs", body, 202)
+        job = self.run_jobs()[0]
+        self.assertEqual(job.state, "done", job.message + job.log)
+        ring = self.ask("GET", f"/images/{self.ids[0]}/outline?surface={job.holding.key}")["ring"]
+        plain = next(one for one in self.ask("GET", "/holdings") if one["id"] == self.ids[0])["image"]["footprint"]
+        self.assertEqual(ring[0], ring[-1])
+        away = np.abs(np.mean(ring[:-1], axis=0) - np.mean(plain[:-1], axis=0)).max()
+        self.assertTrue(0.01 < away < 200, away)  # the ground is not as high as the model's middle
+        self.ask("GET", f"/images/{self.ids[0]}/outline?surface=nothing", None, 404)
+
     def test_rows_of_the_epipolar_view_meet(self):
         plane = self.ask("POST", "/pairs/look", self.body())["plane"]
         self.assertLess(plane["across"], 0.3)

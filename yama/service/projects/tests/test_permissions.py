@@ -86,6 +86,7 @@ def endpoints(holding, key):
         ("GET", f"/images/{holding}/tiles/0/0/0", None, VIEW),
         ("GET", f"/pictures/{holding}/tiles/0/0/0", None, VIEW),
         ("GET", f"/pairs/{holding}/{holding}/left/0/0/0", None, VIEW),
+        ("GET", f"/images/{holding}/outline?surface=x", None, VIEW),
         ("POST", "/pairs/look", {"left": holding, "right": holding}, VIEW),
         ("POST", "/pairs/try", {"left": holding, "right": holding, "col": 5, "row": 5}, VIEW),
         ("POST", "/previews", _RUN, VIEW),

@@ -9,6 +9,7 @@ from django.test import SimpleTestCase
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Window
+from yama.terrain.stereo.footprint import footprint
 from yama.terrain.stereo.ortho import JumpSurface, OrthoSurface
 from yama.terrain.stereo.pair import PRESETS, Pair, heights_on, offset_at, sections
 from yama.terrain.stereo.rays import Sensor
@@ -129,6 +130,18 @@ class OrthoTest(PairCase):
         self.assertGreater(known.mean(), 0.99)
         self.assertGreater(np.corrcoef(left[known], right[known])[0, 1], 0.99)
         self.assertGreater(np.corrcoef(left[known], grey[known])[0, 1], 0.99)
+
+    def test_the_outline_lies_where_the_borders_rays_meet_the_ground(self):
+        surface = ArraySurface(
+            synthetic.hills(*synthetic.local(synthetic.grid(600, 2.0))).astype(np.float32), synthetic.grid(600, 2.0)
+        )
+        image = self.images[0]
+        ring = footprint(image, Sensor(image.model), surface, ZeroLevel(None))
+        np.testing.assert_array_equal(ring[0], ring[-1])
+        x, y = (ring[:, 0] - synthetic.LON) * synthetic.ACROSS, (ring[:, 1] - synthetic.LAT) * synthetic.METRES
+        col, row = image.model.image_of(ring[:, 0], ring[:, 1], synthetic.hills(x, y))
+        inner = (col > 1) & (col < image.cols - 2)
+        self.assertLess(np.minimum(np.abs(row), np.abs(row - image.rows + 1))[inner].max(), 0.1)
 
     def test_any_window_is_the_same_as_the_whole(self):
         (left, _) = self.orthos(self.truth)
