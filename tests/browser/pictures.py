@@ -163,7 +163,7 @@ class PicturesTest(Joining):
         self.stage("Build")
         page.get_by_role("button", name="Image pair").click()
         page.get_by_role("button", name="Find tie points").click()
-        expect(page.get_by_role("button", name="Find them again")).to_be_visible(timeout=120_000)
+        expect(page.get_by_role("region", name="Residuals")).to_be_visible(timeout=120_000)
         for label, name in (("Control heights", "Survey points 2026"), ("Geoid", "sundrel_geoid")):
             page.get_by_role("combobox", name=label).click()
             page.get_by_role("option", name=name, exact=True).click()

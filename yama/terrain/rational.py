@@ -51,7 +51,10 @@ class RationalModel:
     @classmethod
     def from_dict(cls, data: dict[str, Any]) -> RationalModel:
         """What `dataclasses.asdict` made, also where lists have taken the place of tuples."""
-        return cls(**{name: tuple(value) if isinstance(value, list) else value for name, value in data.items()})
+        fields: dict[str, Any] = {
+            name: tuple(value) if isinstance(value, list) else value for name, value in data.items()
+        }
+        return cls(**fields)
 
     @property
     def heights(self) -> tuple[float, float]:
