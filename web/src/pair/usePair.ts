@@ -126,13 +126,42 @@ export function useTies() {
   return { ties, facts: data.facts as Record<string, number> };
 }
 
+export interface AdjustedModels {
+  /** Columns and rows by which each image was moved. */
+  left: [number, number];
+  right: [number, number];
+  /** How far known heights moved both, in metres, and how many there were. */
+  control: { count: number; up: number; spread: number } | null;
+}
+
+/** What the adjusted models that are chosen on the worksheet say. */
+export function useModel(): AdjustedModels | null {
+  const project = useProject();
+  const id = usePairAsked()?.model ?? undefined;
+  const { data } = useQuery({
+    queryKey: KEYS.table(project.id, id),
+    queryFn: () => call<Table>("GET", `/projects/${project.id}/holdings/${id}/table`),
+    enabled: id !== undefined,
+  });
+  const names = data?.columns.map((column) => column.name) ?? [];
+  const [c0, r0] = [names.indexOf("c0"), names.indexOf("r0")];
+  if (!data || c0 < 0 || r0 < 0) return null;
+  const [left = [0, 0], right = [0, 0]] = (data.rows as unknown[][]).map((row): [number, number] => [
+    Number(row[c0] ?? 0),
+    Number(row[r0] ?? 0),
+  ]);
+  return { left, right, control: (data.facts as Pick<AdjustedModels, "control">).control ?? null };
+}
+
 /** How the models are to be adjusted: what is left out and added, and over which residual. */
 export function useAdjusting() {
   const params = useDesk((desk) => desk.sheets.adjust_models?.params ?? UNSET);
   const leftOut = (params.left_out ?? NOBODY) as number[];
   const added = (params.added ?? NOWHERE) as [number, number][];
   const settings = Object.fromEntries(
-    Object.entries({ left_out: leftOut, added, most: params.most }).filter(([, value]) => value != null),
+    Object.entries({ left_out: leftOut, added, most: params.most, correction: params.correction }).filter(
+      ([, value]) => value != null,
+    ),
   );
   return { leftOut, added, settings };
 }

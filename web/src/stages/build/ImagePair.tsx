@@ -10,8 +10,9 @@ import styles from "../../pair/pair.module.css";
 import { usePairState } from "../../pair/state";
 import { TiesTab } from "../../pair/TiesTab";
 import { Picture } from "../../pair/TryColumn";
-import { useAdjusting, useBare, useLook, useTies, useTry } from "../../pair/usePair";
+import { useAdjusting, useBare, useLook, useModel, useTies, useTry } from "../../pair/usePair";
 import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
 import { NumberField } from "../../ui/NumberField";
 import { Card } from "../../ui/Radio";
 import { Refusal } from "../../ui/Refusal";
@@ -22,6 +23,9 @@ import { RoleField } from "../RoleField";
 import { type AnyWork, useWorksheet } from "../useWorksheet";
 
 const TIES: OwnTab = { title: "Tie points", hint: "Places that both images show alike, worst first", Body: TiesTab };
+
+const signed = (value: number) => `${value > 0 ? "+" : ""}${num(value, 2)}`;
+const shiftOf = ([col, row]: [number, number]) => `${signed(col)}, ${signed(row)}`;
 
 /** A job of one step: started, watched, and what it made. */
 function useStep(onMade: (id: number) => void) {
@@ -131,6 +135,7 @@ export function ImagePair() {
   const setAdjust = (values: Record<string, unknown>) =>
     change("adjust_models", { params: { ...adjusting?.params, ...values } });
   const bare = useBare();
+  const adjusted = useModel();
   const may = work.canRun && look !== undefined;
 
   return (
@@ -244,10 +249,28 @@ export function ImagePair() {
           title: "Model",
           aside: model ? "adjusted" : "as delivered",
           sign: model ? "settled" : "open",
-          told: model?.name,
+          told: adjusted && (
+            <>
+              shift, px: left <b className="n">{shiftOf(adjusted.left)}</b>, right{" "}
+              <b className="n">{shiftOf(adjusted.right)}</b>
+              {adjusted.control && (
+                <>
+                  ; <b className="n">{num(adjusted.control.count)}</b> heights:{" "}
+                  <b className="n">{signed(adjusted.control.up)} m</b>
+                </>
+              )}
+            </>
+          ),
           of: [
             <RoleField key="control" work={any} input="control" none="none: only tie points" />,
             <RoleField key="geoid" work={any} input="geoid" none="none: above the ellipsoid" />,
+            <Choice
+              key="correction"
+              label="Images are"
+              value={String(adjusting?.params.correction ?? "shift")}
+              options={choicesOf("adjust_models", "correction")}
+              onChange={(correction) => setAdjust({ correction })}
+            />,
             <div className="acts" key="adjust">
               <Button
                 disabled={!may || tied === undefined || adjust.running}
@@ -259,6 +282,23 @@ export function ImagePair() {
               </Button>
             </div>,
             <RoleField key="model" work={any} input="model" none="as delivered: adjusted while it runs" />,
+            adjusted ? (
+              <Told key="shift" label="Moved by">
+                left <b className="n">{shiftOf(adjusted.left)} px</b>, right{" "}
+                <b className="n">{shiftOf(adjusted.right)} px</b>
+              </Told>
+            ) : (
+              false
+            ),
+            adjusted?.control ? (
+              <Told key="heights" label="Heights">
+                <b className="n">{num(adjusted.control.count)}</b> agree to{" "}
+                <b className="n">{num(adjusted.control.spread, 2)} m</b>, moved by{" "}
+                <b className="n">{signed(adjusted.control.up)} m</b>
+              </Told>
+            ) : (
+              false
+            ),
             adjust.failed ? <Refusal key="failed" sentence={adjust.failed} /> : false,
           ],
         },

@@ -13,6 +13,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.formats import image
 from yama.terrain.frame import Frame
 from yama.terrain.operations import Task, find
+from yama.terrain.points import Points
 from yama.terrain.stereo.pair import PRESETS, Pair, heights_on
 from yama.terrain.stereo.tests import synthetic
 from yama.terrain.stereo.zero import ZeroLevel
@@ -20,6 +21,12 @@ from yama.terrain.surface import ArraySurface
 
 GRID = synthetic.grid(160)
 FRAME = Frame(GRID, "m", "")
+
+
+class CancelledError(Exception):
+    """What somebody who ends a job raises."""
+
+
 FLAT = np.full((40, 40), 100, np.float32)
 
 
@@ -118,3 +125,20 @@ class BadPairTest(SimpleTestCase):
         for place in ((-5.0, 40.0), (40.0, 4000.0)):
             with self.assertRaisesRegex(InputError, "outside|edge"):
                 pair.tie_at(place, (20.0, 180.0))
+
+    def test_cancel_is_heard_in_every_part(self):
+        def cancelled(share):
+            raise CancelledError
+
+        ties = Task(find("tie_points"), {"left": self.left, "right": self.right}, {"low": 20, "high": 180}, FRAME)
+        x, y = (values.ravel()[::37] for values in np.meshgrid(*GRID.centres(GRID.whole)))
+        z = synthetic.hills(*synthetic.local(GRID)).ravel()[::37]
+        control = Points(GRID.crs, x, y, {"z": z}, np.full(x.size, "spot"), "z", "m")
+        pair = {"left": self.left, "right": self.right}
+        for name, given, params in (
+            ("tie_points", pair, {"low": 20, "high": 180}),
+            ("adjust_models", {**pair, "ties": ties.run()["ties"], "control": control}, {}),
+            ("image_pair", pair, {"low": 20, "high": 180}),
+        ):
+            with self.subTest(name), self.assertRaises(CancelledError):
+                Task(find(name), given, params, FRAME).run(cancelled)
