@@ -127,7 +127,8 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
 const LISTED: OperationName[] = [
   ...(Object.keys(SPECIAL) as OperationName[]),
   ...(Object.keys(OPERATIONS) as OperationName[]).filter(
-    (name) => !(name in SPECIAL) && Object.values(OPERATIONS[name].outputs)[0]?.kind === "surface",
+    // patches are drawn, and the worksheet for that is not built yet
+    (name) => !(name in SPECIAL) && name !== "mend" && Object.values(OPERATIONS[name].outputs)[0]?.kind === "surface",
   ),
 ];
 

@@ -45,12 +45,23 @@ def _frame(path: str | None, inputs: Inputs) -> Frame:
     raise InputError("Give --frame, or an input to take it from.")
 
 
+def _of_file(name: str) -> Any:
+    """A setting that is too long to be typed, from a JSON file; the text itself where there is no such file."""
+    path = Path(name)
+    if not path.is_file():
+        return name
+    try:
+        return json.loads(path.read_text(encoding="utf-8"))
+    except ValueError as error:
+        raise InputError(f"{path} is no JSON: {error}.") from error
+
+
 def _settings(operation: Operation[Any], given: list[tuple[str, str]]) -> dict[str, Any]:
     """Settings as they were typed; where a list is asked for, one value is a list of it, and words part at commas."""
     asked = operation.Params.model_json_schema().get("properties", {})
     found: dict[str, Any] = {}
     for name, text in given:
-        said = value(text)
+        said = _of_file(text) if text.endswith(".json") else value(text)
         options = asked.get(name, {}).get("anyOf", [asked.get(name, {})])
         if {one.get("type") for one in options} <= {"array", "null"} and not isinstance(said, (list, type(None))):
             said = said.split(",") if isinstance(said, str) else [said]

@@ -23,6 +23,7 @@ import numpy.typing as npt
 
 from yama.terrain.errors import InputError
 from yama.terrain.kernels import kernel
+from yama.terrain.median import circle, median_around
 
 Cells = npt.NDArray[np.float64]
 MOST_NESTED = 100
@@ -207,101 +208,6 @@ def _around(cells, reach, limit, what, result):
                 result[r, c] = np.sqrt(max(squares / count - (total / count) ** 2, 0.0))
 
 
-@kernel
-def _kth(k, fine, coarse, bucket, below):
-    """The rank that k of those counted in are below, sought from the bucket of another, with so many values in those below it.
-    Returns it with its own bucket and the values below that."""
-    while below > k:
-        bucket -= 1
-        below -= coarse[bucket]
-    while below + coarse[bucket] <= k:
-        below += coarse[bucket]
-        bucket += 1
-    left = k - below
-    rank = bucket << _BITS
-    while True:
-        if fine[rank]:
-            if left == 0:
-                return rank, bucket, below
-            left -= 1
-        rank += 1
-
-
-@kernel
-def _median(cells, ranks, values, first, last, reach, limit, result):
-    """Median of the filled cells within a circle, of an even number the mean of the middle two; empty where the middle is. Of the
-    rows from `first` to before `last`.
-
-    ranks: `(rows, cols)`, which of `values`, from low to high, a cell has; -1 where empty. What lies in the circle is counted by rank,
-    and from one cell to the next only its rim changes (T. Huang, G. Yang and G. Tang, "A fast two-dimensional median filtering
-    algorithm", IEEE Transactions on Acoustics, Speech and Signal Processing 27, 1979), and the median moves little.
-    """
-    rows, cols = cells.shape
-    fine = np.zeros(values.size + 1, np.int8)
-    coarse = np.zeros((values.size >> _BITS) + 1, np.int32)
-    half = np.empty(2 * reach + 1, np.int64)
-    for i in range(-reach, reach + 1):
-        wide = 0
-        while wide < reach and (wide + 1) * (wide + 1) + i * i <= limit:
-            wide += 1
-        half[i + reach] = wide
-    for r in range(first, last):
-        fine[:] = 0
-        coarse[:] = 0
-        bucket, below, count = 0, 0, 0
-        top, bottom = max(r - reach, 0), min(r + reach + 1, rows)
-        for i in range(top, bottom):
-            for j in range(min(half[i - r + reach], cols)):  # all but the last column of the first circle
-                rank = ranks[i, j]
-                if rank >= 0:
-                    fine[rank] = 1
-                    coarse[rank >> _BITS] += 1
-                    count += 1
-        for c in range(cols):
-            for i in range(top, bottom):
-                wide = half[i - r + reach]
-                if c + wide < cols:
-                    rank = ranks[i, c + wide]
-                    if rank >= 0:
-                        fine[rank] = 1
-                        coarse[rank >> _BITS] += 1
-                        below += (rank >> _BITS) < bucket
-                        count += 1
-                if c - wide - 1 >= 0:
-                    rank = ranks[i, c - wide - 1]
-                    if rank >= 0:
-                        fine[rank] = 0
-                        coarse[rank >> _BITS] -= 1
-                        below -= (rank >> _BITS) < bucket
-                        count -= 1
-            if np.isnan(cells[r, c]):
-                result[r - first, c] = np.nan
-                continue
-            rank, bucket, below = _kth(count // 2, fine, coarse, bucket, below)
-            found = values[rank]
-            if count % 2 == 0:
-                rank, bucket, below = _kth(count // 2 - 1, fine, coarse, bucket, below)
-                found = (found + values[rank]) / 2.0
-            result[r - first, c] = found
-
-
-def _median_around(cells: Cells, reach: int, limit: float, result: Cells) -> None:
-    """Strip by strip, so that ranks are few and stay in the processor's cache."""
-    step = max(6 * reach, 64)
-    for first in range(0, len(cells), step):
-        top, bottom = max(first - reach, 0), min(first + step + reach, len(cells))
-        part = np.ascontiguousarray(cells[top:bottom])
-        filled = ~np.isnan(part)
-        order = np.argsort(part[filled])  # equal ones in any order
-        own = np.empty(order.size, np.int32)
-        own[order] = np.arange(order.size, dtype=np.int32)
-        ranks = np.full(part.shape, -1, np.int32)
-        ranks[filled] = own
-        rows = range(first - top, min(first + step, len(cells)) - top)
-        _median(part, ranks, part[filled][order], rows.start, rows.stop, reach, limit, result[first : first + step])
-
-
-_BITS = 8
 _FOCAL = {"mean_around": 0, "min_around": 1, "max_around": 2, "std_around": 3, "median_around": 4}
 
 
@@ -324,7 +230,7 @@ class _Focal(Node):
         wide = self._cells(cell) + 1e-9
         result = np.empty(cells.shape)
         if self.name == "median_around":
-            _median_around(cells, math.floor(wide), wide**2, result)
+            median_around(cells, circle(wide), result)
         else:
             _around(cells, math.floor(wide), wide**2, _FOCAL[self.name], result)
         return result

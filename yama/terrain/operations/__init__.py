@@ -16,6 +16,7 @@ from yama.terrain.operations import (  # noqa: F401
     image_pair,
     interpolate_points,
     judge,
+    mend,
     mosaic,
     relief,
     spline_smoothing,

@@ -260,6 +260,25 @@ class CommandLineTest(SimpleTestCase):
         ran = subprocess.run([sys.executable, "-c", probe], capture_output=True, text=True, timeout=60)
         self.assertEqual(ran.stdout.strip().splitlines()[-1], "[]")
 
+    def test_patches_come_from_a_file_and_the_recipe_makes_them_again(self):
+        self.build()
+        ring = [[448_040, 5_438_040], [448_120, 5_438_040], [448_120, 5_438_120], [448_040, 5_438_120]]
+        patches = [{"name": "pond", "ring": ring, "operator": {"kind": "height", "height": 3.25}}]
+        (self.folder / "patches.json").write_text(json.dumps(patches))
+        status, _, err = self.run_one(
+            "do", "mend", "--in", "surface=@tin.tif", "--frame", "@frame.json", "--set", "patches=@patches.json",
+            "--out", "@mended.tif", "--recipe", "@mended.json",
+        )  # fmt: skip
+        self.assertEqual(status, 0, err)
+        cells = StoredSurface(self.folder / "mended.tif").read_all()
+        self.assertTrue((cells[20:40, 10:30] == 3.25).all())
+        status, _, err = self.run_one("cook", "@mended.json", "--out", "@again.tif")
+        self.assertEqual(status, 0, err)
+        np.testing.assert_array_equal(StoredSurface(self.folder / "again.tif").read_all(), cells)
+        (self.folder / "patches.json").write_text("[{")
+        self.assertIn("is no JSON", self.run_one(
+            "do", "mend", "--in", "surface=@tin.tif", "--set", "patches=@patches.json", "--out", "@x.tif")[2])  # fmt: skip
+
     def test_one_value_is_a_list_where_a_list_is_asked_for(self):
         self.build()
         for said, heights in (("levels=12", {12.0}), ("levels=5,10,15", {5.0, 10.0, 15.0})):

@@ -41,7 +41,7 @@ class UploadTest(ServiceTest):
     def test_unusable_files_are_refused_by_name_and_leave_nothing(self):
         cases = [
             (b"", "void.csv", "void.csv is empty"),
-            (b"\xff\xd8\xff\xe0\0\x10JFIF\0", "photo.tif", "of a kind that is not read"),
+            (b"\xff\xd8\xff\xe0\0\x10JFIF\0", "photo.tif", "not a readable JPEG picture"),
             (b"II*\0" + bytes(40), "broken.tif", "broken.tif is not a readable GeoTIFF"),
         ]
         for data, name, words in cases:

@@ -104,7 +104,7 @@ class RefusalTest(TableTest):
 
     def test_binary_files_are_not_read_as_tables(self):
         path = self.folder / "picture.csv"
-        path.write_bytes(b"\xff\xd8\xff\xe0\0\x10JFIF\0")
+        path.write_bytes(b"GIF89a\x10\0\x10\0\xf0\0\0")
         with self.assertRaisesMessage(InputError, "of a kind that is not read."):
             formats.family_of(path)
 

@@ -366,7 +366,7 @@ class MislabelledTest(KindTest):
             pack.writestr("points.csv", "x,y,z\n1,2,3\n")
         cases = {
             "picture.laz": (b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR", "not a readable PNG picture"),
-            "photo.laz": (b"\xff\xd8\xff\xe0\0\x10JFIF\0", "of a kind that is not read"),
+            "photo.laz": (b"\xff\xd8\xff\xe0\0\x10JFIF\0", "not a readable JPEG picture"),
             "empty.laz": (b"", "is empty"),
             "blank.gpkg": (b"  \n ", "is empty"),
             "notes.gpkg": (b"SQLite format 3\0" + bytes(80), "cannot be read"),

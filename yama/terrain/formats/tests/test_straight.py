@@ -153,7 +153,7 @@ class BandsTest(WithFiles):
         with self.assertRaises(QuestionError) as asked:
             raster.read(path)
         answers = asked.exception.findings[0].answers
-        self.assertEqual([one.label for one in answers], ["Band 1", "Band 2, bare ground", "Band 3"])
+        self.assertEqual([one.label for one in answers], ["Band 1", "Band 2, bare ground", "Band 3", "It is a picture"])
         declared = Declared.from_dict(answers[1].set_params)
         self.assertEqual(float(raster.read(path, declared).read_all().mean()), 70.0)
         self.assertEqual(raster.inspect(path, declared).statistics.highest, 70.0)

@@ -54,6 +54,23 @@ def _box(west, south, east, north):
     return shapely.box(448_000 + west, 5_438_000 + south, 448_000 + east, 5_438_000 + north)
 
 
+def _ring(west, south, east, north):
+    return [list(place) for place in shapely.get_coordinates(_box(west, south, east, north))[:4].tolist()]
+
+
+def _patches():
+    """Two patches that overlap, one of them along a line."""
+    return [
+        {"name": "smooth", "ring": _ring(40, 60, 120, 130), "feather": 6, "operator": {"kind": "smooth", "radius": 9}},
+        {
+            "name": "culvert",
+            "line": [[448_030, 5_438_080], [448_090, 5_438_080]],
+            "width": 5,
+            "operator": {"kind": "breach"},
+        },
+    ]
+
+
 def cloud(folder: Path, name="flight.laz", seed=1) -> Held:
     """Returns from the hills, a tenth of them from crowns."""
     rng = np.random.default_rng(seed)
@@ -108,6 +125,7 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "height_above_ground": ({"surface": other, "ground": one}, {"below": "zero"}, []),
         "accuracy": ({"surface": one, "checkpoints": points(40)}, {}, []),
         "heights": ({"first": one, "second": other}, {"levels": [50, 70]}, []),
+        "mend": ({"surface": one}, {"patches": _patches(), "keep_outs": [{"ring": _ring(90, 90, 110, 110)}]}, ["patches"]),
         "contours": ({"surface": one}, {"interval": 4}, []),
         "edit_features": ({"features": contours}, {"edits": [{"kind": "remove", "features": [0]}]}, []),
         "variogram": ({"points": held}, {}, []),

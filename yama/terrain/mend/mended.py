@@ -1,0 +1,238 @@
+"""A surface with patches: what they change is computed when it is looked at, each of them once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+
+from yama.terrain.cog import halve
+from yama.terrain.ending import go_on
+from yama.terrain.errors import InputError
+from yama.terrain.fit.clip import inside
+from yama.terrain.fit.reproject import fitted
+from yama.terrain.grid import Bounds, FloatArray, Window
+from yama.terrain.kept import Kept
+from yama.terrain.later import later
+from yama.terrain.mend.ground import Ground
+from yama.terrain.mend.patches import KeepOut, Patch, outlines
+from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.shelf import shared
+from yama.terrain.surface import Heights, Over, Surface
+from yama.terrain.surface.base import digest
+from yama.terrain.units import in_unit
+
+ndimage = later("scipy.ndimage")
+
+_LARGEST = 16_000_000  # cells of the rectangle around a patch
+_ROUND = 4  # cells around a patch that its operator sees at least
+_COARSE = 64  # rectangles of patches that are kept for wide views
+
+
+@dataclass(frozen=True)
+class Did:
+    """What a patch did: cells that it changed, cubic metres that it moved up and down, and its largest change, in the
+    surface's unit."""
+
+    cells: int
+    raised: float
+    lowered: float
+    largest: float
+
+
+class MendedSurface(Over):
+    """A surface with a stack of patches over it.
+
+    Each patch is computed once, on all cells of the rectangle around it, whatever window asks for them: a window is the
+    same alone and as a part of any other. What it is computed from are the cells below it, which earlier patches may have
+    changed; where one of these changes, only what overlaps it is computed anew.
+
+    Parameters
+    ----------
+    surface : Surface
+    patches : sequence of Patch
+        From the first to the last.
+    keep_outs : sequence of KeepOut
+    other : Surface, optional
+        What patches replace cells from.
+
+    Raises
+    ------
+    InputError
+        Where an outline is no area, or is larger than can be held at once.
+    """
+
+    def __init__(
+        self,
+        surface: Surface,
+        patches: Sequence[Patch],
+        keep_outs: Sequence[KeepOut] = (),
+        other: Surface | None = None,
+    ) -> None:
+        super().__init__(surface)
+        self.patches = [one for one in patches if one.on]
+        self.keep_outs = list(keep_outs)
+        self.other = None if other is None else in_unit(fitted(other, surface.grid), surface.unit)
+        self._areas = outlines(self.patches, self.grid)
+        self._kept_out = outlines(self.keep_outs, self.grid)
+        self._boxes = [self._box(area, patch) for area, patch in zip(self._areas, self.patches, strict=True)]
+        self._keys = self._told()
+        self._coarse: Kept[tuple[int, int], Heights] = Kept(_COARSE)
+
+    def settings(self) -> tuple[Any, ...]:
+        told = [one.model_dump(exclude={"name", "note"}) for one in self.patches]
+        kept = [one.model_dump(exclude={"name"}) for one in self.keep_outs]
+        return (told, kept, self.other.fingerprint if self.other is not None else "")
+
+    def _box(self, area: shapely.Polygon, patch: Patch) -> Window:
+        box = self.grid.window_over(Bounds(*area.bounds), 1).clipped(self.grid.rows, self.grid.cols)
+        if box.rows <= 0 or box.cols <= 0:
+            raise InputError(
+                f"The outline of {patch.name or 'a patch'} lies outside of the surface. Draw it on the surface."
+            )
+        if box.rows * box.cols > _LARGEST:
+            raise InputError(f"The outline of {patch.name or 'a patch'} covers {box.rows * box.cols / 1e6:.0f} million cells; a patch may "
+                             f"cover {_LARGEST / 1e6:.0f}. Draw several.")  # fmt: skip
+        return box
+
+    def _told(self) -> list[str]:
+        """For each patch all that its cells depend on: equal where nothing below it has changed."""
+        keys: list[str] = []
+        for number, patch in enumerate(self.patches):
+            seen = self._seen(number)
+            below = [keys[k] for k in range(number) if _meet(self._boxes[k], seen)]
+            kept = [
+                shapely.to_wkb(area)
+                for area in self._kept_out
+                if not patch.over_keep_outs and area.intersects(self._areas[number])
+            ]
+            other = self.other.fingerprint if self.other is not None and patch.operator.kind == "replace" else ""
+            keys.append(
+                digest(self.surface.fingerprint, patch.model_dump(exclude={"name", "note"}), below, kept, other)
+            )
+        return keys
+
+    def _halo(self, patch: Patch) -> int:
+        return _ROUND + int(np.ceil(patch.operator.reach / min(self.grid.metres_per_cell())))
+
+    def _seen(self, number: int) -> Window:
+        """What the operator of a patch looks at."""
+        return self._boxes[number].grown(self._halo(self.patches[number]))
+
+    def _below(self, number: int, window: Window) -> Heights:
+        """Cells as they are below a patch."""
+        cells = self.surface.read(window)
+        for k in range(number):
+            if _meet(self._boxes[k], window):
+                _lay(cells, window, self._made(k), self._boxes[k])
+        return cells
+
+    def _made(self, number: int) -> Heights:
+        """Cells of the rectangle around a patch, with it."""
+        go_on()
+        return shared(("patch", self._keys[number]), lambda: self._make(number))
+
+    def _make(self, number: int) -> Heights:
+        patch, area, box = self.patches[number], self._areas[number], self._boxes[number]
+        seen = self._seen(number)
+        cells = self._below(number, seen).astype(np.float64)
+        within = inside([area], self.grid, seen) > 0
+        on_grid = np.zeros(within.shape, np.bool_)
+        on_grid[max(-seen.row, 0) : self.grid.rows - seen.row, max(-seen.col, 0) : self.grid.cols - seen.col] = True
+        changes = within & on_grid
+        if not patch.over_keep_outs and self._kept_out:
+            changes &= inside(self._kept_out, self.grid, seen) == 0
+        share = patch.strength * self._share(within, patch)
+        part = self.grid.part(seen)
+        other = self.other.read(seen).astype(np.float64) if self.other is not None else None
+        for _ in range(patch.times):
+            try:
+                new = patch.operator.heights(Ground(cells, within & on_grid, part, area, patch.course, other))
+            except InputError as error:
+                raise InputError(f"{patch.name or f'Patch {number + 1}'}: {error}") from error
+            filled = np.isfinite(cells)
+            mixed = np.where(filled, cells + share * (new - cells), new)
+            take = changes & np.isfinite(new) & (filled | patch.operator.fills)
+            cells = np.where(take, mixed, cells)
+        found = cells.astype(np.float32)
+        top, left = box.row - seen.row, box.col - seen.col
+        return found[top : top + box.rows, left : left + box.cols]
+
+    def _share(self, within: Any, patch: Patch) -> FloatArray:
+        """How much of the change counts in each cell: none at the border, all of it where the feather ends, without a crease
+        at either."""
+        if not patch.feather:
+            return np.ones(within.shape)
+        width, height = self.grid.metres_per_cell()
+        away = ndimage.distance_transform_edt(within, sampling=(height, width)) - min(width, height) / 2
+        t = np.clip(away / patch.feather, 0, 1)
+        eased: FloatArray = t * t * (3 - 2 * t)
+        return eased
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        cells = self.surface.read(window, level)
+        for number, box in enumerate(self._boxes):
+            at = _over(box, level)
+            if _meet(at, window):
+                made = self._coarser(number, level) if level else self._made(number)
+                _lay(cells, window, made, at)
+        return cells
+
+    def _coarser(self, number: int, level: int) -> Heights:
+        """Cells of a coarser level over the rectangle around a patch, with all patches: means of the cells below."""
+
+        def make() -> Heights:
+            at, scale = _over(self._boxes[number], level), 2**level
+            cells = self.read(Window(at.row * scale, at.col * scale, at.rows * scale, at.cols * scale))
+            for _ in range(level):
+                cells = halve(cells)
+            return cells
+
+        return self._coarse.get((number, level), make)
+
+    def prepare(self, progress: Progress = ignore_progress) -> None:
+        self.surface.prepare(progress)
+        for number in range(len(self.patches)):
+            self._made(number)
+            progress((number + 1) / len(self.patches))
+
+    def did(self, number: int) -> Did:
+        """What a patch changed of what lay below it."""
+        before = self._below(number, self._boxes[number]).astype(np.float64)
+        after = self._made(number).astype(np.float64)
+        change = after - before
+        new = np.isfinite(after) & ~np.isfinite(before)
+        moved = np.isfinite(change) & (change != 0)
+        width, height = self.grid.metres_per_cell()
+        area = width * height
+        up, down = change[moved & (change > 0)].sum(), -change[moved & (change < 0)].sum()
+        largest = float(np.abs(change[moved]).max()) if moved.any() else 0.0
+        return Did(int((moved | new).sum()), float(up * area), float(down * area), largest)
+
+
+def _lay(cells: Heights, window: Window, part: Heights, at: Window) -> None:
+    """Put those cells of a part into a window's that both have."""
+    top, left = max(at.row, window.row), max(at.col, window.col)
+    bottom, right = min(at.row + at.rows, window.row + window.rows), min(at.col + at.cols, window.col + window.cols)
+    cells[top - window.row : bottom - window.row, left - window.col : right - window.col] = part[
+        top - at.row : bottom - at.row, left - at.col : right - at.col
+    ]
+
+
+def _meet(one: Window, other: Window) -> bool:
+    return (
+        one.row < other.row + other.rows
+        and other.row < one.row + one.rows
+        and one.col < other.col + other.cols
+        and other.col < one.col + one.cols
+    )
+
+
+def _over(box: Window, level: int) -> Window:
+    """The cells of a level that a window of level 0 touches."""
+    scale = 2**level
+    row, col = box.row // scale, box.col // scale
+    return Window(row, col, -(-(box.row + box.rows) // scale) - row, -(-(box.col + box.cols) // scale) - col)

@@ -1,0 +1,449 @@
+"""What a patch does to the cells within it: one class for each operator."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from typing import Annotated, Any, Literal
+
+import numpy as np
+import shapely
+from pydantic import BaseModel, ConfigDict, Field
+
+from yama.terrain.errors import InputError
+from yama.terrain.grid import FloatArray
+from yama.terrain.interpolate.ground import Settings, ground_surface
+from yama.terrain.later import later
+from yama.terrain.median import circle, median_around
+from yama.terrain.mend.ground import Ground
+from yama.terrain.mosaic.fill import fill_hole
+
+ndimage = later("scipy.ndimage")
+
+_METRES: dict[str, Any] = {"unit": "m"}
+_HEIGHT: dict[str, Any] = {"unit": "height"}
+_SQUARE = 0.85  # share of its rectangle that a structure's outline covers
+_TURNS = 12
+_FAR = 4.685  # robust standard deviations at which Tukey's biweight is 0
+_RIM = 3
+
+
+class Operator(BaseModel):
+    """An operator with its settings. Lengths are in metres, heights in the surface's unit."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    @property
+    def reach(self) -> float:
+        """How far outside of the patch cells are looked at, in metres."""
+        return 0.0
+
+    @property
+    def fills(self) -> bool:
+        """Whether empty cells within the patch get heights."""
+        return False
+
+    @abstractmethod
+    def heights(self, ground: Ground) -> FloatArray:
+        """New heights, `(rows, cols)`; only those of cells within the patch count. Raises InputError where it cannot be
+        done there."""
+
+
+def _weights(rest: FloatArray) -> FloatArray:
+    """Tukey's biweights of residuals against their own spread."""
+    spread = 1.4826 * float(np.median(np.abs(rest))) + 1e-9
+    share = np.clip(np.abs(rest) / (_FAR * spread), 0, 1)
+    found: FloatArray = (1 - share**2) ** 2
+    return found
+
+
+def _fitted(terms: FloatArray, z: FloatArray) -> FloatArray:
+    """Coefficients of a robust least squares fit (M-estimation with Tukey's biweight: A. E. Beaton and J. W. Tukey,
+    Technometrics 16, 1974), begun from the least absolute residuals."""
+    weight: FloatArray = np.ones_like(z)
+    found: FloatArray = np.zeros(terms.shape[1])
+    for turn in range(_TURNS):
+        root = np.sqrt(weight)
+        new: FloatArray = np.linalg.lstsq(terms * root[:, None], z * root, rcond=None)[0].astype(np.float64)
+        if turn and np.allclose(new, found, rtol=0, atol=1e-7):
+            break
+        found = new
+        rest = z - terms @ found
+        weight = 1 / np.maximum(np.abs(rest), 1e-4) if turn < 3 else _weights(rest)
+    return found
+
+
+class Along(Operator):
+    """Smooth along a structure: a bridge's deck, a dam, an embankment.
+
+    The structure's length is that of the rectangle around the outline. Heights across it give their median for each
+    step along it; along it these are smoothed by local lines, robust against what stands on it (W. S. Cleveland,
+    Journal of the American Statistical Association 74, 1979), so that ramps keep their slope.
+    """
+
+    kind: Literal["along"]
+    window: float = Field(50.0, gt=0, le=5000, json_schema_extra=_METRES)
+
+    def heights(self, ground: Ground) -> FloatArray:
+        box = shapely.oriented_envelope(ground.outline)
+        corners = shapely.get_coordinates(box)[:4]
+        x, y = ground.local(corners[:, 0], corners[:, 1])
+        sides = np.hypot(np.diff(x, append=x[0]), np.diff(y, append=y[0]))
+        share = ground.outline.area / max(box.area, 1e-12)
+        if share < _SQUARE:
+            raise InputError(f"The outline covers {100 * share:.0f} % of the rectangle around it of {sides.max():.1f} by {sides.min():.1f} m; "
+                             "a structure has square corners. Square its corners, or use another operator.")  # fmt: skip
+        longer = int(np.argmax(sides[:2]))
+        way = np.array([x[longer + 1] - x[longer], y[longer + 1] - y[longer]]) / sides[longer]
+        east, north = ground.places()
+        along = east * way[0] + north * way[1]
+        known = ground.known
+        if known.sum() < 3:
+            raise InputError("The outline holds fewer than three cells with heights.")
+        step = min(ground.metres)
+        start = along[ground.inside].min()
+        number = np.rint((along - start) / step).astype(np.int64)
+        count = int(number[ground.inside].max()) + 1
+        order = np.argsort(number[known], kind="stable")
+        held, z = number[known][order], ground.cells[known][order]
+        edges = np.searchsorted(held, np.arange(count + 1))
+        profile = np.array([np.median(z[a:b]) if b > a else np.nan for a, b in zip(edges[:-1], edges[1:], strict=True)])
+        smooth = _local_lines(profile, self.window / step)
+        at = (along - start) / step
+        found: FloatArray = np.interp(at, np.arange(count), smooth)
+        return found
+
+
+def _local_lines(profile: FloatArray, window: float) -> FloatArray:
+    """A profile smoothed by lines fitted around each of its steps, `window` steps long, robust; gaps are bridged."""
+    places = np.flatnonzero(np.isfinite(profile)).astype(np.float64)
+    z = profile[np.isfinite(profile)]
+    half = max(window / 2, 2.0)
+    trust = np.ones_like(z)
+    smooth = profile
+    for turn in range(4):
+        smooth = np.empty(profile.size)
+        for k in range(profile.size):
+            away = np.abs(places - k)
+            reach = half
+            if (away < reach).sum() < 3:
+                reach = float(np.sort(away)[min(3, away.size - 1)]) + 1.0
+            weight = np.clip(1 - (away / reach) ** 3, 0, 1) ** 3 * trust
+            total = weight.sum()
+            if total < 1e-9:
+                weight = np.clip(1 - (away / reach) ** 3, 0, 1) ** 3
+                total = weight.sum()
+            middle, mean = (weight * places).sum() / total, (weight * z).sum() / total
+            spread = (weight * (places - middle) ** 2).sum()
+            slope = (weight * (places - middle) * (z - mean)).sum() / spread if spread > 1e-9 else 0.0
+            smooth[k] = mean + slope * (k - middle)
+        if turn < 3:
+            trust = _weights(z - smooth[places.astype(np.int64)])
+    return smooth
+
+
+class Smooth(Operator):
+    """Smooth: each cell becomes a figure of those around it."""
+
+    kind: Literal["smooth"]
+    how: Literal["median", "mean", "gaussian"] = "median"
+    radius: float = Field(10.0, gt=0, le=2000, json_schema_extra=_METRES)
+
+    @property
+    def reach(self) -> float:
+        return self.radius * (3 if self.how == "gaussian" else 1)
+
+    def heights(self, ground: Ground) -> FloatArray:
+        across, down = (self.radius / size for size in ground.metres)
+        cells = ground.cells
+        if self.how == "median":
+            found = np.empty_like(cells)
+            median_around(cells, circle(min(across, down) + 1e-9), found)
+            return found
+        known = np.isfinite(cells)
+        # heights are counted from their mean, so that sums keep their digits
+        base = float(np.mean(cells[known])) if known.any() else 0.0
+        values = np.where(known, cells - base, 0.0)
+
+        def around(what: FloatArray) -> FloatArray:
+            if self.how == "gaussian":
+                spread: FloatArray = ndimage.gaussian_filter(what, (down, across), mode="constant", truncate=3.0)
+                return spread
+            size = (2 * int(down) + 1, 2 * int(across) + 1)
+            mean: FloatArray = ndimage.uniform_filter(what, size, mode="constant")
+            return mean
+
+        weight = around(known.astype(np.float64))
+        smooth: FloatArray = np.where(known, around(values) / np.maximum(weight, 1e-12) + base, np.nan)
+        return smooth
+
+
+class Clear(Operator):
+    """Clear what stands on the ground: trees, houses, walls.
+
+    Ground is what morphological opening with growing windows leaves (K. Zhang et al., IEEE Transactions on Geoscience
+    and Remote Sensing 41, 2003, with the slope-dependent limit of T. J. Pingel, K. C. Clarke and W. A. McBride, ISPRS
+    Journal 77, 2013); what stands above it is bridged by a tight plate.
+    """
+
+    kind: Literal["clear"]
+    terrain: Literal["flat", "rolling", "steep"] = "rolling"
+    widest: float = Field(30.0, gt=0, le=500, json_schema_extra=_METRES)
+
+    @property
+    def reach(self) -> float:
+        return 1.5 * self.widest
+
+    def heights(self, ground: Ground) -> FloatArray:
+        slope = {"flat": 0.08, "rolling": 0.2, "steep": 0.5}[self.terrain]
+        cell = float(np.sqrt(ground.metres[0] * ground.metres[1]))
+        settings = Settings(window=self.widest, slope=slope, near=0.3, leeway=1.0)
+        level, limit = ground_surface(ground.cells, cell, settings)
+        above = ground.cells - level > limit
+        return np.where(above, level, ground.cells)
+
+
+class Plane(Operator):
+    """A plane, or a surface of second degree, laid through the cells within or those along the rim."""
+
+    kind: Literal["plane"]
+    shape: Literal["plane", "quadric"] = "plane"
+    through: Literal["inside", "rim"] = "inside"
+
+    @property
+    def reach(self) -> float:
+        return 30.0 if self.through == "rim" else 0.0
+
+    @property
+    def fills(self) -> bool:
+        return True
+
+    def heights(self, ground: Ground) -> FloatArray:
+        used = ground.known if self.through == "inside" else ground.rim(_RIM)
+        east, north = ground.places()
+        scale = max(float(np.abs(east).max()), float(np.abs(north).max()), 1.0)
+        u, v = east / scale, north / scale
+        terms = [np.ones_like(u), u, v]
+        if self.shape == "quadric":
+            terms += [u * u, u * v, v * v]
+        if used.sum() < 2 * len(terms):
+            raise InputError(
+                f"{int(used.sum())} cells with heights are too few for a {self.shape}; {2 * len(terms)} are needed."
+            )
+        found = _fitted(np.stack([one[used] for one in terms], axis=1), ground.cells[used])
+        laid: FloatArray = sum((one * factor for one, factor in zip(terms, found, strict=True)), np.zeros_like(u))
+        return laid
+
+
+class Height(Operator):
+    """One height."""
+
+    kind: Literal["height"]
+    height: float = Field(json_schema_extra=_HEIGHT)
+
+    @property
+    def fills(self) -> bool:
+        return True
+
+    def heights(self, ground: Ground) -> FloatArray:
+        return np.full(ground.cells.shape, self.height)
+
+
+class Level(Operator):
+    """Level a lake, as high as its rim says: a percentile of the cells along it, or the lowest of them."""
+
+    kind: Literal["level"]
+    percentile: float = Field(10.0, ge=0, le=100)
+
+    @property
+    def reach(self) -> float:
+        return 30.0
+
+    @property
+    def fills(self) -> bool:
+        return True
+
+    def level_of(self, ground: Ground) -> float:
+        """The height that the lake gets."""
+        rim = ground.rim()
+        if rim.sum() < 4:
+            raise InputError(
+                "No heights lie along the outline's rim, so that nothing says how high the water stands. Type a height."
+            )
+        return float(np.percentile(ground.cells[rim], self.percentile))
+
+    def heights(self, ground: Ground) -> FloatArray:
+        return np.full(ground.cells.shape, self.level_of(ground))
+
+
+class Across(Operator):
+    """From the rim across: by flat facets, or by a thin plate that leaves no crease."""
+
+    kind: Literal["across"]
+    how: Literal["facets", "plate"] = "plate"
+
+    @property
+    def reach(self) -> float:
+        return 30.0
+
+    @property
+    def fills(self) -> bool:
+        return True
+
+    def heights(self, ground: Ground) -> FloatArray:
+        if not ground.rim().any():
+            raise InputError("No heights lie around the outline, so that there is nothing to go across from.")
+        without = np.where(ground.inside, np.nan, ground.cells).astype(np.float32)
+        found = np.full(ground.cells.shape, np.nan)
+        found[ground.inside] = fill_hole(without, ground.inside, self.how)
+        return found
+
+
+class Replace(Operator):
+    """From another surface, lifted and tilted to the rim so that no step is left."""
+
+    kind: Literal["replace"]
+    lifted: bool = True
+
+    @property
+    def reach(self) -> float:
+        return 30.0
+
+    @property
+    def fills(self) -> bool:
+        return True
+
+    def heights(self, ground: Ground) -> FloatArray:
+        if ground.other is None:
+            raise InputError("Replacing from another surface needs that surface.")
+        if not np.isfinite(ground.other[ground.inside]).any():
+            raise InputError("The other surface is empty within the outline. Choose one that has heights there.")
+        if not self.lifted:
+            return ground.other
+        without = np.where(ground.inside, np.nan, ground.cells).astype(np.float32)
+        found = np.full(ground.cells.shape, np.nan)
+        found[ground.inside] = fill_hole(without, ground.inside, "other", ground.other.astype(np.float32))
+        return found
+
+
+class Raise(Operator):
+    """Raise or lower by a height, and scale about one."""
+
+    kind: Literal["raise"]
+    by: float = Field(0.0, ge=-10_000, le=10_000, json_schema_extra=_HEIGHT)
+    scale: float = Field(1.0, ge=0, le=10)
+    about: float = Field(0.0, json_schema_extra=_HEIGHT)
+
+    def heights(self, ground: Ground) -> FloatArray:
+        return (ground.cells - self.about) * self.scale + self.about + self.by
+
+
+class Spikes(Operator):
+    """Take away spikes and pits: cells that stand out from the median around them by more than robust standard deviations
+    of what is usual there, and by more than a height. A hill is many cells wide, and its median rises with it."""
+
+    kind: Literal["spikes"]
+    radius: float = Field(8.0, gt=0, le=200, json_schema_extra=_METRES)
+    deviations: float = Field(5.0, ge=2, le=50)
+    least: float = Field(1.0, ge=0, json_schema_extra=_HEIGHT)
+    which: Literal["both", "spikes", "pits"] = "both"
+
+    @property
+    def reach(self) -> float:
+        return 3 * self.radius
+
+    def heights(self, ground: Ground) -> FloatArray:
+        half = circle(self.radius / max(ground.metres) + 1e-9)
+        middle, usual = np.empty_like(ground.cells), np.empty_like(ground.cells)
+        median_around(ground.cells, half, middle)
+        rest = ground.cells - middle
+        median_around(np.abs(rest), circle(2 * self.radius / max(ground.metres) + 1e-9), usual)
+        off = np.abs(rest) > np.maximum(self.deviations * 1.4826 * usual, self.least)
+        if self.which != "both":
+            off &= (rest > 0) == (self.which == "spikes")
+        return np.where(off, middle, ground.cells)
+
+
+class Falling(Operator):
+    """A river that falls steadily: along its line heights never rise, each cross-section keeping its shape.
+
+    The lowest heights across the river, step by step along the line, become the nearest that never rise downstream
+    (isotonic regression by pooling adjacent violators: R. E. Barlow et al., "Statistical Inference under Order
+    Restrictions", Wiley 1972); each cell is moved by what its step was moved.
+    """
+
+    kind: Literal["falling"]
+    turned: bool = False
+
+    def heights(self, ground: Ground) -> FloatArray:
+        if ground.line is None or len(ground.line) < 2:
+            raise InputError("A falling river is drawn along a line, from its upper end to its lower one.")
+        x, y = ground.local(ground.line[:, 0], ground.line[:, 1])
+        course = shapely.LineString(np.stack([x, y], axis=1)[:: -1 if self.turned else 1])
+        east, north = ground.places()
+        known = ground.known
+        if not known.any():
+            raise InputError("There are no heights along the line.")
+        step = min(ground.metres)
+        at = np.zeros(ground.cells.shape)
+        points = shapely.points(east[ground.inside], north[ground.inside])
+        at[ground.inside] = shapely.line_locate_point(course, points)
+        number = np.floor(at / step).astype(np.int64)
+        count = int(number[known].max()) + 1
+        low = np.full(count, np.inf)
+        np.minimum.at(low, number[known], ground.cells[known])
+        steps = np.flatnonzero(np.isfinite(low))
+        if low[steps[-1]] > low[steps[0]]:
+            raise InputError(f"Downstream the line ends {low[steps[-1]] - low[steps[0]]:.2f} higher than it begins, so that the river would "
+                             "have to rise. Turn the line round, or end it elsewhere.")  # fmt: skip
+        fallen = falling(low[steps])
+        moved = np.interp(number, steps, fallen - low[steps])
+        fallen_cells: FloatArray = ground.cells + moved
+        return fallen_cells
+
+
+def falling(z: FloatArray) -> FloatArray:
+    """The nearest sequence, by least squares, that never rises."""
+    means: list[float] = []
+    sizes: list[int] = []
+    for value in z:
+        means.append(float(value))
+        sizes.append(1)
+        while len(means) > 1 and means[-2] < means[-1]:
+            size = sizes[-2] + sizes[-1]
+            means[-2] = (means[-2] * sizes[-2] + means[-1] * sizes[-1]) / size
+            sizes[-2] = size
+            del means[-1], sizes[-1]
+    return np.repeat(means, sizes)
+
+
+class Breach(Operator):
+    """Open a culvert: along a line the ground is lowered to a straight fall from its one end to its other."""
+
+    kind: Literal["breach"]
+
+    def heights(self, ground: Ground) -> FloatArray:
+        if ground.line is None or len(ground.line) < 2:
+            raise InputError("A culvert is drawn as a line from where water comes to where it leaves.")
+        x, y = ground.local(ground.line[:, 0], ground.line[:, 1])
+        course = shapely.LineString(np.stack([x, y], axis=1))
+        east, north = ground.places()
+        at = np.zeros(ground.cells.shape)
+        at[ground.inside] = shapely.line_locate_point(course, shapely.points(east[ground.inside], north[ground.inside]))
+        width = 1.5 * max(ground.metres)
+        ends = [ground.known & (at <= width), ground.known & (at >= course.length - width)]
+        if not all(one.any() for one in ends):
+            raise InputError("There are no heights at an end of the culvert's line.")
+        high, low = (float(ground.cells[one].min()) for one in ends)
+        if low > high:
+            high, low = low, high
+            at = course.length - at
+        bed = high + (low - high) * at / max(course.length, 1e-9)
+        lowered: FloatArray = np.minimum(ground.cells, bed)
+        return lowered
+
+
+AnyOperator = Annotated[
+    Along | Smooth | Clear | Plane | Height | Level | Across | Replace | Raise | Spikes | Falling | Breach,
+    Field(discriminator="kind"),
+]
+"""An operator, told by its `kind`."""
