@@ -46,6 +46,7 @@ from yama.terrain.interpolate.kriging import empirical, fit, kriged  # noqa: E40
 from yama.terrain.interpolate.natural import natural_neighbour  # noqa: E402
 from yama.terrain.interpolate.thin_plate import thin_plate_spline  # noqa: E402
 from yama.terrain.interpolate.triangulation import triangulated  # noqa: E402
+from yama.terrain.median import median_around, square  # noqa: E402
 from yama.terrain.operations.calculate import calculated  # noqa: E402
 from yama.terrain.relief.contrast import contrast_of  # noqa: E402
 from yama.terrain.relief.slope import hillshade_of, slope_of  # noqa: E402
@@ -413,8 +414,17 @@ def median() -> list[Row]:
     apart = float(
         np.abs(surface.read_all()[inner] - ndimage.median_filter(cells, footprint=i * i + j * j <= 225)[inner]).max()
     )
-    return [Row("median of the 709 cells within 15, 1024²", "scipy median_filter", f"{mine:.2f} s", f"{base:.2f} s",
+    rows = [Row("median of the 709 cells within 15, 1024²", "scipy median_filter", f"{mine:.2f} s", f"{base:.2f} s",
                 f"{ratio:.1f}x faster", "20x faster", ratio >= 20, f"differ by {apart:g}")]  # fmt: skip
+    exact, found = cells.astype(np.float64), np.empty(cells.shape)
+    theirs: list[Any] = []
+    mine, base, ratio = paired(
+        lambda: median_around(exact, square(37), found), lambda: theirs.append(ndimage.median_filter(exact, 75)), 1
+    )
+    apart = float(np.abs(found - theirs[-1])[37:-37, 37:-37].max())
+    rows.append(Row("median of 75 x 75 cells, 1024²", "scipy median_filter", f"{mine:.2f} s", f"{base:.1f} s",
+                    f"{ratio:.0f}x faster", "20x faster", ratio >= 20, f"differ by {apart:g}"))  # fmt: skip
+    return rows
 
 
 def server() -> list[Row]:

@@ -77,11 +77,15 @@ class Along(Operator):
 
     The structure's length is that of the rectangle around the outline. Heights across it give their median for each
     step along it; along it these are smoothed by local lines, robust against what stands on it (W. S. Cleveland,
-    Journal of the American Statistical Association 74, 1979), so that ramps keep their slope.
+    Journal of the American Statistical Association 74, 1979), so that ramps keep their slope. Empty cells are filled.
     """
 
     kind: Literal["along"]
     window: float = Field(50.0, gt=0, le=5000, json_schema_extra=_METRES)
+
+    @property
+    def fills(self) -> bool:
+        return True
 
     def heights(self, ground: Ground) -> FloatArray:
         box = shapely.oriented_envelope(ground.outline)
