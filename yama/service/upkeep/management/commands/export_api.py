@@ -31,11 +31,12 @@ def _described() -> dict[str, Any]:
         own = {key: value for key, value in operation.Params.described().items() if key != "oneOf"}
         parts = own.pop("$defs", {})
         title = f"{name.title().replace('_', '')}Params"
-        text = json.dumps(own)
-        for part, schema in parts.items():
-            schemas[f"{title}{part}"] = schema
+        text = json.dumps([own, parts])  # parts refer to one another too
+        for part in parts:
             text = text.replace(f'"#/$defs/{part}"', f'"#/components/schemas/{title}{part}"')
-        schemas[title] = {**json.loads(text), "required": list(own.get("properties", {}))}
+        told, told_parts = json.loads(text)
+        schemas |= {f"{title}{part}": schema for part, schema in told_parts.items()}
+        schemas[title] = {**told, "required": list(own.get("properties", {}))}
         named[name] = {"$ref": f"#/components/schemas/{title}"}
     schemas["OperationParams"] = {"type": "object", "properties": named, "required": list(named)}
     return described
