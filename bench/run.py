@@ -35,6 +35,7 @@ from bench import build, gather, join, stereo  # noqa: E402
 from yama.demo.terrain import island  # noqa: E402
 from yama.terrain.allocation import keep_freed_memory  # noqa: E402
 from yama.terrain.cloud import Cloud  # noqa: E402
+from yama.terrain.cluster import cores  # noqa: E402
 from yama.terrain.fit.expression import parse  # noqa: E402
 from yama.terrain.fit.reproject import difference  # noqa: E402
 from yama.terrain.formats import delimited, las, raster  # noqa: E402
@@ -419,7 +420,9 @@ def median() -> list[Row]:
     exact, found = cells.astype(np.float64), np.empty(cells.shape)
     theirs: list[Any] = []
     mine, base, ratio = paired(
-        lambda: median_around(exact, square(37), found), lambda: theirs.append(ndimage.median_filter(exact, 75)), 1
+        lambda: median_around(exact, square(37), found, cores()),
+        lambda: theirs.append(ndimage.median_filter(exact, 75)),
+        1,
     )
     apart = float(np.abs(found - theirs[-1])[37:-37, 37:-37].max())
     rows.append(Row("median of 75 x 75 cells, 1024²", "scipy median_filter", f"{mine:.2f} s", f"{base:.1f} s",

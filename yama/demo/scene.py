@@ -348,10 +348,11 @@ def _cast(
 
 
 @numba.njit(cache=True, nogil=True)
-def _struck(tops, highest, cover, boxes, west, north, x, y, sx, sy, out, what):
-    """Height at which each of many rays meets the scene, and the kind of what it meets. x, y: where a ray is at height
-    0; sx, sy: how far it moves with each metre of height."""
+def _struck(tops, highest, cover, boxes, cloud, west, north, x, y, sx, sy, out, what, depth):
+    """Height at which each of many rays meets the scene, the kind of what it meets, and the optical depth of the cloud.
+    x, y: where a ray is at height 0; sx, sy: how far it moves with each metre of height."""
     for i in range(x.size):
+        depth[i] = cloud_depth(x[i] + sx[i] * cloud[2], y[i] + sy[i] * cloud[2], cloud[0], cloud[1], cloud[3])
         z = _meets(tops, highest, x[i] - west - 0.5, north - y[i] - 0.5, sx[i], -sy[i])
         top, which, _ = _enters(boxes, x[i], y[i], sx[i], sy[i], z, 1e4)
         if which >= 0:
@@ -380,10 +381,11 @@ def struck(scene: Scene, sensor: Sensor, col: npt.ArrayLike, row: npt.ArrayLike)
     shape = slope.shape[:-1]
     sx, sy = slope[..., 0].ravel(), slope[..., 1].ravel()
     x, y = (one.ravel() for one in np.moveaxis(sensor.ground(col, row, 0.0), -1, 0))
-    z, what = np.empty(x.size), np.empty(x.size, np.uint8)
-    _struck(scene.tops, scene.highest, scene.cover, scene.boxes, scene.west, scene.north, x, y, sx, sy, z, what)
-    cloud = np.array([cloud_depth(x[i] + sx[i] * CLOUD[2], y[i] + sy[i] * CLOUD[2], CLOUD[0], CLOUD[1], CLOUD[3])
-                      for i in range(x.size)])  # fmt: skip
+    z, what, cloud = np.empty(x.size), np.empty(x.size, np.uint8), np.empty(x.size)
+    _struck(
+        scene.tops, scene.highest, scene.cover, scene.boxes, np.array(CLOUD), scene.west, scene.north, x, y, sx, sy, z,
+        what, cloud,
+    )  # fmt: skip
     return Struck(
         (x + sx * z).reshape(shape), (y + sy * z).reshape(shape), z.reshape(shape), what.reshape(shape),
         cloud.reshape(shape),

@@ -7,7 +7,6 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.cluster import cores
 from yama.terrain.grid import FloatArray
 from yama.terrain.kernels import kernel
 
@@ -16,8 +15,8 @@ _BITS = 8
 
 @kernel
 def _kth(k, fine, coarse, bucket, below):
-    """The rank that k of those counted in are below, sought from the bucket of another, with so many values in those below it.
-    Returns it with its own bucket and the values below that."""
+    """The rank that k of those counted in are below, sought from the bucket of another, with so many values in those
+    below it. Returns it with its own bucket and the values below that."""
     while below > k:
         bucket -= 1
         below -= coarse[bucket]
@@ -36,13 +35,13 @@ def _kth(k, fine, coarse, bucket, below):
 
 @kernel
 def _median(cells, ranks, values, first, last, half, result):
-    """Median of the filled cells around each, of an even number the mean of the middle two; empty where the middle is. Of the
-    rows from `first` to before `last`.
+    """Median of the filled cells around each, of an even number the mean of the middle two; empty where the middle is.
+    Of the rows from `first` to before `last`.
 
     half: how many cells to the left and right of each row of the neighbourhood belong to it, from the upmost row down.
-    ranks: `(rows, cols)`, which of `values`, from low to high, a cell has; -1 where empty. What lies around is counted by rank,
-    and from one cell to the next only its rim changes (T. Huang, G. Yang and G. Tang, "A fast two-dimensional median filtering
-    algorithm", IEEE Transactions on Acoustics, Speech and Signal Processing 27, 1979), and the median moves little.
+    ranks: `(rows, cols)`, which of `values`, from low to high, a cell has; -1 where empty. What lies around is counted by
+    rank, and from one cell to the next only its rim changes (T. Huang, G. Yang and G. Tang, "A fast two-dimensional
+    median filtering algorithm", IEEE Transactions on Acoustics, Speech and Signal Processing 27, 1979), and the median moves little.
     """
     rows, cols = cells.shape
     fine = np.zeros(values.size + 1, np.int8)
@@ -88,10 +87,10 @@ def _median(cells, ranks, values, first, last, half, result):
             result[r - first, c] = found
 
 
-def median_around(cells: FloatArray, half: npt.NDArray[np.int64], result: FloatArray) -> None:
+def median_around(cells: FloatArray, half: npt.NDArray[np.int64], result: FloatArray, workers: int = 1) -> None:
     """Medians of what lies around each cell, of an even number the mean of the middle two.
 
-    Strip by strip, so that ranks are few and stay in the processor's cache; strips are shared by all cores.
+    Strip by strip, so that ranks are few and stay in the processor's cache.
 
     Parameters
     ----------
@@ -101,6 +100,8 @@ def median_around(cells: FloatArray, half: npt.NDArray[np.int64], result: FloatA
         How many cells to the left and right belong to the neighbourhood in each of its rows; see `circle` and `square`.
     result : ndarray of float64, shape (rows, cols)
         Takes the medians.
+    workers : int
+        Threads that share the strips.
     """
     reach = half.size // 2
     step = max(6 * reach, 64)
@@ -117,7 +118,7 @@ def median_around(cells: FloatArray, half: npt.NDArray[np.int64], result: FloatA
         rows = range(first - top, min(first + step, len(cells)) - top)
         _median(part, ranks, part[filled][order], rows.start, rows.stop, half, result[first : first + step])
 
-    with ThreadPoolExecutor(cores()) as pool:
+    with ThreadPoolExecutor(workers) as pool:
         list(pool.map(strip, range(0, len(cells), step)))
 
 

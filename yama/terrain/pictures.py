@@ -1,4 +1,4 @@
-"""Pictures of the ground that have a position: orthoimages and scanned maps. They are looked at, and never hold heights."""
+"""Pictures of the ground that have a position: orthoimages and scanned maps. They never hold heights."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ Pixels = npt.NDArray[np.uint8]
 
 @dataclass(frozen=True)
 class Picture:
-    """A picture in a file of red, green, blue and opacity with coarser levels, as `formats.picture.with_levels` writes it.
+    """A picture in a file of red, green, blue and opacity with coarser levels; `formats.picture.with_levels` writes it.
 
     Parameters
     ----------
@@ -68,5 +68,7 @@ class Picture:
             ):  # fmt: skip
                 pixels: Pixels = np.moveaxis(fitted.read(), 0, -1)
         except (rasterio.errors.RasterioError, OSError) as error:
-            raise InputError(f"{self.name} cannot be shown here: its file is damaged, or its CRS does not reach the frame's.") from error  # fmt: skip
+            raise InputError(
+                f"{self.name} cannot be shown here: its file is damaged, or its CRS does not reach the frame's."
+            ) from error
         return pixels

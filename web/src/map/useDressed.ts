@@ -2,7 +2,7 @@ import { useQueries } from "@tanstack/react-query";
 import type VectorLayer from "ol/layer/Vector";
 import type OlMap from "ol/Map";
 import { useEffect, useMemo, useRef } from "react";
-import { bytes, call, type Grid, type Holding } from "../api/client";
+import { ApiError, bytes, call, type Grid, type Holding } from "../api/client";
 import { KEYS } from "../api/keys";
 import { useMe } from "../api/queries";
 import { quantityOf, useHeld, useProject } from "../desk/context";
@@ -27,21 +27,16 @@ type Shown = {
 };
 
 /** The ground an image sees, as a polygon: on a surface, or at the middle of the heights that its model is meant for. */
-async function outlineOf(project: number, { id, name, image }: Holding, surface: string | null): Promise<Collection> {
+async function outlineOf(project: number, { id, name, image }: Holding, drawnOn: string): Promise<Collection> {
   let ring = image?.footprint ?? [];
-  if (surface) {
-    const { model, geoid } = useDesk.getState().sheets.image_pair?.inputs ?? {};
-    const given = Object.entries({ model, geoid }).flatMap(([key, one]) =>
-      typeof one === "number" ? [[key, `${one}`]] : [],
-    );
-    const query = new URLSearchParams([["surface", surface], ...given] as string[][]);
-    // models of other images, or a geoid that lies elsewhere, are said on their worksheet; here the plain outline does
-    const found = await call<{ ring: [number, number][] }>(
-      "GET",
-      `/projects/${project}/images/${id}/outline?${query}`,
-    ).catch(() => null);
-    if (found) ring = found.ring;
-  }
+  if (drawnOn)
+    try {
+      ring = (await call<{ ring: [number, number][] }>("GET", `/projects/${project}/images/${id}/outline?${drawnOn}`))
+        .ring;
+    } catch (error) {
+      // models of other images, or a geoid that lies elsewhere, are said on their worksheet; here the plain outline does
+      if (!(error instanceof ApiError && error.status === 422)) throw error;
+    }
   const geometry = { type: "Polygon", coordinates: [ring] };
   return { type: "FeatureCollection", features: [{ type: "Feature", id, properties: { name }, geometry }] };
 }
@@ -75,14 +70,17 @@ export function useDressed(map: OlMap | null, grid: Grid): void {
       ),
     [held.clouds, held.images, held.points, held.features, hidden, me, covered],
   );
-  const ground = held.a && quantityOf(held.a) === "height" ? held.a.key : null;
+  const pair = useDesk((desk) => desk.sheets.image_pair?.inputs);
+  const surface = held.a && quantityOf(held.a) === "height" ? held.a.key : null;
+  const given = Object.entries({ surface, model: pair?.model, geoid: pair?.geoid }).filter(([, one]) => one != null);
+  const drawnOn = surface ? new URLSearchParams(given.map(([name, one]) => [name, String(one)])).toString() : "";
   const data = useQueries({
     queries: shown.map((one) => ({
-      queryKey: KEYS.drawn(project.id, one.id, one.kind === "image" ? [grid.crs, ground] : grid.crs),
+      queryKey: KEYS.drawn(project.id, one.id, one.kind === "image" ? [grid.crs, drawnOn] : grid.crs),
       queryFn: async (): Promise<object> => {
         const path = `/projects/${project.id}/holdings/${one.id}`;
         if (one.kind === "features") return call<object>("GET", `${path}/features`);
-        if (one.kind === "image") return outlineOf(project.id, one, ground);
+        if (one.kind === "image") return outlineOf(project.id, one, drawnOn);
         if (one.kind === "cloud") return call<CloudIndex>("GET", `${path}/cloud`);
         return decodePoints((await bytes(`${path}/points`)) ?? new ArrayBuffer(0), [west, south]);
       },

@@ -42,7 +42,8 @@ router = Router(tags=["images"])
 _SECONDS = 3600
 _LARGEST_TRY = 512
 _FIT = 7
-_QUALITY = 88  # of WebP, at which photographs show no trace of it
+_PLANE = ("lon", "lat", "height", "metres", "turn", "cell", "rows", "cols")
+_QUALITY = 88  # of WebP, from 0 to 100
 
 
 class PairIn(Schema):
@@ -184,7 +185,8 @@ def outline(
     model: int | None = None,
     geoid: int | None = None,
 ) -> dict[str, Any]:
-    """The ground that an image shows, on a surface by its key; with an adjusted model and a geoid where there are such."""
+    """The ground that an image shows, on a surface by its key; with an adjusted model and a geoid where there are
+    such."""
     project = open_project(request, project_id)
     image = _image(project, holding_id)
     ground, _ = keys.surface_of(project.pk, surface)
@@ -243,7 +245,7 @@ def look(request: HttpRequest, project_id: int, body: PairIn) -> dict[str, Any]:
         "overlap": seen.overlap, "heights": heights, "left": pair.sensors[0].packed().tolist(),
         "right": pair.sensors[1].packed().tolist(), "zero": float(zero.at([middle[0]], [middle[1]])[0]), "middle": middle,
         "frame": frame,
-        "plane": {name: getattr(plane, name) for name in ("lon", "lat", "height", "metres", "turn", "cell", "rows", "cols")}
+        "plane": {name: getattr(plane, name) for name in _PLANE}
         | {"across": across_parallax(plane, *pair.sensors, heights)},
     }  # fmt: skip
 
@@ -264,6 +266,7 @@ def plane_tile(
 ) -> HttpResponse:
     """Grey values of one image of a pair on its epipolar plane, as tiles of images have them."""
     project = open_project(request, project_id)
+    _image(project, left), _image(project, right)  # what is gone is not shown from the cache
     key = f"plane:{project_id}:{left}:{right}:{model}:{side}:{level}:{col}:{row}"
     body: bytes | None = cache.get(key)
     if body is None:

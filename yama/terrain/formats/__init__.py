@@ -35,14 +35,16 @@ __all__ = [
 READ = (
     "Surfaces: GeoTIFF, ASCII grid, NetCDF, PNG with heights, raw height tiles named by their corner. Points: CSV, TXT, spreadsheet. Clouds: LAS, LAZ. "
     "Lines and polygons: GeoPackage, shapefile, GeoJSON, KML, GPX, DXF. Images: GeoTIFF with rational polynomial "
-    "coefficients in its tags, or together with their text. Pictures: GeoTIFF, PNG or JPEG with a position. Or a zip of such files, or one packed with gzip."
+    "coefficients in its tags, or together with their text. Pictures: GeoTIFF, PNG or JPEG with a position. Or a zip of "
+    "such files, or one packed with gzip."
 )
 
 
 def family_of(path: str | Path, name: str = "", declared: Declared = NOTHING) -> Name:
     """Which module reads a file, from its first bytes. Raises InputError for what none does.
 
-    name: what people call the file, where that is not its name on disk. declared: with coefficients a GeoTIFF is an image, and a raster may be a picture.
+    name: what people call the file, where that is not its name on disk. declared: with coefficients a GeoTIFF is an
+    image, and a raster may be a picture.
     """
     path = Path(path)
     name = name or path.name

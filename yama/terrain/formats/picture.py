@@ -57,7 +57,7 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Pi
     facts.findings = [one for one in seen.findings if one.code in _ABOUT_PLACE]
     if any(one.weight == "stop" for one in facts.findings):
         return facts
-    turn = _turn(Path(path), declared, seen)
+    turn = _turn(seen)
     corners = np.array([turn @ place for place in ((0, 0), (seen.cols, 0), (seen.cols, seen.rows), (0, seen.rows))])
     low, high = corners.min(0), corners.max(0)
     facts.bounds = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
@@ -68,12 +68,14 @@ def header(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Pi
             Finding("cell_type", "stop", f"{facts.name} holds complex numbers, which are no picture.")
         )
     if facts.bands > 3:
-        facts.findings.append(Finding("bands", "note", f"{facts.name} has {facts.bands} bands; the first three are shown as red, green and blue, "
-                                      "but where the file says which are."))  # fmt: skip
+        facts.findings.append(
+            Finding("bands", "note", f"{facts.name} has {facts.bands} bands.",
+                    "Those that it calls red, green and blue are shown, or the first three where it does not say.")
+        )  # fmt: skip
     return facts
 
 
-def _turn(path: Path, declared: Declared, seen: raster.RasterFacts) -> Affine:
+def _turn(seen: raster.RasterFacts) -> Affine:
     """From columns and rows of corners to x and y: a plane through control points where these say it."""
     assert seen.placing is not None
     if seen.placing.transform is not None:
@@ -109,7 +111,7 @@ def with_levels(
     """
     source = Path(source)
     seen = raster.header(source, declared.also({"band": 1}), name)
-    turn = _turn(source, declared, seen)
+    turn = _turn(seen)
     try:
         with _opened(source) as dataset:
             shown = _shown(dataset)

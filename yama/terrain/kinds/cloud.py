@@ -40,7 +40,8 @@ class CloudKind(Kind[Cloud]):
 
 
 def write_new(made: NewCloud, path: Path, progress: Progress) -> None:
-    """Write a cloud that is no file yet, as .las or .laz. Classes that its points get are found first, with 0.8 of the progress."""
+    """Write a cloud that is no file yet, as .las or .laz. Classes that its points get are found first, with 0.8 of the
+    progress."""
     if isinstance(made, Gathered):
         las.write_gathered(made, path, progress)
         return

@@ -15,6 +15,8 @@ ndimage = later("scipy.ndimage")
 
 Mask = npt.NDArray[np.bool_]
 
+_AT_ONCE = 200_000
+
 
 @dataclass(frozen=True)
 class Ground:
@@ -23,7 +25,7 @@ class Ground:
     Parameters
     ----------
     cells : ndarray of float64, shape (rows, cols)
-        Heights as they are below the patch; NaN where empty.
+        Heights as they are below the patch, in metres; NaN where empty.
     inside : ndarray of bool, shape (rows, cols)
         Which cells have their middle within the patch.
     grid : Grid
@@ -33,7 +35,7 @@ class Ground:
     line : ndarray, shape (n, 2), optional
         The line that the patch was drawn along, in the grid's CRS.
     other : ndarray of float64, shape (rows, cols), optional
-        Another surface's heights, in the same unit.
+        Another surface's heights, in metres.
     """
 
     cells: FloatArray
@@ -63,6 +65,16 @@ class Ground:
         """Metres east and north of each cell's middle from the middle of the outline."""
         x, y = self.grid.centres(self.grid.whole)
         return self.local(*np.meshgrid(x, y))
+
+    def stations(self, course: shapely.LineString) -> FloatArray:
+        """How far along a line, in metres from the middle of the outline, each cell within lies; 0 in others."""
+        east, north = self.places()
+        at = np.zeros(self.cells.shape)
+        rows, cols = np.nonzero(self.inside)
+        for begin in range(0, rows.size, _AT_ONCE):  # a point is an object, and these are large
+            some = rows[begin : begin + _AT_ONCE], cols[begin : begin + _AT_ONCE]
+            at[some] = shapely.line_locate_point(course, shapely.points(east[some], north[some]))
+        return at
 
     def local(self, x: FloatArray, y: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Metres east and north of places of the grid's CRS from the middle of the outline."""

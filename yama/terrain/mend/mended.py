@@ -28,14 +28,14 @@ from yama.terrain.units import in_unit
 ndimage = later("scipy.ndimage")
 
 _LARGEST = 16_000_000  # cells of the rectangle around a patch
+_TOGETHER = 200_000_000  # cells of all of them
 _ROUND = 4  # cells around a patch that its operator sees at least
 _COARSE = 64  # rectangles of patches that are kept for wide views
 
 
 @dataclass(frozen=True)
 class Did:
-    """What a patch did: cells that it changed, cubic metres that it moved up and down, and its largest change, in the
-    surface's unit."""
+    """What a patch did: cells that it changed, cubic metres that it moved up and down, its largest change in metres."""
 
     cells: int
     raised: float
@@ -47,12 +47,13 @@ class MendedSurface(Over):
     """A surface with a stack of patches over it.
 
     Each patch is computed once, on all cells of the rectangle around it, whatever window asks for them: a window is the
-    same alone and as a part of any other. What it is computed from are the cells below it, which earlier patches may have
-    changed; where one of these changes, only what overlaps it is computed anew.
+    same alone and as a part of any other. It is computed from the cells below it, which earlier patches may have
+    changed. Where one of these changes, only what overlaps it is computed anew.
 
     Parameters
     ----------
     surface : Surface
+        Heights in metres, as all of a patch's settings are.
     patches : sequence of Patch
         From the first to the last.
     keep_outs : sequence of KeepOut
@@ -79,8 +80,17 @@ class MendedSurface(Over):
         self._areas = outlines(self.patches, self.grid)
         self._kept_out = outlines(self.keep_outs, self.grid)
         self._boxes = [self._box(area, patch) for area, patch in zip(self._areas, self.patches, strict=True)]
+        self._edges = np.array([(b.row, b.row + b.rows, b.col, b.col + b.cols) for b in self._boxes]).reshape(-1, 4)
+        self._under = [self._meeting(self._seen(k), k) for k in range(len(self.patches))]
         self._keys = self._told()
+        # all of them stay: what lies on top of many others asks for each, again and again
+        self._held: Kept[int, Heights] = Kept(len(self.patches) + 1)
+        self._done: set[int] = set()
         self._coarse: Kept[tuple[int, int], Heights] = Kept(_COARSE)
+        together = sum(box.rows * box.cols for box in self._boxes)
+        if together > _TOGETHER:
+            raise InputError(f"The rectangles around all patches hold {together / 1e6:.0f} million cells; {_TOGETHER / 1e6:.0f} can be held. "
+                             "Store the surface with some of them, and go on from there.")  # fmt: skip
 
     def settings(self) -> tuple[Any, ...]:
         told = [one.model_dump(exclude={"name", "note"}) for one in self.patches]
@@ -102,8 +112,7 @@ class MendedSurface(Over):
         """For each patch all that its cells depend on: equal where nothing below it has changed."""
         keys: list[str] = []
         for number, patch in enumerate(self.patches):
-            seen = self._seen(number)
-            below = [keys[k] for k in range(number) if _meet(self._boxes[k], seen)]
+            below = [keys[k] for k in self._under[number]]
             kept = [
                 shapely.to_wkb(area)
                 for area in self._kept_out
@@ -122,18 +131,44 @@ class MendedSurface(Over):
         """What the operator of a patch looks at."""
         return self._boxes[number].grown(self._halo(self.patches[number]))
 
+    def _meeting(self, window: Window, before: int) -> list[int]:
+        """Which of the first patches have a rectangle that meets a window, in their order."""
+        top, bottom, left, right = self._edges[:before].T
+        meets = (top < window.row + window.rows) & (bottom > window.row)
+        found: list[int] = np.flatnonzero(meets & (left < window.col + window.cols) & (right > window.col)).tolist()
+        return found
+
     def _below(self, number: int, window: Window) -> Heights:
         """Cells as they are below a patch."""
         cells = self.surface.read(window)
-        for k in range(number):
-            if _meet(self._boxes[k], window):
-                _lay(cells, window, self._made(k), self._boxes[k])
+        meeting = self._meeting(window, number)
+        self._make_below(meeting)
+        for k in meeting:
+            _lay(cells, window, self._made(k), self._boxes[k])
         return cells
+
+    def __getstate__(self) -> dict[str, Any]:
+        return super().__getstate__() | {"_done": set()}
+
+    def _make_below(self, numbers: list[int]) -> None:
+        """Make patches and all that lie below them from the first to the last, so that none waits for a long chain of
+        others."""
+        todo: set[int] = set()
+        waiting = [one for one in numbers if one not in self._done]
+        while waiting:
+            number = waiting.pop()
+            if number not in todo:
+                todo.add(number)
+                waiting += [one for one in self._under[number] if one not in self._done]
+        for number in sorted(todo):
+            self._made(number)
+            self._done.add(number)
 
     def _made(self, number: int) -> Heights:
         """Cells of the rectangle around a patch, with it."""
         go_on()
-        return shared(("patch", self._keys[number]), lambda: self._make(number))
+        key = self._keys[number]
+        return self._held.get(number, lambda: shared(("patch", key), lambda: self._make(number)))
 
     def _make(self, number: int) -> Heights:
         patch, area, box = self.patches[number], self._areas[number], self._boxes[number]
@@ -162,8 +197,8 @@ class MendedSurface(Over):
         return found[top : top + box.rows, left : left + box.cols]
 
     def _share(self, within: Any, patch: Patch) -> FloatArray:
-        """How much of the change counts in each cell: none at the border, all of it where the feather ends, without a crease
-        at either."""
+        """How much of the change counts in each cell: none at the border, all of it where the feather ends, without a
+        crease at either."""
         if not patch.feather:
             return np.ones(within.shape)
         width, height = self.grid.metres_per_cell()
@@ -174,11 +209,13 @@ class MendedSurface(Over):
 
     def read(self, window: Window, level: int = 0) -> Heights:
         cells = self.surface.read(window, level)
-        for number, box in enumerate(self._boxes):
-            at = _over(box, level)
-            if _meet(at, window):
-                made = self._coarser(number, level) if level else self._made(number)
-                _lay(cells, window, made, at)
+        scale = 2**level
+        fine = Window(window.row * scale, window.col * scale, window.rows * scale, window.cols * scale)
+        meeting = self._meeting(fine, len(self.patches))
+        self._make_below(meeting)
+        for number in meeting:
+            made = self._coarser(number, level) if level else self._made(number)
+            _lay(cells, window, made, _over(self._boxes[number], level))
         return cells
 
     def _coarser(self, number: int, level: int) -> Heights:
@@ -220,15 +257,6 @@ def _lay(cells: Heights, window: Window, part: Heights, at: Window) -> None:
     cells[top - window.row : bottom - window.row, left - window.col : right - window.col] = part[
         top - at.row : bottom - at.row, left - at.col : right - at.col
     ]
-
-
-def _meet(one: Window, other: Window) -> bool:
-    return (
-        one.row < other.row + other.rows
-        and other.row < one.row + one.rows
-        and one.col < other.col + other.cols
-        and other.col < one.col + one.cols
-    )
 
 
 def _over(box: Window, level: int) -> Window:

@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 from pydantic import BaseModel, ConfigDict, Field
 
+from yama.terrain.cluster import cores
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray
 from yama.terrain.interpolate.ground import Settings, ground_surface
@@ -20,15 +21,15 @@ from yama.terrain.mosaic.fill import fill_hole
 ndimage = later("scipy.ndimage")
 
 _METRES: dict[str, Any] = {"unit": "m"}
-_HEIGHT: dict[str, Any] = {"unit": "height"}
 _SQUARE = 0.85  # share of its rectangle that a structure's outline covers
 _TURNS = 12
 _FAR = 4.685  # robust standard deviations at which Tukey's biweight is 0
 _RIM = 3
+_MOST = 1_000_000  # cells that a plane is fitted to
 
 
 class Operator(BaseModel):
-    """An operator with its settings. Lengths are in metres, heights in the surface's unit."""
+    """An operator with its settings. Lengths and heights are in metres, whatever the surface is kept in."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
@@ -161,7 +162,7 @@ class Smooth(Operator):
         cells = ground.cells
         if self.how == "median":
             found = np.empty_like(cells)
-            median_around(cells, circle(min(across, down) + 1e-9), found)
+            median_around(cells, circle(min(across, down) + 1e-9), found, cores())
             return found
         known = np.isfinite(cells)
         # heights are counted from their mean, so that sums keep their digits
@@ -207,7 +208,8 @@ class Clear(Operator):
 
 
 class Plane(Operator):
-    """A plane, or a surface of second degree, laid through the cells within or those along the rim."""
+    """A plane, or a surface of second degree, laid through the cells within or those along the rim; through a million of
+    them, spread evenly, where there are more."""
 
     kind: Literal["plane"]
     shape: Literal["plane", "quadric"] = "plane"
@@ -233,7 +235,9 @@ class Plane(Operator):
             raise InputError(
                 f"{int(used.sum())} cells with heights are too few for a {self.shape}; {2 * len(terms)} are needed."
             )
-        found = _fitted(np.stack([one[used] for one in terms], axis=1), ground.cells[used])
+        every = max(int(used.sum()) // _MOST, 1)
+        system = np.stack([one[used][::every] for one in terms], axis=1)
+        found = _fitted(system, ground.cells[used][::every])
         laid: FloatArray = sum((one * factor for one, factor in zip(terms, found, strict=True)), np.zeros_like(u))
         return laid
 
@@ -242,7 +246,7 @@ class Height(Operator):
     """One height."""
 
     kind: Literal["height"]
-    height: float = Field(json_schema_extra=_HEIGHT)
+    height: float = Field(json_schema_extra=_METRES)
 
     @property
     def fills(self) -> bool:
@@ -333,22 +337,22 @@ class Raise(Operator):
     """Raise or lower by a height, and scale about one."""
 
     kind: Literal["raise"]
-    by: float = Field(0.0, ge=-10_000, le=10_000, json_schema_extra=_HEIGHT)
+    by: float = Field(0.0, ge=-10_000, le=10_000, json_schema_extra=_METRES)
     scale: float = Field(1.0, ge=0, le=10)
-    about: float = Field(0.0, json_schema_extra=_HEIGHT)
+    about: float = Field(0.0, json_schema_extra=_METRES)
 
     def heights(self, ground: Ground) -> FloatArray:
         return (ground.cells - self.about) * self.scale + self.about + self.by
 
 
 class Spikes(Operator):
-    """Take away spikes and pits: cells that stand out from the median around them by more than robust standard deviations
-    of what is usual there, and by more than a height. A hill is many cells wide, and its median rises with it."""
+    """Take away spikes and pits: cells that differ from the median around them by more than a height, and by more than
+    so many robust standard deviations of the cells there. A hill is many cells wide, and its median rises with it."""
 
     kind: Literal["spikes"]
     radius: float = Field(8.0, gt=0, le=200, json_schema_extra=_METRES)
     deviations: float = Field(5.0, ge=2, le=50)
-    least: float = Field(1.0, ge=0, json_schema_extra=_HEIGHT)
+    least: float = Field(1.0, ge=0, json_schema_extra=_METRES)
     which: Literal["both", "spikes", "pits"] = "both"
 
     @property
@@ -358,9 +362,9 @@ class Spikes(Operator):
     def heights(self, ground: Ground) -> FloatArray:
         half = circle(self.radius / max(ground.metres) + 1e-9)
         middle, usual = np.empty_like(ground.cells), np.empty_like(ground.cells)
-        median_around(ground.cells, half, middle)
+        median_around(ground.cells, half, middle, cores())
         rest = ground.cells - middle
-        median_around(np.abs(rest), circle(2 * self.radius / max(ground.metres) + 1e-9), usual)
+        median_around(np.abs(rest), circle(2 * self.radius / max(ground.metres) + 1e-9), usual, cores())
         off = np.abs(rest) > np.maximum(self.deviations * 1.4826 * usual, self.least)
         if self.which != "both":
             off &= (rest > 0) == (self.which == "spikes")
@@ -383,14 +387,11 @@ class Falling(Operator):
             raise InputError("A falling river is drawn along a line, from its upper end to its lower one.")
         x, y = ground.local(ground.line[:, 0], ground.line[:, 1])
         course = shapely.LineString(np.stack([x, y], axis=1)[:: -1 if self.turned else 1])
-        east, north = ground.places()
         known = ground.known
         if not known.any():
             raise InputError("There are no heights along the line.")
         step = min(ground.metres)
-        at = np.zeros(ground.cells.shape)
-        points = shapely.points(east[ground.inside], north[ground.inside])
-        at[ground.inside] = shapely.line_locate_point(course, points)
+        at = ground.stations(course)
         number = np.floor(at / step).astype(np.int64)
         count = int(number[known].max()) + 1
         low = np.full(count, np.inf)
@@ -430,9 +431,7 @@ class Breach(Operator):
             raise InputError("A culvert is drawn as a line from where water comes to where it leaves.")
         x, y = ground.local(ground.line[:, 0], ground.line[:, 1])
         course = shapely.LineString(np.stack([x, y], axis=1))
-        east, north = ground.places()
-        at = np.zeros(ground.cells.shape)
-        at[ground.inside] = shapely.line_locate_point(course, shapely.points(east[ground.inside], north[ground.inside]))
+        at = ground.stations(course)
         width = 1.5 * max(ground.metres)
         ends = [ground.known & (at <= width), ground.known & (at >= course.length - width)]
         if not all(one.any() for one in ends):

@@ -270,8 +270,8 @@ class JoinedOrtho(Over):
         self.tone()
 
     def tone(self) -> tuple[float, float]:
-        """What the second image's grey values are multiplied by, and what is added: so that the middle and the spread of
-        what both show are the same. Found on cells so large that there are few."""
+        """The factor and the offset that give the second image's grey values the first one's middle and spread where
+        both show the ground. Found on large cells, of which there are few."""
         with self._measuring:
             if self._tone is None:
                 level = max(int(np.ceil(np.log2(max(self.grid.rows, self.grid.cols) / _MEASURED))), 0)

@@ -165,3 +165,34 @@ class MendedTest(SimpleTestCase):
         replaced = {**params["patches"][0], "operator": {"kind": "replace"}}
         stopped = Task(find("mend"), {"surface": ArraySurface(ROUGH, GRID)}, {"patches": [replaced]}, frame)
         self.assertIn("none is given", stopped.findings[0].sentence)
+
+    def test_patches_are_in_metres_in_a_frame_of_feet_too(self):
+        params = {"patches": [patch({"kind": "height", "height": 3.0}).model_dump(mode="json")]}
+        results = Task(find("mend"), {"surface": ArraySurface(ROUGH, GRID)}, params, Frame(GRID, "ft", "")).run()
+        found = results.surface("surface")
+        self.assertEqual(found.unit, "ft")
+        np.testing.assert_allclose(found.read_all()[INSIDE], 3.0 / 0.3048, rtol=1e-6)
+
+    def test_many_small_patches_each_count(self):
+        rng = np.random.default_rng(3)
+        many = [
+            patch({"kind": "height", "height": float(k)}, [(e, n), (e + 4, n), (e + 4, n + 4), (e, n + 4)])
+            for k, (e, n) in enumerate(2.0 * rng.integers((5, 5), (130, 110), (600, 2)))
+        ]
+        found = self.surface(*many).read_all()
+        last = {}
+        for k, one in enumerate(many):
+            west, south = one.ring[0]
+            row, col = int((GRID.north - south) / 2) - 1, int((west - GRID.west) / 2)
+            last |= {(row - i, col + j): k for i in (0, 1) for j in (0, 1)}
+        self.assertTrue(all(found[at] == k for at, k in last.items()))
+
+    def test_a_chain_of_patches_is_as_long_as_it_likes(self):
+        chain = [
+            patch({"kind": "raise", "by": 1.0}, [(e, 100), (e + 6, 100), (e + 6, 104), (e, 104)])
+            for e in np.tile(np.arange(20, 260, 2.0), 5)
+        ]
+        surface = self.surface(*chain)
+        end = surface.read(Window(68, 129, 1, 1))  # the chain leads there from the other end of the surface
+        np.testing.assert_array_equal(end, self.surface(*chain).read_all()[68:69, 129:130])
+        self.assertGreater(float(end[0, 0]) - ROUGH[68, 129], 4)
