@@ -107,7 +107,7 @@ def opening(heights: FloatArray, radius: int) -> FloatArray:
     return result
 
 
-def _bridged(cells: FloatArray) -> FloatArray:
+def bridged(cells: FloatArray) -> FloatArray:
     """Cells with their gaps (NaN) filled by a tight plate."""
     if not np.isfinite(cells).any():
         return cells
@@ -120,19 +120,19 @@ def ground_surface(lowest: npt.NDArray[np.floating], cell: float, settings: Sett
     """The ground under cells of lowest returns `(rows, cols)`, NaN where there are none, and how far a point may lie from
     it to be ground. cell: width of the cells in metres. All NaN where every cell is."""
     cells = lowest.astype(np.float64)
-    surface = _bridged(cells)
+    surface = bridged(cells)
     if np.isnan(surface).any():
         return surface, np.full(surface.shape, np.nan)
     pits = -opening(-surface, 1) - surface > _PIT * cell
     if pits.any():
-        surface = _bridged(np.where(pits, np.nan, surface))
+        surface = bridged(np.where(pits, np.nan, surface))
     objects = pits
     opened = surface
     for radius in range(1, max(int(np.ceil(settings.window / 2 / cell)), 1) + 1):
         narrower = opened
         opened = opening(narrower, radius)
         objects = objects | (narrower - opened > settings.slope * radius * cell)
-    ground = _bridged(np.where(objects | np.isnan(lowest), np.nan, surface))
+    ground = bridged(np.where(objects | np.isnan(lowest), np.nan, surface))
     down, along = np.gradient(ground, cell)
     return ground, settings.near + settings.leeway * np.hypot(down, along) * cell
 

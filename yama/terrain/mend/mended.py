@@ -59,6 +59,8 @@ class MendedSurface(Over):
     keep_outs : sequence of KeepOut
     other : Surface, optional
         What patches replace cells from.
+    lenient : bool
+        Whether patches that cannot be done change nothing, see `problems`, instead of raising.
 
     Raises
     ------
@@ -72,19 +74,33 @@ class MendedSurface(Over):
         patches: Sequence[Patch],
         keep_outs: Sequence[KeepOut] = (),
         other: Surface | None = None,
+        lenient: bool = False,
     ) -> None:
         super().__init__(surface)
         self.patches = [one for one in patches if one.on]
         self.keep_outs = list(keep_outs)
         self.other = None if other is None else in_unit(fitted(other, surface.grid), surface.unit)
-        self._areas = outlines(self.patches, self.grid)
+        self.lenient = lenient
         self._kept_out = outlines(self.keep_outs, self.grid)
-        self._boxes = [self._box(area, patch) for area, patch in zip(self._areas, self.patches, strict=True)]
+        self._areas: list[shapely.Polygon] = []
+        self._boxes: list[Window] = []
+        self._wrong: dict[int, str] = {}
+        for number, patch in enumerate(self.patches):
+            area, box = shapely.Polygon(), Window(0, 0, 0, 0)
+            try:
+                area = patch.outline(self.grid)
+                box = self._box(area, patch)
+            except InputError as error:
+                if not lenient:
+                    raise
+                self._wrong[number] = str(error)
+            self._areas.append(area)
+            self._boxes.append(box)
         self._edges = np.array([(b.row, b.row + b.rows, b.col, b.col + b.cols) for b in self._boxes]).reshape(-1, 4)
         self._under = [self._meeting(self._seen(k), k) for k in range(len(self.patches))]
         self._keys = self._told()
         # all of them stay: what lies on top of many others asks for each, again and again
-        self._held: Kept[int, Heights] = Kept(len(self.patches) + 1)
+        self._held: Kept[int, tuple[Heights, str]] = Kept(len(self.patches) + 1)
         self._done: set[int] = set()
         self._coarse: Kept[tuple[int, int], Heights] = Kept(_COARSE)
         together = sum(box.rows * box.cols for box in self._boxes)
@@ -95,7 +111,7 @@ class MendedSurface(Over):
     def settings(self) -> tuple[Any, ...]:
         told = [one.model_dump(exclude={"name", "note"}) for one in self.patches]
         kept = [one.model_dump(exclude={"name"}) for one in self.keep_outs]
-        return (told, kept, self.other.fingerprint if self.other is not None else "")
+        return (told, kept, self.other.fingerprint if self.other is not None else "", self.lenient)
 
     def _box(self, area: shapely.Polygon, patch: Patch) -> Window:
         box = self.grid.window_over(Bounds(*area.bounds), 1).clipped(self.grid.rows, self.grid.cols)
@@ -166,14 +182,30 @@ class MendedSurface(Over):
 
     def _made(self, number: int) -> Heights:
         """Cells of the rectangle around a patch, with it."""
+        return self._tried(number)[0]
+
+    def _tried(self, number: int) -> tuple[Heights, str]:
+        """Cells of the rectangle around a patch, with it, or without it where it cannot be done; then also why."""
         go_on()
         key = self._keys[number]
-        return self._held.get(number, lambda: shared(("patch", key), lambda: self._make(number)))
+        found = self._held.get(number, lambda: shared(("patch", key), lambda: self._make(number)))
+        if found[1] and not self.lenient:
+            raise InputError(found[1])
+        return found
 
-    def _make(self, number: int) -> Heights:
+    def problems(self) -> dict[int, str]:
+        """Why patches change nothing, by their number among those that are on. All patches are computed."""
+        self._make_below(list(range(len(self.patches))))
+        tried = {number: self._tried(number)[1] for number in range(len(self.patches)) if number not in self._wrong}
+        return self._wrong | {number: problem for number, problem in tried.items() if problem}
+
+    def _make(self, number: int) -> tuple[Heights, str]:
         patch, area, box = self.patches[number], self._areas[number], self._boxes[number]
         seen = self._seen(number)
+        if number in self._wrong:
+            return np.zeros((0, 0), np.float32), self._wrong[number]
         cells = self._below(number, seen).astype(np.float64)
+        below, problem = cells, ""
         within = inside([area], self.grid, seen) > 0
         on_grid = np.zeros(within.shape, np.bool_)
         on_grid[max(-seen.row, 0) : self.grid.rows - seen.row, max(-seen.col, 0) : self.grid.cols - seen.col] = True
@@ -187,14 +219,15 @@ class MendedSurface(Over):
             try:
                 new = patch.operator.heights(Ground(cells, within & on_grid, part, area, patch.course, other))
             except InputError as error:
-                raise InputError(f"{patch.name or f'Patch {number + 1}'}: {error}") from error
+                cells, problem = below, f"{patch.name or f'Patch {number + 1}'}: {error}"
+                break
             filled = np.isfinite(cells)
             mixed = np.where(filled, cells + share * (new - cells), new)
             take = changes & np.isfinite(new) & (filled | patch.operator.fills)
             cells = np.where(take, mixed, cells)
         found = cells.astype(np.float32)
         top, left = box.row - seen.row, box.col - seen.col
-        return found[top : top + box.rows, left : left + box.cols]
+        return found[top : top + box.rows, left : left + box.cols], problem
 
     def _share(self, within: Any, patch: Patch) -> FloatArray:
         """How much of the change counts in each cell: none at the border, all of it where the feather ends, without a
@@ -233,7 +266,7 @@ class MendedSurface(Over):
     def prepare(self, progress: Progress = ignore_progress) -> None:
         self.surface.prepare(progress)
         for number in range(len(self.patches)):
-            self._made(number)
+            self._make_below([number])
             progress((number + 1) / len(self.patches))
 
     def did(self, number: int) -> Did:

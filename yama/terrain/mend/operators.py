@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from yama.terrain.cluster import cores
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray
-from yama.terrain.interpolate.ground import Settings, ground_surface
+from yama.terrain.interpolate.ground import bridged, opening
 from yama.terrain.later import later
 from yama.terrain.median import circle, median_around
 from yama.terrain.mend.ground import Ground
@@ -25,6 +25,10 @@ _SQUARE = 0.85  # share of its rectangle that a structure's outline covers
 _TURNS = 12
 _FAR = 4.685  # robust standard deviations at which Tukey's biweight is 0
 _RIM = 3
+_TERRAINS = {"flat": (0.08, 3, 0.25), "rolling": (0.2, 3, 0.125), "steep": (0.5, 2, 0.125)}
+"""Rise over run of the ground, how often what stands on it is sought, and the share of the widest that its trend is smoothed by."""
+_FINE, _GREATEST, _LOW, _NEAR = 0.1, 3.0, 1.0, 0.3
+"""Rise over run beside the trend, and the greatest limit, what is always allowed, and what is left as it is, in metres."""
 _MOST = 1_000_000  # cells that a plane is fitted to
 
 
@@ -185,9 +189,10 @@ class Smooth(Operator):
 class Clear(Operator):
     """Clear what stands on the ground: trees, houses, walls.
 
-    Ground is what morphological opening with growing windows leaves (K. Zhang et al., IEEE Transactions on Geoscience
-    and Remote Sensing 41, 2003, with the slope-dependent limit of T. J. Pingel, K. C. Clarke and W. A. McBride, ISPRS
-    Journal 77, 2013); what stands above it is bridged by a tight plate.
+    Ground is what morphological opening with growing windows leaves, but for a limit that grows with the window and the
+    slope up to a greatest one (K. Zhang et al., IEEE Transactions on Geoscience and Remote Sensing 41, 2003); what stands
+    above it is bridged by a tight plate. That is done again on the heights above the smoothed ground found before, so that
+    on a slope the limit can be nearly that of flat ground.
     """
 
     kind: Literal["clear"]
@@ -199,12 +204,33 @@ class Clear(Operator):
         return 1.5 * self.widest
 
     def heights(self, ground: Ground) -> FloatArray:
-        slope = {"flat": 0.08, "rolling": 0.2, "steep": 0.5}[self.terrain]
+        cells = ground.cells
         cell = float(np.sqrt(ground.metres[0] * ground.metres[1]))
-        settings = Settings(window=self.widest, slope=slope, near=0.3, leeway=1.0)
-        level, limit = ground_surface(ground.cells, cell, settings)
-        above = ground.cells - level > limit
-        return np.where(above, level, ground.cells)
+        whole = bridged(cells)
+        if np.isnan(whole).any():
+            raise InputError("There are no heights within the outline or around it.")
+        slope, turns, smooth = _TERRAINS[self.terrain]
+        radii = _radii(max(int(np.ceil(self.widest / 2 / cell)), 1))
+        ground_below = trend = np.zeros_like(whole)
+        for turn in range(turns):
+            rest = whole - trend
+            stands = np.zeros(whole.shape, np.bool_)
+            for radius in radii:
+                limit = slope * radius * cell if turn == 0 else min(_FINE * radius * cell, _GREATEST)
+                stands |= rest - opening(rest, radius) > limit + _LOW
+            # a matched roof's edge slopes down over a cell or two
+            stands = ndimage.binary_dilation(stands, np.ones((3, 3), np.bool_))
+            ground_below = bridged(np.where(stands | np.isnan(cells), np.nan, whole))
+            trend = ndimage.gaussian_filter(ground_below, smooth * self.widest / cell, mode="nearest")
+        return np.where(stands & (cells - ground_below > _NEAR), ground_below, cells)
+
+
+def _radii(most: int) -> list[int]:
+    """Half widths of windows from a cell to the widest, each a third more than the one before."""
+    found = [1]
+    while found[-1] < most:
+        found.append(min(max(found[-1] + 1, round(1.3 * found[-1])), most))
+    return found
 
 
 class Plane(Operator):
@@ -288,6 +314,7 @@ class Across(Operator):
 
     kind: Literal["across"]
     how: Literal["facets", "plate"] = "plate"
+    only_empty: bool = False
 
     @property
     def reach(self) -> float:
@@ -298,11 +325,13 @@ class Across(Operator):
         return True
 
     def heights(self, ground: Ground) -> FloatArray:
-        if not ground.rim().any():
+        filled = ground.inside & np.isnan(ground.cells) if self.only_empty else ground.inside
+        without = np.where(filled, np.nan, ground.cells).astype(np.float32)
+        if not np.isfinite(without).any():
             raise InputError("No heights lie around the outline, so that there is nothing to go across from.")
-        without = np.where(ground.inside, np.nan, ground.cells).astype(np.float32)
-        found = np.full(ground.cells.shape, np.nan)
-        found[ground.inside] = fill_hole(without, ground.inside, self.how)
+        found = np.where(self.only_empty, ground.cells, np.nan)
+        if filled.any():
+            found[filled] = fill_hole(without, filled, self.how)
         return found
 
 

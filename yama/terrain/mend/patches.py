@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated
+from typing import Annotated, Self
 
 import numpy as np
 import shapely
 from pydantic import BaseModel, ConfigDict, Field
+from pyproj import Transformer
 from shapely.validation import explain_validity
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import FloatArray, Grid
+from yama.terrain.grid import FloatArray, Grid, parse_crs
 from yama.terrain.mend.operators import AnyOperator
 
 MOST = 10_000
@@ -21,7 +22,8 @@ Places = Annotated[list[tuple[float, float]], Field(max_length=100_000)]
 
 
 class _Drawn(BaseModel):
-    """Something drawn on a surface: a ring of places, or a line with a width in metres, in the surface's CRS."""
+    """Something drawn on a surface: a ring of places, or a line with a width in metres. Over a surface places are in its CRS;
+    `turned` brings them there."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
@@ -50,6 +52,21 @@ class _Drawn(BaseModel):
         if not isinstance(found, shapely.Polygon) or found.area == 0:
             raise InputError(f"{called} covers nothing.")
         return found
+
+    def turned(self, crs: str, grid: Grid) -> Self:
+        """The same with its places, which are in `crs`, in the CRS of a grid."""
+        given, wanted = parse_crs(crs), parse_crs(grid.crs)
+        if given == wanted:
+            return self
+        turn = Transformer.from_crs(given, wanted, always_xy=True)
+
+        def moved(places: list[tuple[float, float]] | None) -> list[tuple[float, float]] | None:
+            if not places:
+                return places
+            x, y = turn.transform(*np.array(places, np.float64).T)
+            return list(zip(np.asarray(x).tolist(), np.asarray(y).tolist(), strict=True))
+
+        return self.model_copy(update={"ring": moved(self.ring), "line": moved(self.line)})
 
     @property
     def course(self) -> FloatArray | None:
@@ -92,7 +109,10 @@ class Patch(_Drawn):
 
 
 class KeepOut(_Drawn):
-    """An area that no patch changes, unless it says so."""
+    """An area that no patch changes, unless it says so. real: it was drawn around something suspect that is real, so that it is
+    suspected no more."""
+
+    real: bool = False
 
 
 def outlines(drawn: Sequence[_Drawn], grid: Grid) -> list[shapely.Polygon]:

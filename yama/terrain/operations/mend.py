@@ -27,6 +27,7 @@ _COLUMNS = (
     Column("raised", "Raised", "m³", decimals=1),
     Column("lowered", "Lowered", "m³", decimals=1),
     Column("largest", "Largest change", "m", decimals=2),
+    Column("problem", "Why it changes nothing", type="text"),
 )
 
 
@@ -37,11 +38,20 @@ class MendParams(Params):
     keep_outs: Annotated[list[KeepOut], Field(max_length=MOST)] = Field(
         [], title="Keep-outs", description="Areas that no patch changes, unless it says so."
     )
+    leave_out: bool = Field(
+        False,
+        title="Leave out what cannot be done",
+        description="Patches that cannot be done change nothing, and it is said why; else nothing is made where there is one.",
+    )
 
 
-def _mended(inputs: Inputs, params: MendParams) -> MendedSurface:
+def _mended(inputs: Inputs, params: MendParams, frame: Frame) -> MendedSurface:
+    """The surface with its patches, whose places are in the frame's CRS."""
+    surface = inputs.surface("surface")
+    patches = [one.turned(frame.grid.crs, surface.grid) for one in params.patches]
+    keep_outs = [one.turned(frame.grid.crs, surface.grid) for one in params.keep_outs]
     other = next(iter(inputs.surfaces("other")), None)
-    return MendedSurface(inputs.surface("surface"), params.patches, params.keep_outs, other)
+    return MendedSurface(surface, patches, keep_outs, other, params.leave_out)
 
 
 @register
@@ -64,7 +74,10 @@ class Mend(Operation[MendParams]):
 
     def check(self, inputs: Inputs, params: MendParams, frame: Frame) -> list[Finding]:
         try:
-            _mended(inputs, params)
+            surface = _mended(inputs, params, frame)
+            if params.leave_out:
+                problems = surface.problems()
+                return [Finding("undone", "caution", problem) for _, problem in sorted(problems.items())]
         except InputError as error:
             return [Finding("outline", "stop", str(error))]
         if not inputs.has("other") and any(one.on and one.operator.kind == "replace" for one in params.patches):
@@ -76,14 +89,16 @@ class Mend(Operation[MendParams]):
         return []
 
     def run(self, inputs: Inputs, params: MendParams, frame: Frame, progress: Progress) -> Results:
-        surface = _mended(inputs, params)
+        surface = _mended(inputs, params, frame)
 
         def told() -> Table:
             rows: list[tuple[Cell, ...]] = []
-            for number, patch in enumerate(surface.patches):
-                did = surface.did(number)
-                rows.append((number + 1, patch.name, patch.operator.kind, did.cells, round(did.raised, 1), round(did.lowered, 1),
-                             round(did.largest, 3)))  # fmt: skip
+            problems = surface.problems() if params.leave_out else {}
+            numbers = [number for number, patch in enumerate(params.patches, start=1) if patch.on]
+            for i, (number, patch) in enumerate(zip(numbers, surface.patches, strict=True)):
+                did = surface.did(i)
+                rows.append((number, patch.name, patch.operator.kind, did.cells, round(did.raised, 1), round(did.lowered, 1),
+                             round(did.largest, 3), problems.get(i)))  # fmt: skip
             return Table(_COLUMNS, rows, {"patches": len(rows), "raised": sum(float(row[4] or 0) for row in rows),
                                           "lowered": sum(float(row[5] or 0) for row in rows)})  # fmt: skip
 
