@@ -17,7 +17,13 @@ from yama.service.mending.log import Asked, changes_of, move, say, stack_of
 from yama.service.mending.models import Stack
 from yama.service.projects.models import Membership
 from yama.service.schemas import Failure
+from yama.service.surfaces import keys
+from yama.terrain.errors import InputError
+from yama.terrain.grid import turn_between
+from yama.terrain.mend.outlines import grown, merged, offset, split, squared
+from yama.terrain.mend.patches import Places
 from yama.terrain.mend.stack import entries_of, redoable, undoable
+from yama.terrain.units import in_unit
 
 router = Router(tags=["patches"])
 
@@ -67,6 +73,31 @@ class OtherIn(Schema):
     """The surface that patches replace cells from; null is none."""
 
     other: int | None
+
+
+class ShapeIn(Schema):
+    """Outlines to be changed as a whole, with places in the frame's CRS.
+
+    square: the first becomes a rectangle. offset: its rim is moved by so many `metres`. split: it is cut along `line`. merge: all of
+    them become one. grow: around the place x, y on the surface of `key` (the untouched one where there is none), as far as heights
+    stay within `height` metres of the place's and the ground is no steeper than `slope` degrees.
+    """
+
+    how: Literal["square", "offset", "split", "merge", "grow"]
+    rings: list[Places] = Field([], max_length=1000)
+    metres: float = Field(0.0, ge=-10_000, le=10_000)
+    line: Places = []
+    x: float = 0.0
+    y: float = 0.0
+    height: float = Field(1.0, ge=0, le=10_000)
+    slope: float = Field(10.0, ge=0, le=90)
+    key: str = Field("", max_length=80)
+
+
+class ShapeOut(Schema):
+    """The outlines that were made."""
+
+    rings: list[list[tuple[float, float]]]
 
 
 def _open(request: HttpRequest, project_id: int, holding_id: int) -> Stack:
@@ -138,6 +169,29 @@ def redo(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, An
     """Do again what the person took back last."""
     stack = _open(request, project_id, holding_id)
     return _answer(request, stack, move(stack, person(request), again=True))
+
+
+@router.post("/{int:project_id}/holdings/{int:holding_id}/patches/shape", response={200: ShapeOut, 422: Failure})
+def shape(request: HttpRequest, project_id: int, holding_id: int, body: ShapeIn) -> dict[str, Any]:
+    """Change outlines as a whole. Nothing is kept."""
+    holding = open_holding(request, project_id, holding_id)
+    SURFACE.require(holding)
+    frame = holding.project.frame.grid
+    if body.how == "grow":
+        surface = in_unit(keys.surface_of(project_id, body.key or holding.key)[0], "m")
+        turn = turn_between(frame.crs, surface.grid.crs)
+        x, y = turn.transform(body.x, body.y)
+        ring = grown(surface, float(x), float(y), body.height, body.slope)
+        back = turn_between(surface.grid.crs, frame.crs)
+        return {"rings": [[back.transform(*place) for place in ring]]}
+    if not body.rings:
+        raise InputError("There is no outline to change.")
+    if body.how == "split":
+        return {"rings": split(body.rings[0], body.line)}
+    if body.how == "merge":
+        return {"rings": [merged(body.rings)]}
+    made = squared(body.rings[0], frame) if body.how == "square" else offset(body.rings[0], body.metres, frame)
+    return {"rings": [made]}
 
 
 @router.put("/{int:project_id}/holdings/{int:holding_id}/patches/other", response={200: StackOut, 422: Failure})

@@ -80,6 +80,12 @@ def list_operations(request: HttpRequest) -> list[dict[str, Any]]:
 def run(request: HttpRequest, project_id: int, body: MakeIn) -> tuple[int, dict[str, Any]]:
     """Run an operation as a job. Where the same recipe was run before, that holding is returned."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
+    if any(
+        isinstance(one, str)
+        for given in body.inputs.values()
+        for one in (given if isinstance(given, list) else [given])
+    ):
+        raise InputError("That is made of something which is only looked at so far. Keep it first, live or stored.")
     task, step = prepare(project, body)
     operation = task.operation
     _ = task.grid  # an impossible one is refused now, not in the job

@@ -17,12 +17,12 @@ from yama.terrain.recipe import Step
 
 
 class RunIn(Schema):
-    """An operation with its parameters; `inputs` are holdings by role, several where the role takes many. outputs: those to make
-    beside the ones that are always made."""
+    """An operation with its parameters; `inputs` are holdings by role, several where the role takes many, or keys of previews of
+    surfaces, which can be looked at through other operations. outputs: those to make beside the ones that are always made."""
 
     operation: str = Field(max_length=60)
     params: dict[str, Any] = {}
-    inputs: dict[str, int | list[int]]
+    inputs: dict[str, int | str | list[int | str]]
     outputs: list[str] = Field([], max_length=20)
 
 
@@ -32,12 +32,13 @@ def prepare(project: Project, body: RunIn) -> tuple[Task, Step]:
     held: dict[str, list[Held]] = {}
     chosen: dict[str, str | list[str]] = {}
     for name, given in body.inputs.items():
-        numbers = given if isinstance(given, list) else [given]
+        asked = list(dict.fromkeys(given if isinstance(given, list) else [given]))
+        numbers = [one for one in asked if isinstance(one, int)]
         found = Holding.objects.filter(project=project).in_bulk(numbers)
-        if len(found) != len(set(numbers)):
+        if len(found) != len(numbers):
             raise InputError(f"{operation.title}: a holding chosen as {name} is not in this project.")
-        held[name] = [keys.held_by(found[number]) for number in dict.fromkeys(numbers)]
-        chosen[name] = [found[number].key for number in dict.fromkeys(numbers)]
+        both = [keys.look_up(project.pk, one if isinstance(one, str) else found[one]) for one in asked]
+        held[name], chosen[name] = [thing for thing, _ in both], [key for _, key in both]
     params, _ = operation.upgraded(body.params)  # a desk may remember those of before
     task = Task(operation, held, params, project.frame)
     return task, operations.make_step(operation, task.params, chosen, project.frame)

@@ -56,15 +56,23 @@ def product_of(holding: Holding) -> str:
     return holding.name.split(f" {tile}")[0] if tile else holding.name
 
 
+def look_up(project_id: int, what: Holding | str) -> tuple[Held, str]:
+    """What a holding holds, or the surface that somebody looks at under a key, with its key. Raises InputError where there is no
+    such thing."""
+    if isinstance(what, Holding):
+        return held_by(what), what.key
+    holding = find_key(project_id, what)
+    if holding is not None:
+        return held_by(holding), what
+    step = _preview_of(project_id, what)
+    if step is None:
+        raise InputError("What this is made from is no longer in the project. Choose it again.")
+    return _live(project_id, step, parted(what)[1]), what
+
+
 def task_for(project_id: int, step: Step) -> tuple[Task, str]:
     """The task of a step, and the output its key names. Raises InputError where an input is gone."""
-    inputs: dict[str, list[Held]] = {}
-    for name, keys in step.inputs.items():
-        holdings = [find_key(project_id, key) for key in keys]
-        if any(holding is None for holding in holdings):
-            raise InputError(f"An input of this ({name}) is no longer in the project. Choose it again.")
-        inputs[name] = [held_by(holding) for holding in holdings if holding]
-    return task_of(step, inputs)
+    return task_of(step, {name: [look_up(project_id, key)[0] for key in keys] for name, keys in step.inputs.items()})
 
 
 def _results(project_id: int, step: Step, task: Task | None = None) -> tuple[Results, str]:

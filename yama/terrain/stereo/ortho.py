@@ -373,6 +373,18 @@ class JumpSurface(Over):
     def settings(self) -> tuple[Any, ...]:
         return (self.left.settings(), self.right.settings(), self.most, self.likeness, self.half)
 
+    def _apart(self, level: int) -> FloatArray:
+        """Columns and rows of a level by which a metre too much draws the two apart."""
+        apart = self.right.lean(level) - self.left.lean(level)
+        if not np.hypot(*apart) > 0:
+            raise InputError("Both images see the ground along the same rays; nothing can jump.")
+        return apart
+
+    @property
+    def cells_per_metre(self) -> float:
+        """Cells of the surface by which a metre too much draws the two orthoimages apart."""
+        return float(np.hypot(*self._apart(0)))
+
     def read(self, window: Window, level: int = 0) -> Heights:
         grid = self.grid.at_level(level)
         out = np.full((window.rows, window.cols), np.nan, np.float32)
@@ -393,10 +405,8 @@ class JumpSurface(Over):
         around = block.grown(self.most + self.half + 2)
         halo = block.row - around.row
         one, other = self.left.read(around, level), self.right.read(around, level)
-        apart = self.right.lean(level) - self.left.lean(level)  # cells by which a metre too much draws the two apart
+        apart = self._apart(level)
         run = float(np.hypot(*apart))
-        if not run > 0:
-            raise InputError("Both images see the ground along the same rays; nothing can jump.")
         ex, ey = (apart / run).tolist()
         jump, likeness = (cells[halo:-halo, halo:-halo] for cells in _jumps(one, other, ex, ey, self.most, self.half))
         found = jump / run / UNITS.get(self.surface.unit, 1.0)

@@ -171,6 +171,6 @@ class PatchesTest(ServiceTest):
         job = self.run_jobs()[0]
         self.assertEqual(job.state, "done", job.message + job.log)
         at = f"/probe?x=448130&y=5438130&a={job.holding.key}&b={self.surface.key}"
-        values = {slot: one["value"] for slot, one in self.ask("GET", at)["readings"].items()}
+        values = {slot: one["height"] for slot, one in self.ask("GET", at)["readings"].items()}
         self.assertEqual(values["a"], 50.0)
         self.assertNotEqual(values["b"], 50.0)

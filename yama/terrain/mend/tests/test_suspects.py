@@ -7,7 +7,6 @@ import shapely
 from django.test import SimpleTestCase
 from scipy import ndimage
 
-from yama.demo.terrain import FRAME, island
 from yama.terrain.grid import Grid, Window
 from yama.terrain.mend import suspects as module
 from yama.terrain.mend.mended import MendedSurface
@@ -104,13 +103,6 @@ class SuspectsTest(SimpleTestCase):
         seen = found(cells, "spike", window=Window(0, 0, 200, 420))
         half = {(kind, x, y) for kind, x, y in whole if y > GRID.north - 400}
         self.assertEqual({(one.kind, one.x, one.y) for one in seen}, half)
-
-    def test_the_ground_of_the_island_has_no_spikes_and_no_pits(self):
-        """Cliffs, a gorge, peaks and stream beds are no errors."""
-        surface = ArraySurface(island().heights.astype(np.float32), FRAME)
-        window = Window(0, 0, FRAME.rows, 2400)
-        kinds = [one.kind for one in suspects(surface, window)]
-        self.assertEqual([one for one in kinds if one in ("spike", "pit")], [])
 
 
 class ProposalTest(SimpleTestCase):

@@ -126,6 +126,7 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "accuracy": ({"surface": one, "checkpoints": points(40)}, {}, []),
         "heights": ({"first": one, "second": other}, {"levels": [50, 70]}, []),
         "mend": ({"surface": one}, {"patches": _patches(), "keep_outs": [{"ring": _ring(90, 90, 110, 110)}]}, ["patches"]),
+        "suspects": ({"surface": one, "waters": area}, {}, []),
         "contours": ({"surface": one}, {"interval": 4}, []),
         "edit_features": ({"features": contours}, {"edits": [{"kind": "remove", "features": [0]}]}, []),
         "variogram": ({"points": held}, {}, []),
