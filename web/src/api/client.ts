@@ -3,8 +3,8 @@ import type { components } from "./schema";
 
 type Schemas = components["schemas"];
 type Kinds = "surface" | "points" | "features" | "cloud" | "image" | "picture" | "table";
-/** What a kind of holding does not tell is not there. */
-type Told<T> = T & { [K in Exclude<Kinds, keyof T>]?: undefined };
+/** What a kind of holding does not tell is not there. lookedAt: the key of what is only looked at and stands in its place in A. */
+type Told<T> = T & { [K in Exclude<Kinds, keyof T>]?: undefined } & { lookedAt?: string };
 export type SurfaceHolding = Told<Schemas["SurfaceOut"]>;
 export type PointsHolding = Told<Schemas["PointsOut"]>;
 export type FeaturesHolding = Told<Schemas["FeaturesOut"]>;
@@ -61,6 +61,11 @@ export type Use = Schemas["UseOut"];
 export type Crs = Schemas["CrsOut"];
 export type Facets = Schemas["FacetsOut"];
 export type Draft = Schemas["DraftOut"];
+export type Stack = Schemas["StackOut"];
+export type Entry = Schemas["EntryOut"];
+export type Suspects = Schemas["SuspectsOut"];
+export type Suspect = Schemas["SuspectOut"];
+export type Jump = Schemas["JumpOut"];
 export type Member = Schemas["MemberOut"];
 export type OpenInvitation = Schemas["InvitationOut"];
 export type NewInvitation = Schemas["NewInvitationOut"];
@@ -68,6 +73,8 @@ export type Invited = Schemas["InvitedOut"];
 export type Quantity = keyof typeof QUANTITIES;
 /** Holdings by role; several where the role takes many. */
 export type Inputs = Record<string, number | number[]>;
+/** The same, or the key of what is only looked at. */
+export type Looked = Record<string, number | number[] | string>;
 
 /** A refusal or failure, with the service's sentence. */
 export class ApiError extends Error {

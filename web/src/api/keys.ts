@@ -30,9 +30,11 @@ export const KEYS = {
   holdings: ofProject("holdings"),
   holes: ofProject("holes"),
   jobs: ofProject("jobs"),
+  jump: ofProject("jump"),
   members: ofProject("members"),
   orders: ofProject("orders"),
   package: ofProject("package"),
+  patches: ofProject("patches"),
   packages: ofProject("packages"),
   pictures: ofProject("pictures"),
   pin: ofProject("pin"),
@@ -48,5 +50,6 @@ export const KEYS = {
   proposal: ofProject("proposal"),
   quick: ofProject("quick"),
   shares: ofProject("shares"),
+  suspects: ofProject("suspects"),
   table: ofProject("table"),
 };

@@ -5,8 +5,8 @@ import {
   ApiError,
   call,
   type Holding,
-  type Inputs,
   type Job,
+  type Looked,
   type Me,
   type Operation,
   type Picture,
@@ -72,7 +72,7 @@ export function useJobs(projectId: number) {
 export interface RunBody {
   operation: string;
   params: Record<string, unknown>;
-  inputs: Inputs;
+  inputs: Looked;
   /** Which of what it gives is looked at; the first where there is none. */
   output?: string;
 }

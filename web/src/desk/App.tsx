@@ -67,7 +67,16 @@ function Opened({ project, children }: { project: Project; children: React.React
       if (gone) return;
       const whole = restored(kept);
       last = JSON.stringify(whole);
-      set({ ...whole, loaded: true, preview: null, overlays: [], tools: [], pointer: null, hovered: null });
+      set({
+        ...whole,
+        loaded: true,
+        preview: null,
+        inPlace: null,
+        overlays: [],
+        tools: [],
+        pointer: null,
+        hovered: null,
+      });
       stop = useDesk.subscribe((desk) => {
         window.clearTimeout(timer);
         timer = window.setTimeout(() => {

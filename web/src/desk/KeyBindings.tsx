@@ -4,9 +4,7 @@ import { BENCHES } from "./benches";
 import { useHeld } from "./context";
 import { STAGES, toolOf, useDesk } from "./store";
 import { escaped } from "./useEscape";
-
-const TYPING =
-  "input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable], [role=combobox], [role=listbox] *";
+import { TYPING } from "./useKeys";
 
 /** One-letter keys, never while somebody types. */
 export function KeyBindings() {

@@ -15,7 +15,12 @@ export interface Bench {
 }
 
 export const BENCHES: Record<BenchName, Bench> = {
-  map: { title: "Map", tools: ["read", "area", "line", "pick", "edit"], compares: true, instead: null },
+  map: {
+    title: "Map",
+    tools: ["read", "area", "line", "pick", "box", "freehand", "vertices", "edit"],
+    compares: true,
+    instead: null,
+  },
   pair: { title: "Image pair", tools: ["read"], compares: false, instead: null },
   scene: {
     title: "Three dimensions",

@@ -28,9 +28,15 @@ export function useHeld() {
   const project = useProject();
   const { data, isLoading } = useHoldings(project.id);
   const slots = useDesk((desk) => desk.slots);
+  const inPlace = useDesk((desk) => desk.inPlace);
   return useMemo(() => {
     const all = data ?? [];
     const byKey = (key: string | null) => all.filter(isOf("surface")).find((holding) => holding.key === key);
+    const inA = byKey(slots.a);
+    const a =
+      inA && inPlace?.of === inA.key
+        ? { ...inA, key: inPlace.key, name: inPlace.name, live: true, lookedAt: inPlace.key }
+        : inA;
     return {
       all,
       isLoading,
@@ -41,11 +47,14 @@ export function useHeld() {
       pictures: all.filter(isOf("picture")),
       clouds: all.filter(isOf("cloud")),
       tables: all.filter(isOf("table")),
-      a: byKey(slots.a),
+      a,
       b: byKey(slots.b),
     };
-  }, [data, isLoading, slots]);
+  }, [data, isLoading, slots, inPlace]);
 }
+
+/** What an operation takes of a holding: its number, or the key of what is only looked at in its place. */
+export const inputOf = (one: Holding): number | string => one.lookedAt ?? one.id;
 
 /** What stands behind a value of a quantity. */
 export const unitOf = (quantity: Quantity, heightUnit: string): string =>

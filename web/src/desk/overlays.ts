@@ -12,6 +12,24 @@ export interface Footprint {
   word: string;
 }
 
+/** An area that is mended or left alone: an outline, or a line with a width in metres on the ground. */
+export interface Outlined {
+  name: string;
+  title: string;
+  places: Line;
+  width: number | null;
+  look: "chosen" | "patch" | "off" | "wrong" | "kept out";
+  press: () => void;
+}
+
+/** Something suspect, with the number it has in the list. */
+export interface SuspectPlace {
+  number: number;
+  at: Place;
+  here: boolean;
+  press: () => void;
+}
+
 /** What can be shown over surfaces, by kind. */
 export interface Overlays {
   /** Places that findings and lists speak of. */
@@ -33,6 +51,9 @@ export interface Overlays {
   /** The line of a profile, and the place on it under the pointer. */
   profile: { line: Line; at: Place | null };
   facets: Facets;
+  /** Patches and keep-outs of a surface, and how many pixels of the map's units are a metre. */
+  patches: { outlines: Outlined[]; perMetre: number };
+  suspects: SuspectPlace[];
 }
 
 export type Overlay = { [K in keyof Overlays]: { owner: string; kind: K; shown: Overlays[K] } }[keyof Overlays];

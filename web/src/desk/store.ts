@@ -1,3 +1,4 @@
+import type { ComponentType } from "react";
 import { create } from "zustand";
 import type { Inputs, Probe, Quantity } from "../api/client";
 import type { Dress } from "../map/dress";
@@ -85,6 +86,13 @@ export interface ShownPreview {
   title?: string;
 }
 
+/** What is only looked at so far and stands in A in the place of the surface of which it is a change. */
+export interface InPlace {
+  of: string;
+  key: string;
+  name: string;
+}
+
 /** A kept reading: what was in the slots then, and what their cells said. */
 export type Pinned = Probe & { names: Partial<Record<Slot, string>>; quantities: Partial<Record<Slot, Quantity>> };
 
@@ -130,6 +138,7 @@ interface Desk extends Remembered {
   blinkHeld: boolean;
   hovered: string | null;
   preview: ShownPreview | null;
+  inPlace: InPlace | null;
   /** What worksheets and tabs show on the map, each for as long as it is open. */
   overlays: Overlay[];
   /** What the pointer does: the last of these, or reading where there is none. */
@@ -137,6 +146,8 @@ interface Desk extends Remembered {
   bench: BenchName;
   /** The tab of the strip that the open worksheet brings along. */
   ownTab: OwnTab | null;
+  /** What the open worksheet lays over the map. */
+  atMap: ComponentType | null;
   /** The lines, points or cloud whose dress is changed. */
   dressing: number | null;
   /** Levels that the map shows: below the lower as under water, above the upper bleached. */
@@ -218,10 +229,12 @@ export const useDesk = create<Desk>((set, get) => ({
   blinkHeld: false,
   hovered: null,
   preview: null,
+  inPlace: null,
   overlays: [],
   tools: [],
   bench: "map",
   ownTab: null,
+  atMap: null,
   overMap: false,
   measuring: {},
   tabled: null,

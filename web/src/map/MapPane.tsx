@@ -64,6 +64,7 @@ interface Props {
   label: string;
   onBusy?: (busy: boolean) => void;
   onPin: () => void;
+  still?: boolean;
 }
 
 /** One map: surfaces from the bottom up, then points and features, then overlays and marks. */

@@ -58,6 +58,7 @@ export function MapView() {
   const goTo = useDesk((desk) => desk.goTo);
   const kept = useDesk((desk) => desk.view);
   const set = useDesk((desk) => desk.set);
+  const AtMap = useDesk((desk) => desk.atMap);
   const [busy, setBusy] = useState(false);
   const [resolution, setResolution] = useState(10);
   const mode = a && b ? chosen : "alone";
@@ -145,7 +146,7 @@ export function MapView() {
     const one = (id: string, what: Shown, from = 0, to = 1): Drawn => ({ id, ...what, from, to });
     const showB = (blinkHeld || mode === "blink") && blinkB;
     const split = mode === "curtain" && !blinkHeld ? curtain : 1;
-    const inA: Drawn[] = shownA ? [one("a", shownA, 0, split)] : [];
+    const inA: Drawn[] = shownA ? [{ ...one("a", shownA, 0, split), steady: Boolean(a?.lookedAt) }] : [];
     if (preview && a?.key !== preview.key) inA.push({ ...preview, id: "preview", from: 0, to: split });
     if (mode === "minus" && !blinkHeld)
       return [
@@ -226,6 +227,7 @@ export function MapView() {
               {finding.sentence} {finding.why}
             </div>
           ))}
+      {AtMap && <AtMap />}
       <ToolHint />
       <ScaleBar resolution={resolution} />
       <div className="zoom">

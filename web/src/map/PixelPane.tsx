@@ -6,6 +6,7 @@ import { toolOf, useDesk } from "../desk/store";
 import { factsOf } from "../tools/tool";
 import { useDrawing } from "../tools/useDrawing";
 import { usePointer } from "../tools/usePointer";
+import { useVertices } from "../tools/useVertices";
 import type { Space } from "./space";
 import { useOverlays } from "./useOverlays";
 
@@ -17,10 +18,12 @@ interface Props {
   onMap: (map: OlMap | null) => void;
   onBusy?: (busy: boolean) => void;
   onPin: () => void;
+  /** Whether it stays where it is: nothing that the pointer does moves it. */
+  still?: boolean;
 }
 
 /** A pane of pixels with a view, the pointer's tools and overlays. Where its places are it knows from its space only. */
-export function PixelPane({ view, space, className = "", label, onMap, onBusy, onPin }: Props) {
+export function PixelPane({ view, space, className = "", label, onMap, onBusy, onPin, still = false }: Props) {
   const element = useRef<HTMLDivElement>(null);
   const [map, setMap] = useState<OlMap | null>(null);
   const cursor = useDesk((desk) => factsOf(toolOf(desk)).cursor);
@@ -31,7 +34,7 @@ export function PixelPane({ view, space, className = "", label, onMap, onBusy, o
       target: element.current,
       view,
       controls: [],
-      interactions: interactions({ altShiftDragRotate: false, pinchRotate: false }),
+      interactions: still ? [] : interactions({ altShiftDragRotate: false, pinchRotate: false }),
     });
     setMap(made);
     onMap(made);
@@ -40,7 +43,7 @@ export function PixelPane({ view, space, className = "", label, onMap, onBusy, o
       made.dispose();
       onMap(null);
     };
-  }, [view, onMap]);
+  }, [view, onMap, still]);
 
   useEffect(() => {
     if (!map || !onBusy) return;
@@ -56,6 +59,7 @@ export function PixelPane({ view, space, className = "", label, onMap, onBusy, o
 
   usePointer(map, space, onPin);
   useDrawing(map, space);
+  useVertices(map, space);
   useOverlays(map, space);
 
   return <div ref={element} className={`pane ${className}`} style={{ cursor }} role="application" aria-label={label} />;

@@ -2,7 +2,7 @@ import type { FeatureLike } from "ol/Feature";
 import type Polygon from "ol/geom/Polygon";
 import { Circle, Fill, Stroke, Style, Text } from "ol/style";
 import { num } from "../desk/format";
-import type { Footprint } from "../desk/overlays";
+import type { Footprint, Outlined } from "../desk/overlays";
 import { RAMPS } from "./ramps";
 
 const halo = new Stroke({ color: "rgba(252,251,247,0.85)", width: 3 });
@@ -181,3 +181,58 @@ export const facetMarks = {
   level: edge("#9A6B00", 2),
   left_out: edge("rgba(156,43,43,0.75)", 1, [4, 4]),
 };
+
+const PATCH: Record<Outlined["look"], { colour: string; width: number; dash?: number[] }> = {
+  chosen: { colour: "#1B6470", width: 2.4 },
+  patch: { colour: "#1F2A30", width: 1.3 },
+  off: { colour: "rgba(31,42,48,0.6)", width: 1, dash: [2, 4] },
+  wrong: { colour: "#9C2B2B", width: 1.6, dash: [6, 3] },
+  "kept out": { colour: "#1F2A30", width: 1.8, dash: [5, 4] },
+};
+const NARROW = 3; // pixels below which a line's width is not drawn
+
+/** The outline of a patch or a keep-out with its name; of a line also the band it covers. pixels: to a metre of ground. */
+export function patchStyle({ look, title, width }: Outlined, pixels: number): Style[] {
+  const { colour, width: stroke, dash } = PATCH[look];
+  const wide = width === null ? 0 : width * pixels;
+  const styles = [
+    new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.85)", width: stroke + 2, lineDash: dash }) }),
+    new Style({ stroke: new Stroke({ color: colour, width: stroke, lineDash: dash }) }),
+  ];
+  if (wide > NARROW)
+    styles.unshift(
+      new Style({ stroke: new Stroke({ color: "rgba(31,42,48,0.45)", width: wide + 2, lineCap: "butt" }) }),
+      new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.35)", width: wide, lineCap: "butt" }) }),
+    );
+  if (look !== "chosen")
+    styles.push(
+      new Style({
+        text: new Text({
+          text: title,
+          font: '500 11.5px "Instrument Sans Variable"',
+          fill: ink,
+          stroke: halo,
+          overflow: true,
+        }),
+      }),
+    );
+  return styles;
+}
+
+/** Something suspect, with its number; the one that is looked at is crossed by hairs. */
+export const suspectMark = (number: number, here: boolean) => [
+  new Style({
+    image: new Circle({ radius: here ? 12 : 8, stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: 4 }) }),
+  }),
+  new Style({
+    image: new Circle({ radius: here ? 12 : 8, stroke: new Stroke({ color: "#1F2A30", width: here ? 2 : 1.4 }) }),
+    text: new Text({
+      text: String(number),
+      offsetX: here ? 20 : 15,
+      offsetY: -8,
+      font: FIGURES,
+      fill: ink,
+      stroke: halo,
+    }),
+  }),
+];

@@ -12,9 +12,11 @@ import {
   errorMark,
   facetMarks,
   footprintStyle,
+  patchStyle,
   placeMark,
   rimMark,
   spotMark,
+  suspectMark,
 } from "./marks";
 import type { Place } from "./shapes";
 import type { Space } from "./space";
@@ -90,6 +92,22 @@ const PAINTERS: { [K in keyof Overlays]: Painter<K> } = {
     zIndex: 59,
     style: areaMark,
     features: [new Feature(new LineString([...ring, ...ring.slice(0, 1)].map(toPane)))],
+  }),
+  patches: ({ outlines, perMetre }, toPane) => ({
+    zIndex: 58,
+    declutter: true,
+    features: outlines.map((one) => {
+      const drawn = one.places.map(toPane);
+      const geometry = one.width === null ? new Polygon([drawn]) : new LineString(drawn);
+      const { press } = one;
+      return styled(new Feature({ geometry, press }), (_, resolution) => patchStyle(one, perMetre / resolution));
+    }),
+  }),
+  suspects: (places, toPane) => ({
+    zIndex: 62,
+    features: places.map(({ at, number, here, press }) =>
+      styled(new Feature({ geometry: new Point(toPane(at)), press }), suspectMark(number, here)),
+    ),
   }),
   errors: (errors, toPane) => ({
     zIndex: 60,

@@ -1,7 +1,7 @@
 import { useMemo } from "react";
 import type { Holding, Quantity } from "../api/client";
 import { usePreview } from "../api/queries";
-import { quantityOf, useProject } from "../desk/context";
+import { inputOf, quantityOf, useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 
 /** What can be shown of heights instead of them: the operation that makes it, live. */
@@ -30,7 +30,7 @@ function useAsked(held: Holding | undefined) {
   const asked = Boolean(held && operation && quantityOf(held) === "height");
   return {
     asked,
-    ...usePreview(project.id, asked && held ? { operation, params, inputs: { surface: held.id } } : null),
+    ...usePreview(project.id, asked && held ? { operation, params, inputs: { surface: inputOf(held) } } : null),
   };
 }
 

@@ -20,6 +20,8 @@ export interface Drawn {
   rough?: boolean;
   from: number;
   to: number;
+  /** Whether it stays in sight until what takes its place is loaded. */
+  steady?: boolean;
   /** Where it is a picture and no surface. */
   backdrop?: Backdrop;
 }
@@ -47,6 +49,7 @@ export function useSurfaces(map: OlMap | null, view: View, drawn: Drawn[]): void
   const light = useDesk((desk) => desk.light);
   const levels = useDesk((desk) => desk.levels);
   const layers = useRef(new Map<string, { layer: SurfaceLayer; styled: string; backdrop: boolean }>());
+  const staying = useRef(new Set<string>());
   const clips = useRef(new Map<string, { from: number; to: number; first: boolean }>());
   useEffect(() => {
     if (!map) return;
@@ -57,17 +60,41 @@ export function useSurfaces(map: OlMap | null, view: View, drawn: Drawn[]): void
         ? `${one.id}:${sourceName(one.backdrop)}`
         : `${one.id}:${one.key}:${isLit(one.quantity) ? light.shade : "none"}`;
     const wanted = new Set(drawn.map(nameOf));
-    for (const [id, { layer }] of held) {
-      if (wanted.has(id)) continue;
-      map.removeLayer(layer);
-      layer.dispose();
+    const remove = (id: string) => {
+      const entry = held.get(id);
+      if (!entry) return;
+      map.removeLayer(entry.layer);
+      entry.layer.dispose();
       held.delete(id);
+      clips.current.delete(id);
+      staying.current.delete(id);
+    };
+    // what is looked at while it changes stays below what takes its place until that is there, so that nothing flickers
+    const leaving = new Map<string, string>();
+    for (const id of [...held.keys()]) {
+      if (wanted.has(id)) staying.current.delete(id);
+      if (wanted.has(id) || staying.current.has(id)) continue;
+      const next = drawn.find((one) => !one.backdrop && one.steady && nameOf(one).startsWith(`${id.split(":")[0]}:`));
+      if (next && !held.has(nameOf(next))) leaving.set(nameOf(next), id);
+      else remove(id);
     }
     drawn.forEach((one, order) => {
       const id = nameOf(one);
       const look = looks[one.quantity];
       const styled = JSON.stringify([stopsOf(look), one.quantity, light.several]);
-      clips.current.set(id, { from: one.from, to: one.to, first: order === 0 });
+      const below = leaving.get(id);
+      clips.current.set(id, { from: one.from, to: one.to, first: order === 0 && !below });
+      if (below) {
+        staying.current.add(below);
+        clips.current.set(below, { from: one.from, to: one.to, first: order === 0 });
+        held.get(below)?.layer.setZIndex(order - 0.5);
+        map.once("rendercomplete", () => {
+          const clip = clips.current.get(id);
+          if (clip && order === 0) clip.first = true;
+          if (staying.current.has(below)) remove(below);
+          map.render();
+        });
+      }
       let entry = held.get(id);
       if (!entry) {
         const layer = one.backdrop

@@ -49,10 +49,14 @@ export interface RunFootProps {
   made?: (holding: Holding) => ReactNode;
   /** Why it cannot be run yet, beside what the service says. */
   refused?: string | null;
+  /** Whether that holds it up. */
+  held?: boolean;
+  /** What stands beside the buttons instead of the preview's switch. */
+  beside?: ReactNode;
 }
 
 /** What will be made, how large and how long; preview and run; and what became of the last run. */
-export function RunFoot({ work, name, action = "Run", makes, made: told, refused }: RunFootProps) {
+export function RunFoot({ work, name, action = "Run", makes, made: told, refused, held, beside }: RunFootProps) {
   const project = useProject();
   const { all } = useHeld();
   const { data: jobs = [] } = useJobs(project.id);
@@ -66,7 +70,7 @@ export function RunFoot({ work, name, action = "Run", makes, made: told, refused
   const older = all.find((one) => one.id === work.sheet.again);
   // from the press on, so that nobody presses twice: until the job is listed, it is at its beginning
   const running = work.starting || (made?.job != null && (!job || isOpen(job)));
-  const disabled = !work.complete || stopped || Boolean(work.refused) || running;
+  const disabled = !work.complete || stopped || Boolean(work.refused) || held || running;
   if (!work.canRun) return <p className="remark">Viewers look; only editors and owners run this.</p>;
   return (
     <>
@@ -103,7 +107,7 @@ export function RunFoot({ work, name, action = "Run", makes, made: told, refused
         <p className="mut">The map shows it roughly, so that you need not wait. What is made is exact.</p>
       )}
       <div className="go">
-        {operation.previews === "none" ? <span /> : <PreviewSwitch />}
+        {beside ?? (operation.previews === "none" ? <span /> : <PreviewSwitch />)}
         <span className="pair">
           {live && (
             <Button className="beside" disabled={disabled} onClick={() => work.run(name, true).catch(() => undefined)}>

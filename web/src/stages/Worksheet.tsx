@@ -2,6 +2,7 @@ import type { ComponentType } from "react";
 import { isOperation, OPERATIONS, type OperationName, type RoleOf } from "../api/operations";
 import { useHeld } from "../desk/context";
 import { type Stage, useDesk } from "../desk/store";
+import { MendSheet } from "../mend/MendSheet";
 import { ContourSurface } from "./build/ContourSurface";
 import { FindGround } from "./build/FindGround";
 import { GridCloud } from "./build/GridCloud";
@@ -119,6 +120,7 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
   cell_type: CellTypeSheet,
   calculate: Calculate,
   accuracy: AccuracySheet,
+  mend: MendSheet,
   difference: DifferenceSheet,
   contours: ContoursSheet,
 };
@@ -127,8 +129,7 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
 const LISTED: OperationName[] = [
   ...(Object.keys(SPECIAL) as OperationName[]),
   ...(Object.keys(OPERATIONS) as OperationName[]).filter(
-    // patches are drawn, and the worksheet for that is not built yet
-    (name) => !(name in SPECIAL) && name !== "mend" && Object.values(OPERATIONS[name].outputs)[0]?.kind === "surface",
+    (name) => !(name in SPECIAL) && Object.values(OPERATIONS[name].outputs)[0]?.kind === "surface",
   ),
 ];
 
@@ -149,7 +150,6 @@ const FIRST = ["add_files", "order_tiles", "fetch_features", "edit_features", "c
 const placeOf = (name: string) => (FIRST.includes(name) ? FIRST.indexOf(name) : FIRST.length);
 
 const NOT_YET: Partial<Record<Stage, string>> = {
-  Mend: "Repairing artefacts is not built yet.",
   Drain: "Water over the surface is not built yet.",
 };
 

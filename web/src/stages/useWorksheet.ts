@@ -30,10 +30,31 @@ function withUsual(operation: OperationName, given: Record<string, unknown>): Re
   return { ...usual(operation), ...Object.fromEntries(set) };
 }
 
+/** What a worksheet keeps elsewhere than in the desk. */
+export interface Elsewhere<N extends OperationName> {
+  params: Partial<ParamsOf<N>>;
+  inputs: Inputs;
+  /** Whether there is enough of it to look at. */
+  ready: boolean;
+  /** The surface in whose place the result stands in A, as a surface of its own, and what it is called there. */
+  inPlace?: { of: string; name: string };
+}
+
 /** What every worksheet of an operation needs: its kept settings, the preview, and the run. */
-export function useWorksheet<N extends OperationName>(operation: N) {
+export function useWorksheet<N extends OperationName>(operation: N, elsewhere?: Elsewhere<N>) {
   const project = useProject();
-  const sheet = useDesk((desk) => desk.sheets[operation]) ?? NONE;
+  const kept = useDesk((desk) => desk.sheets[operation]) ?? NONE;
+  const sheet = useMemo(
+    () =>
+      elsewhere
+        ? {
+            ...kept,
+            params: { ...kept.params, ...(elsewhere.params as Record<string, unknown>) },
+            inputs: { ...kept.inputs, ...elsewhere.inputs },
+          }
+        : kept,
+    [kept, elsewhere],
+  );
   const change = useDesk((desk) => desk.sheet);
   const previewOn = useDesk((desk) => desk.previewOn);
   const set = useDesk((desk) => desk.set);
@@ -44,16 +65,18 @@ export function useWorksheet<N extends OperationName>(operation: N) {
     const given = sheet.inputs[role];
     return given === undefined ? [] : Array.isArray(given) ? given : [given];
   };
-  const complete = Object.entries(OPERATIONS[operation].inputs).every(
-    ([role, { optional }]) => optional || ids(role as RoleOf<N>).length > 0,
-  );
+  const complete =
+    (elsewhere?.ready ?? true) &&
+    Object.entries(OPERATIONS[operation].inputs).every(
+      ([role, { optional }]) => optional || ids(role as RoleOf<N>).length > 0,
+    );
   const params = useMemo(() => withUsual(operation, sheet.params) as ParamsOf<N>, [operation, sheet.params]);
   // what may be missing and is not chosen is not sent
   const inputs: Inputs = Object.fromEntries(
     Object.entries(sheet.inputs).filter(([, given]) => !Array.isArray(given) || given.length > 0),
   );
   const output = sheet.output ?? null;
-  const body: RunBody | null = complete
+  const body: (RunBody & { inputs: Inputs }) | null = complete
     ? { operation, params: sent(operation, sheet.params), inputs, ...(output ? { output } : {}) }
     : null;
   const asked = useSettled(body, 250);
@@ -62,7 +85,18 @@ export function useWorksheet<N extends OperationName>(operation: N) {
   const result = preview.error ? undefined : preview.data;
   const of = sheet.name || OPERATIONS[operation].title.toLowerCase();
 
+  const { of: inPlaceOf, name: inPlaceName } = elsewhere?.inPlace ?? {};
+  const ready = body !== null;
   useEffect(() => {
+    if (inPlaceOf === undefined) return;
+    if (!ready) set({ inPlace: null });
+    else if (result?.key && !preview.isPlaceholderData)
+      set({ inPlace: { of: inPlaceOf, key: result.key, name: inPlaceName ?? "" } });
+  }, [inPlaceOf, inPlaceName, ready, result?.key, preview.isPlaceholderData, set]);
+  useEffect(() => () => set({ inPlace: null }), [set]);
+
+  useEffect(() => {
+    if (inPlaceOf !== undefined) return;
     const shown =
       previewOn && result?.key && !preview.isPlaceholderData
         ? {
@@ -76,7 +110,7 @@ export function useWorksheet<N extends OperationName>(operation: N) {
           }
         : null;
     if (shown || !previewOn || !preview.isPlaceholderData) set({ preview: shown });
-  }, [previewOn, result, of, asked, preview.isPlaceholderData, set]);
+  }, [previewOn, result, of, asked, preview.isPlaceholderData, set, inPlaceOf]);
   useEffect(() => () => set({ preview: null }), [set]);
 
   // what was made belongs to the settings it was made with

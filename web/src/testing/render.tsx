@@ -213,6 +213,7 @@ export function draw(element: ReactElement, change: Partial<Project> = {}) {
     ...FRESH,
     loaded: true,
     preview: null,
+    inPlace: null,
     overlays: [],
     tools: [],
     bench: "map",

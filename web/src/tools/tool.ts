@@ -16,6 +16,9 @@ export type Tool =
   | { kind: "area"; owner: string; done: (area: Ring) => void }
   | { kind: "line"; owner: string; done: (line: Line) => void }
   | { kind: "pick"; owner: string; press: (at: Pressed) => void }
+  | { kind: "box"; owner: string; done: (area: Ring) => void }
+  | { kind: "freehand"; owner: string; done: (area: Ring) => void }
+  | { kind: "vertices"; owner: string; places: Line; closed: boolean; done: (places: Line) => void }
   | { kind: "edit"; owner: string; holding: number; with: EditWith; snap: boolean };
 
 export type ToolKind = Tool["kind"];
@@ -34,6 +37,12 @@ export const TOOLS: Record<ToolKind, Facts> = {
   area: { cursor: "cell", hint: "Click each corner of the area, the last one twice. Esc leaves." },
   line: { cursor: "cell", hint: "Click along the line, twice at its end. Esc leaves." },
   pick: { cursor: "pointer", hint: "Click what is meant. Esc leaves." },
+  box: { cursor: "cell", hint: "Press at a corner and drag to the opposite one. Esc leaves." },
+  freehand: { cursor: "cell", hint: "Press and draw around it without letting go. Esc leaves." },
+  vertices: {
+    cursor: "default",
+    hint: "Drag a vertex, or an edge for a new one. Alt and a click takes one away. Esc leaves.",
+  },
   edit: { cursor: "default", hint: "" },
 };
 

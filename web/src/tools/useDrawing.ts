@@ -1,21 +1,33 @@
 import type LineString from "ol/geom/LineString";
 import type Polygon from "ol/geom/Polygon";
-import Draw from "ol/interaction/Draw";
+import Draw, { createBox } from "ol/interaction/Draw";
 import type OlMap from "ol/Map";
 import { useEffect } from "react";
 import { toolOf, useDesk } from "../desk/store";
 import { areaMark } from "../map/marks";
 import type { Space } from "../map/space";
+import type { Tool } from "./tool";
+
+type Drawing = Extract<Tool, { kind: "area" | "line" | "box" | "freehand" }>;
+const isDrawn = (tool: Tool): tool is Drawing => DRAWN.has(tool.kind);
 
 const SETTLING = 350; // milliseconds in which the click that ends a drawing is not also a click on the map
 
-/** Drawing an area or a line: a corner with each click, the last one with two. */
+const DRAWN = new Set(["area", "line", "box", "freehand"]);
+
+/** Drawing an area or a line: a corner with each click, the last one with two; a box or a freehand outline with a drag. */
 export function useDrawing(map: OlMap | null, space: Space): void {
   const tool = useDesk(toolOf);
   useEffect(() => {
-    if (!map || (tool.kind !== "area" && tool.kind !== "line")) return;
+    if (!map || !isDrawn(tool)) return;
     const line = tool.kind === "line";
-    const draw = new Draw({ type: line ? "LineString" : "Polygon", style: areaMark, stopClick: true });
+    const draw = new Draw({
+      ...(tool.kind === "box"
+        ? { type: "Circle", geometryFunction: createBox(), freehand: true }
+        : { type: line ? "LineString" : "Polygon", freehand: tool.kind === "freehand" }),
+      style: areaMark,
+      stopClick: true,
+    });
     draw.on("drawend", (event) => {
       const shape = event.feature.getGeometry();
       const drawn = line

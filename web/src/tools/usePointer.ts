@@ -28,12 +28,13 @@ export function usePointer(map: OlMap | null, space: Space, onPin: () => void): 
       const tool = toolOf(useDesk.getState());
       const [x, y] = space.toPlace(event.coordinate);
       if (tool.kind === "pick") tool.press({ x, y, resolution: map.getView().getResolution() ?? 1 });
-      if (tool.kind !== "read") return;
+      if (tool.kind !== "read" && tool.kind !== "vertices") return;
       const press = map.forEachFeatureAtPixel(
         event.pixel,
         (feature) => feature.get("press") as (() => void) | undefined,
       );
       if (press) return press();
+      if (tool.kind !== "read") return;
       set({ pointer: [x, y] });
       window.setTimeout(() => pin.current(), 0);
     };

@@ -43,6 +43,7 @@ from yama.terrain.units import in_unit
 router = Router(tags=["patches"])
 
 _MOST_CELLS = 9_000_000
+_FARTHEST = 10  # cells of the surface
 _PICTURE = 88  # pixels along each side
 _AROUND = 2.6  # times the length of a suspect that its picture shows
 
@@ -209,8 +210,9 @@ class JumpIn(Schema):
 
 
 class JumpOut(Schema):
-    """By surface: the median jump in cells of the surface between what both images show inside the outline, the share of its cells
-    where both look alike, and how far in metres the surface seems too high. Null where nothing looks alike."""
+    """By surface: how many cells of it the ground jumps at most between what both images show, for nine tenths of the cells inside the
+    outline where both look alike; the share of these; and how far in metres the surface seems too high. Null where nothing looks
+    alike."""
 
     jumps: dict[str, float | None]
     alike: dict[str, float]
@@ -228,7 +230,8 @@ def jump(request: HttpRequest, project_id: int, body: JumpIn) -> dict[str, Any]:
         raise InputError("An image of the pair, its models or its geoid is no longer in this project. Choose again.")
     held: dict[str, list[Held]] = {role: [keys.held_by(chosen[pk])] for role, pk in body.inputs.items()}
     for key in body.keys:
-        task = Task(operation, {**held, "surface": [keys.look_up(project_id, key)[0]]}, {}, in_metres)
+        # what jumps farther than is looked for is told as unlike
+        task = Task(operation, {**held, "surface": [keys.look_up(project_id, key)[0]]}, {"most": _FARTHEST}, in_metres)
         task.refuse()
         surface = task.run().surface("surface")
         assert isinstance(surface, JumpSurface)
@@ -244,5 +247,5 @@ def jump(request: HttpRequest, project_id: int, body: JumpIn) -> dict[str, Any]:
         known = found[np.isfinite(found)].astype(np.float64)
         told["alike"][key] = len(known) / max(len(found), 1)
         told["heights"][key] = float(np.median(known)) if len(known) else None
-        told["jumps"][key] = float(np.median(np.abs(known))) * surface.cells_per_metre if len(known) else None
+        told["jumps"][key] = float(np.percentile(np.abs(known), 90)) * surface.cells_per_metre if len(known) else None
     return told

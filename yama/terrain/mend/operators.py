@@ -21,6 +21,13 @@ from yama.terrain.mosaic.fill import fill_hole
 ndimage = later("scipy.ndimage")
 
 _METRES: dict[str, Any] = {"unit": "m"}
+
+
+def _titles(**titles: str) -> dict[str, Any]:
+    """What people call the values of a choice."""
+    return {"titles": titles}
+
+
 _SQUARE = 0.85  # share of its rectangle that a structure's outline covers
 _TURNS = 12
 _FAR = 4.685  # robust standard deviations at which Tukey's biweight is 0
@@ -86,7 +93,14 @@ class Along(Operator):
     """
 
     kind: Literal["along"]
-    window: float = Field(50.0, gt=0, le=5000, json_schema_extra=_METRES)
+    window: float = Field(
+        50.0,
+        gt=0,
+        le=5000,
+        title="Window",
+        description="Length along the structure over which it is smoothed.",
+        json_schema_extra=_METRES,
+    )
 
     @property
     def fills(self) -> bool:
@@ -154,8 +168,10 @@ class Smooth(Operator):
     """Smooth: each cell becomes a figure of those around it."""
 
     kind: Literal["smooth"]
-    how: Literal["median", "mean", "gaussian"] = "median"
-    radius: float = Field(10.0, gt=0, le=2000, json_schema_extra=_METRES)
+    how: Literal["median", "mean", "gaussian"] = Field(
+        "median", title="By", json_schema_extra=_titles(median="median", mean="mean", gaussian="Gaussian")
+    )
+    radius: float = Field(10.0, gt=0, le=2000, title="Radius", json_schema_extra=_METRES)
 
     @property
     def reach(self) -> float:
@@ -196,8 +212,12 @@ class Clear(Operator):
     """
 
     kind: Literal["clear"]
-    terrain: Literal["flat", "rolling", "steep"] = "rolling"
-    widest: float = Field(30.0, gt=0, le=500, json_schema_extra=_METRES)
+    terrain: Literal["flat", "rolling", "steep"] = Field(
+        "rolling", title="Ground", json_schema_extra=_titles(flat="flat", rolling="rolling", steep="steep")
+    )
+    widest: float = Field(
+        30.0, gt=0, le=500, title="Widest", description="Width of the widest thing to clear.", json_schema_extra=_METRES
+    )
 
     @property
     def reach(self) -> float:
@@ -238,8 +258,12 @@ class Plane(Operator):
     them, spread evenly, where there are more."""
 
     kind: Literal["plane"]
-    shape: Literal["plane", "quadric"] = "plane"
-    through: Literal["inside", "rim"] = "inside"
+    shape: Literal["plane", "quadric"] = Field(
+        "plane", title="Shape", json_schema_extra=_titles(plane="plane", quadric="second degree")
+    )
+    through: Literal["inside", "rim"] = Field(
+        "inside", title="Through", json_schema_extra=_titles(inside="cells inside", rim="the rim")
+    )
 
     @property
     def reach(self) -> float:
@@ -272,7 +296,7 @@ class Height(Operator):
     """One height."""
 
     kind: Literal["height"]
-    height: float = Field(json_schema_extra=_METRES)
+    height: float = Field(title="Height", json_schema_extra=_METRES)
 
     @property
     def fills(self) -> bool:
@@ -286,7 +310,14 @@ class Level(Operator):
     """Level a lake, as high as its rim says: a percentile of the cells along it, or the lowest of them."""
 
     kind: Literal["level"]
-    percentile: float = Field(10.0, ge=0, le=100)
+    percentile: float = Field(
+        10.0,
+        ge=0,
+        le=100,
+        title="Rim",
+        description="Percentile of the heights along the rim that the water gets; 0 is the lowest.",
+        json_schema_extra={"unit": "%"},
+    )
 
     @property
     def reach(self) -> float:
@@ -313,8 +344,10 @@ class Across(Operator):
     """From the rim across: by flat facets, or by a thin plate that leaves no crease."""
 
     kind: Literal["across"]
-    how: Literal["facets", "plate"] = "plate"
-    only_empty: bool = False
+    how: Literal["facets", "plate"] = Field(
+        "plate", title="By", json_schema_extra=_titles(plate="a thin plate", facets="facets")
+    )
+    only_empty: bool = Field(False, title="Empty cells only")
 
     @property
     def reach(self) -> float:
@@ -339,7 +372,11 @@ class Replace(Operator):
     """From another surface, lifted and tilted to the rim so that no step is left."""
 
     kind: Literal["replace"]
-    lifted: bool = True
+    lifted: bool = Field(
+        True,
+        title="Lifted to the rim",
+        description="Offset and tilt are taken away, so that no step is left at the rim.",
+    )
 
     @property
     def reach(self) -> float:
@@ -366,9 +403,11 @@ class Raise(Operator):
     """Raise or lower by a height, and scale about one."""
 
     kind: Literal["raise"]
-    by: float = Field(0.0, ge=-10_000, le=10_000, json_schema_extra=_METRES)
-    scale: float = Field(1.0, ge=0, le=10)
-    about: float = Field(0.0, json_schema_extra=_METRES)
+    by: float = Field(0.0, ge=-10_000, le=10_000, title="By", json_schema_extra=_METRES)
+    scale: float = Field(1.0, ge=0, le=10, title="Scale")
+    about: float = Field(
+        0.0, title="About", description="The height that scaling leaves as it is.", json_schema_extra=_METRES
+    )
 
     def heights(self, ground: Ground) -> FloatArray:
         return (ground.cells - self.about) * self.scale + self.about + self.by
@@ -379,10 +418,16 @@ class Spikes(Operator):
     so many robust standard deviations of the cells there. A hill is many cells wide, and its median rises with it."""
 
     kind: Literal["spikes"]
-    radius: float = Field(8.0, gt=0, le=200, json_schema_extra=_METRES)
-    deviations: float = Field(5.0, ge=2, le=50)
-    least: float = Field(1.0, ge=0, json_schema_extra=_METRES)
-    which: Literal["both", "spikes", "pits"] = "both"
+    radius: float = Field(8.0, gt=0, le=200, title="Radius", json_schema_extra=_METRES)
+    deviations: float = Field(
+        5.0, ge=2, le=50, title="Deviations", description="Robust standard deviations of the cells around it."
+    )
+    least: float = Field(
+        1.0, ge=0, title="Least", description="Least height of a spike, or depth of a pit.", json_schema_extra=_METRES
+    )
+    which: Literal["both", "spikes", "pits"] = Field(
+        "both", title="Which", json_schema_extra=_titles(both="spikes and pits", spikes="spikes", pits="pits")
+    )
 
     @property
     def reach(self) -> float:
@@ -409,7 +454,9 @@ class Falling(Operator):
     """
 
     kind: Literal["falling"]
-    turned: bool = False
+    turned: bool = Field(
+        False, title="Falls the other way", description="The line was drawn from the lower end to the upper one."
+    )
 
     def heights(self, ground: Ground) -> FloatArray:
         if ground.line is None or len(ground.line) < 2:

@@ -30,7 +30,7 @@ class _Drawn(BaseModel):
     name: str = Field("", max_length=120)
     ring: Places | None = None
     line: Places | None = None
-    width: float = Field(10.0, gt=0, le=10_000, json_schema_extra={"unit": "m"})
+    width: float = Field(10.0, gt=0, le=10_000, title="Width", json_schema_extra={"unit": "m"})
 
     def outline(self, grid: Grid) -> shapely.Polygon:
         """The area. Raises InputError where it is none."""
@@ -101,10 +101,17 @@ class Patch(_Drawn):
 
     on: bool = True
     note: str = Field("", max_length=1000)
-    feather: float = Field(0.0, ge=0, le=10_000, json_schema_extra={"unit": "m"})
-    strength: float = Field(1.0, gt=0, le=1)
-    times: int = Field(1, ge=1, le=20)
-    over_keep_outs: bool = False
+    feather: float = Field(
+        0.0,
+        ge=0,
+        le=10_000,
+        title="Feather",
+        description="Width inside the border over which it begins to count.",
+        json_schema_extra={"unit": "m"},
+    )
+    strength: float = Field(1.0, gt=0, le=1, title="Strength")
+    times: int = Field(1, ge=1, le=20, title="Apply again")
+    over_keep_outs: bool = Field(False, title="Over keep-outs too")
     operator: AnyOperator
 
 

@@ -5,7 +5,7 @@ import { KEYS } from "../../api/keys";
 import { has } from "../../stages/useRole";
 import { useTool } from "../../tools/useTool";
 import { NumberField } from "../../ui/NumberField";
-import { quantityOf, unitOf, useHeld, useProject } from "../context";
+import { inputOf, quantityOf, unitOf, useHeld, useProject } from "../context";
 import { many, num, percent, size } from "../format";
 import { Measure } from "../Measure";
 import { type HeightsShown, useDesk } from "../store";
@@ -73,7 +73,7 @@ export function HeightsTab() {
         ),
       ),
       inputs: {
-        ...(a ? { first: a.id } : {}),
+        ...(a ? { first: inputOf(a) } : {}),
         ...(second ? { second: second.id } : {}),
         ...(typeof over === "number" ? { area: [over] } : {}),
       },

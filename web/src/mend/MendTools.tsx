@@ -1,0 +1,263 @@
+import { useCallback, useEffect } from "react";
+import { useHeld } from "../desk/context";
+import { toolOf, useDesk } from "../desk/store";
+import { useKeys } from "../desk/useKeys";
+import type { Line } from "../map/shapes";
+import type { Pressed } from "../tools/tool";
+import { useTool } from "../tools/useTool";
+import { Button } from "../ui/Button";
+import { movedTo } from "./geometry";
+import { type IconName, ToolIcon } from "./icons";
+import styles from "./mend.module.css";
+import { newPatch, type OperatorKind, usualOperator } from "./operators";
+import { useMend } from "./state";
+import { useMended, useMendedStack, useShape } from "./useMended";
+import { freshName, placesOf } from "./useStack";
+
+const VERTICES = "mend-vertices";
+
+/** What a drawing becomes: a patch, or a keep-out where that was asked for. */
+function useDrawn() {
+  const stack = useMendedStack();
+  const { change } = stack;
+  return useCallback(
+    (drawn: { ring: Line } | { line: Line }) => {
+      const { keepOut, operator, set } = useMend.getState();
+      const name = freshName();
+      const height = useDesk.getState().looks.height.range;
+      if (keepOut)
+        change([
+          {
+            name,
+            kind: "keep_out",
+            content: { name: "Keep-out", ring: null, line: null, width: 10, real: false, ...drawn },
+          },
+        ]);
+      else {
+        const kind = "line" in drawn && operator !== "breach" ? "falling" : (operator as OperatorKind);
+        const middle = Math.round(((height[0] + height[1]) / 2) * 10) / 10;
+        change([{ name, kind: "patch", content: newPatch(drawn, usualOperator(kind, middle)) }]);
+      }
+      set({ chosen: name, keepOut: false });
+    },
+    [change],
+  );
+}
+
+interface ToolButton {
+  name: IconName;
+  title: string;
+  letter: string;
+  on?: boolean;
+  disabled?: boolean;
+  press: () => void;
+}
+
+function Bar({ label, tools }: { label: string; tools: ToolButton[] }) {
+  return (
+    <div className={styles.bar} role="toolbar" aria-label={label} aria-orientation="vertical">
+      {tools.map(({ name, title, letter, on, disabled, press }) => (
+        <Button
+          key={name}
+          kind="bare"
+          title={`${title} (${letter.toUpperCase()})`}
+          aria-label={title}
+          aria-pressed={on}
+          disabled={disabled}
+          onClick={press}
+        >
+          <ToolIcon name={name} />
+          <small aria-hidden="true">{letter.toUpperCase()}</small>
+        </Button>
+      ))}
+    </div>
+  );
+}
+
+/** The tools that draw outlines and change them, at the left edge of the map. */
+export function MendTools() {
+  const surface = useMended();
+  const { a } = useHeld();
+  const stack = useMendedStack();
+  const { all, change } = stack;
+  const shape = useShape();
+  const drawn = useDrawn();
+  const chosenName = useMend((mend) => mend.chosen);
+  const lens = useMend((mend) => mend.lens);
+  const set = useMend((mend) => mend.set);
+  const chosen = all.find((one) => one.name === chosenName);
+  const kind = useDesk((desk) => toolOf(desk).kind);
+  const reshape = (content: Partial<{ ring: Line; line: Line }>) =>
+    chosen && change([{ name: chosen.name, kind: chosen.kind, content: { ...chosen.content, ...content } as never }]);
+
+  const outline = useTool("area", (ring) => drawn({ ring: ring as Line }));
+  const box = useTool("box", (ring) => drawn({ ring: ring as Line }));
+  const freehand = useTool("freehand", (ring) => drawn({ ring: ring as Line }));
+  const line = useTool("line", (places) => drawn({ line: places as Line }));
+  const grow = useTool("pick", (at) => {
+    const { x, y } = at as Pressed;
+    grow.put(false);
+    shape.mutate(
+      { how: "grow", x, y, ...useMend.getState().grow, key: a?.key ?? "" },
+      { onSuccess: ([ring]) => ring && drawn({ ring }) },
+    );
+  });
+  const split = useTool("line", (places) => {
+    if (!chosen?.content.ring) return;
+    shape.mutate(
+      { how: "split", rings: [chosen.content.ring as Line], line: places as Line },
+      {
+        onSuccess: ([first, ...others]) => {
+          const put = (ring: Line) => ({ ...chosen.content, ring });
+          change([
+            { name: chosen.name, kind: chosen.kind, content: put(first as Line) as never },
+            ...others.map((ring) => ({ name: freshName(), kind: chosen.kind, content: put(ring) as never })),
+          ]);
+        },
+      },
+    );
+  });
+  const copy = useTool("pick", (at) => {
+    const { x, y } = at as Pressed;
+    copy.put(false);
+    if (!chosen) return;
+    const name = freshName();
+    const { ring, line: course } = chosen.content;
+    const moved = ring ? { ring: movedTo(ring as Line, [x, y]) } : { line: movedTo(course as Line, [x, y]) };
+    change([{ name, kind: chosen.kind, content: { ...chosen.content, ...moved } as never }]);
+    set({ chosen: name });
+  });
+  const vertices = useCallback(() => {
+    if (!chosen) return;
+    const closed = Boolean(chosen.content.ring);
+    useDesk.getState().take({
+      kind: "vertices",
+      owner: VERTICES,
+      places: placesOf(chosen.content),
+      closed,
+      done: (places) =>
+        change([
+          {
+            name: chosen.name,
+            kind: chosen.kind,
+            content: { ...chosen.content, [closed ? "ring" : "line"]: places } as never,
+          },
+        ]),
+    });
+  }, [chosen, change]);
+
+  // the outline of what is opened can be changed at once; where somebody draws, that goes on
+  useEffect(() => {
+    const { tools, drop } = useDesk.getState();
+    const { kind: now } = toolOf({ tools });
+    if (!chosen) drop(VERTICES);
+    else if (now === "read" || now === "vertices") vertices();
+  }, [chosen, vertices]);
+  useEffect(() => () => useDesk.getState().drop(VERTICES), []);
+
+  const square = () => {
+    const ring = chosen?.content.ring as Line | null | undefined;
+    if (ring)
+      shape.mutate({ how: "square", rings: [ring] }, { onSuccess: ([made]) => made && reshape({ ring: made }) });
+  };
+  const merge = () => {
+    const ring = chosen?.content.ring as Line | null | undefined;
+    const at = all.findIndex((one) => one.name === chosenName);
+    const other = all.filter((one) => one.kind === chosen?.kind && one.name !== chosenName && one.content.ring);
+    // with the one that stands nearest to it in the list
+    const next = other.sort((one, two) => Math.abs(all.indexOf(one) - at) - Math.abs(all.indexOf(two) - at))[0];
+    if (!ring || !next || !chosen) return;
+    shape.mutate(
+      { how: "merge", rings: [ring, next.content.ring as Line] },
+      {
+        onSuccess: ([made]) =>
+          made &&
+          change([
+            { name: chosen.name, kind: chosen.kind, content: { ...chosen.content, ring: made } as never },
+            { name: next.name, kind: next.kind, gone: true },
+          ]),
+      },
+    );
+  };
+  const remove = () => {
+    if (!chosen) return;
+    change([{ name: chosen.name, kind: chosen.kind, gone: true }]);
+    set({ chosen: null });
+  };
+  const isArea = Boolean(chosen?.content.ring);
+  const toggle = (tool: { inHand: boolean; put: (on: boolean) => void }) => () => {
+    shape.reset();
+    tool.put(!tool.inHand);
+  };
+  const draw: ToolButton[] = [
+    { name: "outline", title: "Outline", letter: "o", on: outline.inHand, press: toggle(outline) },
+    { name: "box", title: "Rectangle", letter: "e", on: box.inHand, press: toggle(box) },
+    { name: "freehand", title: "Freehand", letter: "h", on: freehand.inHand, press: toggle(freehand) },
+    { name: "line", title: "Line with a width", letter: "l", on: line.inHand, press: toggle(line) },
+    { name: "grow", title: "Grow from a place", letter: "w", on: grow.inHand, press: toggle(grow) },
+  ];
+  const alter: ToolButton[] = [
+    {
+      name: "vertices",
+      title: "Vertices",
+      letter: "v",
+      on: kind === "vertices",
+      disabled: !chosen,
+      press: () => (kind === "vertices" ? useDesk.getState().drop(VERTICES) : vertices()),
+    },
+    { name: "square", title: "Square the corners", letter: "q", disabled: !isArea, press: square },
+    {
+      name: "split",
+      title: "Divide along a line",
+      letter: "d",
+      on: split.inHand,
+      disabled: !isArea,
+      press: toggle(split),
+    },
+    { name: "merge", title: "Unite with its neighbour in the list", letter: "u", disabled: !isArea, press: merge },
+    {
+      name: "copy",
+      title: "Copy to another place",
+      letter: "y",
+      on: copy.inHand,
+      disabled: !chosen,
+      press: toggle(copy),
+    },
+  ];
+  const look: ToolButton[] = [
+    {
+      name: "lens",
+      title: "Lens",
+      letter: "n",
+      on: lens !== null,
+      press: () => set({ lens: lens ? null : { width: 280, height: 170 } }),
+    },
+  ];
+  useKeys({
+    ...Object.fromEntries(
+      [...draw, ...alter, ...look].map((one) => [one.letter, one.disabled ? undefined : one.press]),
+    ),
+    delete: chosen ? remove : undefined,
+  });
+  const project = useDesk((desk) => desk.loaded);
+  if (!surface || !project) return null;
+  return (
+    <>
+      <div className={styles.tools}>
+        <Bar label="Draw" tools={draw} />
+        <Bar label="Change the outline" tools={alter} />
+        <Bar label="Look" tools={look} />
+      </div>
+      {(shape.error || shape.isPending) && (
+        <div className={styles.said} role={shape.error ? "alert" : "status"}>
+          {shape.error ? shape.error.message : "Looking at the ground…"}
+          {shape.error && (
+            <Button kind="link" onClick={() => shape.reset()}>
+              Close
+            </Button>
+          )}
+        </div>
+      )}
+    </>
+  );
+}

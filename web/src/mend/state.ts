@@ -1,0 +1,34 @@
+import { create } from "zustand";
+
+/** What is drawn with on the map, or done to the outline that is chosen. */
+export type Drawing = "outline" | "box" | "freehand" | "line" | "grow" | "split" | "copy" | "merge";
+
+interface MendState {
+  /** The patch or keep-out that is open. */
+  chosen: string | null;
+  /** What the next presses on the map do, beside dragging vertices. */
+  drawing: Drawing | null;
+  /** Whether what is drawn next is a keep-out. */
+  keepOut: boolean;
+  /** The operator that was chosen last, with which a new patch begins. */
+  operator: string;
+  /** How far an outline grows: metres up and down, and degrees of slope. */
+  grow: { height: number; slope: number };
+  /** The suspect that is looked at, by its place in the list. */
+  suspect: number | null;
+  /** How large the lens on the map is; null where there is none. */
+  lens: { width: number; height: number } | null;
+  set: (change: Partial<Omit<MendState, "set">>) => void;
+}
+
+/** What the worksheet, the map and the strip share while a surface is mended. */
+export const useMend = create<MendState>((set) => ({
+  chosen: null,
+  drawing: null,
+  keepOut: false,
+  operator: "smooth",
+  grow: { height: 1, slope: 10 },
+  suspect: null,
+  lens: null,
+  set,
+}));
