@@ -17,7 +17,7 @@ export interface Bench {
 export const BENCHES: Record<BenchName, Bench> = {
   map: {
     title: "Map",
-    tools: ["read", "area", "line", "pick", "box", "freehand", "vertices", "edit"],
+    tools: ["read", "area", "line", "pick", "box", "freehand", "brush", "vertices", "edit"],
     compares: true,
     instead: null,
   },

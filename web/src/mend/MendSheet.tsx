@@ -1,12 +1,14 @@
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { type RunBody, usePreview } from "../api/queries";
 import { useAtMap } from "../desk/atMap";
-import { useProject } from "../desk/context";
+import { useHeld, useProject } from "../desk/context";
 import { many, num, size } from "../desk/format";
 import { type Outlined, useOverlay } from "../desk/overlays";
 import { useOwnTab } from "../desk/ownTab";
 import { toolOf, useDesk } from "../desk/store";
+import { useFeatures } from "../desk/useDraft";
 import { useUndoKey } from "../desk/useUndoKey";
+import { lineOf } from "../map/shapes";
 import { Findings } from "../stages/Findings";
 import { RoleField } from "../stages/RoleField";
 import { RunFoot } from "../stages/RunFoot";
@@ -23,11 +25,11 @@ import { MendMap } from "./MendMap";
 import styles from "./mend.module.css";
 import { Extent, OpenPatch, RimRow, useTyped } from "./OpenPatch";
 import { OperatorIcon } from "./OperatorIcon";
-import { OPERATORS } from "./operators";
+import { newPatch, OPERATORS, usualOperator } from "./operators";
 import { SUSPECTS_TAB } from "./SuspectsTab";
 import { useMend } from "./state";
 import { useMended, useMendedStack, useMetres } from "./useMended";
-import { type AnyEntry, type KeepOutEntry, type PatchEntry, placesOf } from "./useStack";
+import { type AnyEntry, freshName, type KeepOutEntry, type PatchEntry, placesOf } from "./useStack";
 
 /** What a patch did, as the table of them says. */
 interface Did {
@@ -39,6 +41,7 @@ interface Did {
 }
 
 const NOTHING_DONE: Did[] = [];
+const MOST_TAKEN = 50;
 
 /** What patches did, in their order. */
 function useDid(body: RunBody | null): Did[] {
@@ -264,6 +267,36 @@ function useOutlines(all: AnyEntry[], wrong: Set<string>) {
   useOverlay("patches", outlines);
 }
 
+/** Takes features that were chosen in the strip as outlines: polygons as areas, lines as rivers or edges. */
+function FromChosen() {
+  const { features } = useHeld();
+  const { change } = useMendedStack();
+  const chosen = useDesk((desk) => desk.chosen);
+  const { data } = useFeatures(features.find((one) => one.id === chosen.holding));
+  const shapes = (data?.features ?? []).filter((one) => chosen.numbers.includes(one.id)).slice(0, MOST_TAKEN);
+  if (!shapes.length) return null;
+  const take = () => {
+    const says = shapes.flatMap(({ geometry }) => {
+      const places = lineOf(geometry);
+      if (!places) return [];
+      const area = geometry.type.includes("Polygon");
+      const drawn = area ? { ring: places.slice(0, -1) } : { line: places };
+      const kind = area ? "level" : "falling";
+      return [{ name: freshName(), kind: "patch" as const, content: newPatch(drawn, usualOperator(kind)) }];
+    });
+    change(says);
+    useMend.getState().set({ chosen: says[0]?.name ?? null });
+  };
+  return (
+    <p className={styles.draws}>
+      <Button kind="link" onClick={take}>
+        Take {shapes.length === 1 ? "the chosen feature" : `the ${shapes.length} chosen features`} as{" "}
+        {shapes.length === 1 ? "an outline" : "outlines"}
+      </Button>
+    </p>
+  );
+}
+
 /** Repairs of a surface as patches over it: mended in A, untouched in B. */
 export function MendSheet() {
   const surface = useMended();
@@ -292,6 +325,7 @@ export function MendSheet() {
   const set = useMend((mend) => mend.set);
   const keepOut = useMend((mend) => mend.keepOut);
   const grow = useMend((mend) => mend.grow);
+  const brush = useMend((mend) => mend.brush);
   useInSlots(surface?.key);
   useOutlines(stack.all, wrong);
   useAtMap(MendMap);
@@ -357,6 +391,7 @@ export function MendSheet() {
             <PatchRow key={one.name} entry={one} number={i + 1} did={did[i]} />
           ))}
         </ol>
+        <FromChosen />
         {stack.said.map((sentence) => (
           <p key={sentence} className="find caution" role="status">
             {sentence}
@@ -375,16 +410,23 @@ export function MendSheet() {
           </Button>
         </p>
       </Section>
-      <Section title="Growing" aside="from a place, W">
+      <Section title="Tools">
         <div className={styles.settings}>
           <NumberField
-            label="Height"
+            label="Brush"
+            unit="m"
+            value={brush}
+            onChange={(wide) => set({ brush: wide && wide > 0 ? wide : 12 })}
+          />
+          <span />
+          <NumberField
+            label="Grow, height"
             unit="m"
             value={grow.height}
             onChange={(height) => set({ grow: { ...grow, height: height ?? 1 } })}
           />
           <NumberField
-            label="Slope"
+            label="Grow, slope"
             unit="°"
             value={grow.slope}
             onChange={(slope) => set({ grow: { ...grow, slope: slope ?? 10 } })}

@@ -14,6 +14,8 @@ import { useMend } from "./state";
 import { useMended, useMendedStack, useShape } from "./useMended";
 import { freshName, placesOf } from "./useStack";
 
+/** Operators that need a line. */
+const ALONG_LINES = ["falling", "breach", "sharpen"];
 const VERTICES = "mend-vertices";
 
 /** What a drawing becomes: a patch, or a keep-out where that was asked for. */
@@ -21,7 +23,7 @@ function useDrawn() {
   const stack = useMendedStack();
   const { change } = stack;
   return useCallback(
-    (drawn: { ring: Line } | { line: Line }) => {
+    (drawn: { ring: Line } | { line: Line }, stroke?: number) => {
       const { keepOut, operator, set } = useMend.getState();
       const name = freshName();
       const height = useDesk.getState().looks.height.range;
@@ -34,9 +36,15 @@ function useDrawn() {
           },
         ]);
       else {
-        const kind = "line" in drawn && operator !== "breach" ? "falling" : (operator as OperatorKind);
+        // of lines only strokes are mended as areas are
+        const asLine = ALONG_LINES.includes(operator) ? operator : "falling";
+        const asArea = ALONG_LINES.includes(operator) ? "smooth" : operator;
+        const kind = ("line" in drawn && !stroke ? asLine : asArea) as OperatorKind;
         const middle = Math.round(((height[0] + height[1]) / 2) * 10) / 10;
-        change([{ name, kind: "patch", content: newPatch(drawn, usualOperator(kind, middle)) }]);
+        const content = newPatch(drawn, usualOperator(kind, middle));
+        change([
+          { name, kind: "patch", content: stroke ? { ...content, width: stroke, feather: stroke / 4 } : content },
+        ]);
       }
       set({ chosen: name, keepOut: false });
     },
@@ -94,6 +102,7 @@ export function MendTools() {
   const box = useTool("box", (ring) => drawn({ ring: ring as Line }));
   const freehand = useTool("freehand", (ring) => drawn({ ring: ring as Line }));
   const line = useTool("line", (places) => drawn({ line: places as Line }));
+  const brush = useTool("brush", (places) => drawn({ line: places as Line }, useMend.getState().brush));
   const grow = useTool("pick", (at) => {
     const { x, y } = at as Pressed;
     grow.put(false);
@@ -194,6 +203,7 @@ export function MendTools() {
     { name: "box", title: "Rectangle", letter: "e", on: box.inHand, press: toggle(box) },
     { name: "freehand", title: "Freehand", letter: "h", on: freehand.inHand, press: toggle(freehand) },
     { name: "line", title: "Line with a width", letter: "l", on: line.inHand, press: toggle(line) },
+    { name: "brush", title: "Brush", letter: "i", on: brush.inHand, press: toggle(brush) },
     { name: "grow", title: "Grow from a place", letter: "w", on: grow.inHand, press: toggle(grow) },
   ];
   const alter: ToolButton[] = [

@@ -262,7 +262,7 @@ export function OpenPatch({ entry }: { entry: Extract<AnyEntry, { kind: "patch" 
       </div>
       <p className={styles.does}>{OPERATORS[operator.kind].does}</p>
       <div className={styles.settings}>
-        {settingsOf(operator.kind).map(([name, one]) => (
+        {settingsOf(operator.kind, operator).map(([name, one]) => (
           <Setting
             key={`${operator.kind}.${name}`}
             property={one}

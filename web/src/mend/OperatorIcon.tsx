@@ -5,8 +5,8 @@ import { OPERATORS, type OperatorKind } from "./operators";
 export const OperatorIcon = ({ kind, small }: { kind: OperatorKind; small?: boolean }) => (
   <svg
     viewBox="0 0 40 18"
-    width={small ? 26 : 40}
-    height={small ? 12 : 18}
+    width={small ? 26 : 34}
+    height={small ? 12 : 15}
     aria-hidden="true"
     className={styles.sketch}
   >

@@ -1,4 +1,4 @@
-import { OPERATIONS, type ParamsOf, type Property } from "../api/operations";
+import { applies, OPERATIONS, type ParamsOf, type Property } from "../api/operations";
 
 export type PatchContent = ParamsOf<"mend">["patches"][number];
 export type KeepOutContent = ParamsOf<"mend">["keep_outs"][number];
@@ -74,6 +74,12 @@ export const OPERATORS: Record<OperatorKind, { title: string; does: string; befo
     before: "M2 14 38 14",
     after: "M2 14H10V7H30V14H38",
   },
+  sharpen: {
+    title: "Sharpen",
+    does: "Makes an edge sharp that was smeared over some cells; it is drawn along the edge.",
+    before: "M2 14H12C18 14 22 4 28 4H38",
+    after: "M2 14H20V4H38",
+  },
   breach: {
     title: "Breach",
     does: "Opens a culvert along a line, falling from end to end.",
@@ -86,10 +92,12 @@ export const KINDS = Object.keys(OPERATORS) as OperatorKind[];
 
 const DEFINED = (OPERATIONS.mend.params as { $defs?: Record<string, { properties?: Record<string, Property> }> }).$defs;
 
-/** What can be set of an operator, by name. */
-export function settingsOf(kind: OperatorKind): [string, Property][] {
+/** What can be set of an operator, by name, beside its other settings. */
+export function settingsOf(kind: OperatorKind, given?: Operator): [string, Property][] {
   const properties = DEFINED?.[kind[0]?.toUpperCase() + kind.slice(1)]?.properties ?? {};
-  return Object.entries(properties).filter(([name]) => name !== "kind");
+  return Object.entries(properties).filter(
+    ([name, property]) => name !== "kind" && (!given || applies(property, given as unknown as Record<string, unknown>)),
+  );
 }
 
 /** What can be set of every patch. */

@@ -12,6 +12,8 @@ interface MendState {
   keepOut: boolean;
   /** The operator that was chosen last, with which a new patch begins. */
   operator: string;
+  /** Metres that a stroke of the brush is wide. */
+  brush: number;
   /** How far an outline grows: metres up and down, and degrees of slope. */
   grow: { height: number; slope: number };
   /** The suspect that is looked at, by its place in the list. */
@@ -27,6 +29,7 @@ export const useMend = create<MendState>((set) => ({
   drawing: null,
   keepOut: false,
   operator: "smooth",
+  brush: 12,
   grow: { height: 1, slope: 10 },
   suspect: null,
   lens: null,

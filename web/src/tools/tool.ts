@@ -18,6 +18,7 @@ export type Tool =
   | { kind: "pick"; owner: string; press: (at: Pressed) => void }
   | { kind: "box"; owner: string; done: (area: Ring) => void }
   | { kind: "freehand"; owner: string; done: (area: Ring) => void }
+  | { kind: "brush"; owner: string; done: (line: Line) => void }
   | { kind: "vertices"; owner: string; places: Line; closed: boolean; done: (places: Line) => void }
   | { kind: "edit"; owner: string; holding: number; with: EditWith; snap: boolean };
 
@@ -39,6 +40,7 @@ export const TOOLS: Record<ToolKind, Facts> = {
   pick: { cursor: "pointer", hint: "Click what is meant. Esc leaves." },
   box: { cursor: "cell", hint: "Press at a corner and drag to the opposite one. Esc leaves." },
   freehand: { cursor: "cell", hint: "Press and draw around it without letting go. Esc leaves." },
+  brush: { cursor: "crosshair", hint: "Press and draw a stroke, as many as you need. Esc leaves." },
   vertices: {
     cursor: "default",
     hint: "Drag a vertex, or an edge for a new one. Alt and a click takes one away. Esc leaves.",

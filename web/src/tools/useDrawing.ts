@@ -8,32 +8,36 @@ import { areaMark } from "../map/marks";
 import type { Space } from "../map/space";
 import type { Tool } from "./tool";
 
-type Drawing = Extract<Tool, { kind: "area" | "line" | "box" | "freehand" }>;
+type Drawing = Extract<Tool, { kind: "area" | "line" | "box" | "freehand" | "brush" }>;
 const isDrawn = (tool: Tool): tool is Drawing => DRAWN.has(tool.kind);
 
+const TREMBLE = 1.5; // pixels
 const SETTLING = 350; // milliseconds in which the click that ends a drawing is not also a click on the map
 
-const DRAWN = new Set(["area", "line", "box", "freehand"]);
+const DRAWN = new Set(["area", "line", "box", "freehand", "brush"]);
 
 /** Drawing an area or a line: a corner with each click, the last one with two; a box or a freehand outline with a drag. */
 export function useDrawing(map: OlMap | null, space: Space): void {
   const tool = useDesk(toolOf);
   useEffect(() => {
     if (!map || !isDrawn(tool)) return;
-    const line = tool.kind === "line";
+    const line = tool.kind === "line" || tool.kind === "brush";
     const draw = new Draw({
       ...(tool.kind === "box"
         ? { type: "Circle", geometryFunction: createBox(), freehand: true }
-        : { type: line ? "LineString" : "Polygon", freehand: tool.kind === "freehand" }),
+        : { type: line ? "LineString" : "Polygon", freehand: tool.kind === "freehand" || tool.kind === "brush" }),
       style: areaMark,
       stopClick: true,
     });
     draw.on("drawend", (event) => {
-      const shape = event.feature.getGeometry();
+      const byHand = tool.kind === "freehand" || tool.kind === "brush";
+      const traced = event.feature.getGeometry();
+      // a hand's tremble is no vertex
+      const shape = byHand ? traced?.simplify((map.getView().getResolution() ?? 1) * TREMBLE) : traced;
       const drawn = line
         ? (shape as LineString).getCoordinates()
         : ((shape as Polygon).getCoordinates()[0] ?? []).slice(0, -1);
-      window.setTimeout(() => useDesk.getState().drop(tool.owner), SETTLING);
+      if (tool.kind !== "brush") window.setTimeout(() => useDesk.getState().drop(tool.owner), SETTLING);
       if (drawn.length > (line ? 1 : 2)) tool.done(drawn.map(space.toPlace));
     });
     map.addInteraction(draw);

@@ -2,7 +2,7 @@ import { useEffect, useId, useRef } from "react";
 import { toolOf, useDesk } from "../desk/store";
 import type { Tool } from "./tool";
 
-type Simple = Extract<Tool, { kind: "area" | "line" | "pick" | "box" | "freehand" }>;
+type Simple = Extract<Tool, { kind: "area" | "line" | "pick" | "box" | "freehand" | "brush" }>;
 type Given<K extends Simple["kind"]> = K extends "pick"
   ? Parameters<Extract<Tool, { kind: "pick" }>["press"]>[0]
   : Parameters<Extract<Tool, { kind: "area" }>["done"]>[0];

@@ -32,6 +32,8 @@ _SQUARE = 0.85  # share of its rectangle that a structure's outline covers
 _TURNS = 12
 _FAR = 4.685  # robust standard deviations at which Tukey's biweight is 0
 _RIM = 3
+_ON = 1e-6  # metres from a line within which a place lies on it
+_SLOPE = 6.0  # cells around within which the ground's slope is the median of the differences
 _TERRAINS = {"flat": (0.08, 3, 0.25), "rolling": (0.2, 3, 0.125), "steep": (0.5, 2, 0.125)}
 """Rise over run of the ground, how often what stands on it is sought, and the share of the widest that its trend is smoothed by."""
 _FINE, _GREATEST, _LOW, _NEAR = 0.1, 3.0, 1.0, 0.3
@@ -165,13 +167,27 @@ def _local_lines(profile: FloatArray, window: float) -> FloatArray:
 
 
 class Smooth(Operator):
-    """Smooth: each cell becomes a figure of those around it."""
+    """Smooth: each cell becomes a figure of those around it.
+
+    What keeps edges lets heights flow from cell to cell, the less the more they differ (P. Perona and J. Malik, IEEE
+    Transactions on Pattern Analysis and Machine Intelligence 12, 1990).
+    """
 
     kind: Literal["smooth"]
-    how: Literal["median", "mean", "gaussian"] = Field(
-        "median", title="By", json_schema_extra=_titles(median="median", mean="mean", gaussian="Gaussian")
+    how: Literal["median", "mean", "gaussian", "edges"] = Field(
+        "median",
+        title="By",
+        json_schema_extra=_titles(median="median", mean="mean", gaussian="Gaussian", edges="keeping edges"),
     )
     radius: float = Field(10.0, gt=0, le=2000, title="Radius", json_schema_extra=_METRES)
+    edge: float = Field(
+        1.0,
+        gt=0,
+        le=1000,
+        title="Edge",
+        description="Difference between neighbours from which on they are on two sides of an edge.",
+        json_schema_extra=_METRES | {"only_with": {"how": ["edges"]}},
+    )
 
     @property
     def reach(self) -> float:
@@ -180,6 +196,9 @@ class Smooth(Operator):
     def heights(self, ground: Ground) -> FloatArray:
         across, down = (self.radius / size for size in ground.metres)
         cells = ground.cells
+        if self.how == "edges":
+            # after n steps of a quarter heights have spread as a Gaussian of sqrt(n / 2) cells has
+            return _diffused(cells, self.edge, max(round(2 * (min(across, down) / 2) ** 2), 1))
         if self.how == "median":
             found = np.empty_like(cells)
             median_around(cells, circle(min(across, down) + 1e-9), found, cores())
@@ -200,6 +219,30 @@ class Smooth(Operator):
         weight = around(known.astype(np.float64))
         smooth: FloatArray = np.where(known, around(values) / np.maximum(weight, 1e-12) + base, np.nan)
         return smooth
+
+
+def _diffused(cells: FloatArray, edge: float, steps: int) -> FloatArray:
+    """Heights that have flowed between neighbours, where these differ by much less than `edge` from what the ground's slope makes
+    of it; nothing flows to or from empty cells."""
+    found = cells.copy()
+    slopes = [np.empty_like(cells) for _ in (0, 1)]
+    for axis, slope in enumerate(slopes):
+        median_around(_forward(bridged(cells), axis), circle(_SLOPE), slope, cores())
+    for _ in range(steps):
+        change = np.zeros_like(found)
+        for axis, slope in enumerate(slopes):
+            rest = np.nan_to_num(_forward(found, axis) - slope)
+            flow = 0.25 * rest * np.exp(-((rest / edge) ** 2))
+            change += flow - np.roll(flow, 1, axis)
+        found += change
+    return found
+
+
+def _forward(cells: FloatArray, axis: int) -> FloatArray:
+    """From each cell to the next; 0 from the last."""
+    found = np.roll(cells, -1, axis) - cells
+    found[(-1, slice(None)) if axis == 0 else (slice(None), -1)] = 0
+    return found
 
 
 class Clear(Operator):
@@ -474,7 +517,7 @@ class Falling(Operator):
         np.minimum.at(low, number[known], ground.cells[known])
         steps = np.flatnonzero(np.isfinite(low))
         if low[steps[-1]] > low[steps[0]]:
-            raise InputError(f"Downstream the line ends {low[steps[-1]] - low[steps[0]]:.2f} higher than it begins, so that the river would "
+            raise InputError(f"Downstream the line ends {low[steps[-1]] - low[steps[0]]:.2f} m higher than it begins, so that the river would "
                              "have to rise. Turn the line round, or end it elsewhere.")  # fmt: skip
         fallen = falling(low[steps])
         moved = np.interp(number, steps, fallen - low[steps])
@@ -521,8 +564,60 @@ class Breach(Operator):
         return lowered
 
 
+class Sharpen(Operator):
+    """Sharpen along a breakline: a foot or a top edge that was smeared over some cells.
+
+    The line is the edge. On either side each cell continues the ground beyond the line's width: the height at its rim and the
+    slope from there outwards, straight on to the edge.
+    """
+
+    kind: Literal["sharpen"]
+    run: float = Field(
+        10.0,
+        gt=0,
+        le=500,
+        title="Run",
+        description="Length outside of the width along which the ground's slope is taken.",
+        json_schema_extra=_METRES,
+    )
+
+    @property
+    def reach(self) -> float:
+        return self.run + 4.0
+
+    def heights(self, ground: Ground) -> FloatArray:
+        if ground.line is None or len(ground.line) < 2:
+            raise InputError("A breakline is drawn as a line along the edge.")
+        x, y = ground.local(ground.line[:, 0], ground.line[:, 1])
+        course = shapely.LineString(np.stack([x, y], axis=1))
+        rows, cols = np.nonzero(ground.inside)
+        east, north = (one[rows, cols] for one in ground.places())
+        at = shapely.line_locate_point(course, shapely.points(east, north))
+        foot = shapely.get_coordinates(shapely.line_interpolate_point(course, at))
+        out = np.stack([east, north], axis=1) - foot
+        away = np.hypot(*out.T)
+        # on the line itself either side will do
+        out = np.where(away[:, None] > _ON, out / np.maximum(away, _ON)[:, None], (1.0, 0.0))
+        half = float(away.max()) + 0.75 * max(ground.metres)
+        known = bridged(ground.cells)
+
+        def sampled(distance: float) -> FloatArray:
+            place = foot + out * distance
+            wide, high = ground.metres
+            first_east, first_north = (float(one[0, 0]) for one in ground.places())
+            found: FloatArray = ndimage.map_coordinates(
+                known, [(first_north - place[:, 1]) / high, (place[:, 0] - first_east) / wide], order=1, mode="nearest"
+            )
+            return found
+
+        near, far = sampled(half), sampled(half + self.run)
+        found = np.full(ground.cells.shape, np.nan)
+        found[rows, cols] = near + (near - far) / self.run * (half - away)
+        return found
+
+
 AnyOperator = Annotated[
-    Along | Smooth | Clear | Plane | Height | Level | Across | Replace | Raise | Spikes | Falling | Breach,
+    Along | Smooth | Clear | Plane | Height | Level | Across | Replace | Raise | Spikes | Falling | Breach | Sharpen,
     Field(discriminator="kind"),
 ]
 """An operator, told by its `kind`."""

@@ -13,8 +13,10 @@ export function marks(low: number, high: number, count: number): number[] {
 
 /** The range a stretch asks for; differences keep zero in the middle. */
 export function rangeFor(stretch: Stretch, figures: ViewFigures[], quantity: Quantity): [number, number] | null {
-  const lows = figures.flatMap((one) => (stretch === "middle" ? one.low2 : one.low) ?? []);
-  const highs = figures.flatMap((one) => (stretch === "middle" ? one.high98 : one.high) ?? []);
+  // where nearly all is one value, as in a difference of what was mended, the middle shows nothing
+  const middle = stretch === "middle" && figures.some((one) => one.low2 !== one.high98);
+  const lows = figures.flatMap((one) => (middle ? one.low2 : one.low) ?? []);
+  const highs = figures.flatMap((one) => (middle ? one.high98 : one.high) ?? []);
   if (!lows.length || !highs.length) return null;
   const low = Math.min(...lows);
   const high = Math.max(...highs);

@@ -43,6 +43,7 @@ RAMP_KEEPERS = (
     {"kind": "smooth", "how": "mean", "radius": 9},
     {"kind": "smooth", "how": "gaussian", "radius": 5},
     {"kind": "clear"},
+    {"kind": "smooth", "how": "edges", "radius": 8},
     {"kind": "plane"},
     {"kind": "plane", "shape": "quadric", "through": "rim"},
     {"kind": "across", "how": "facets"},
@@ -50,6 +51,37 @@ RAMP_KEEPERS = (
     {"kind": "spikes"},
     {"kind": "raise"},
 )
+
+
+class EdgesTest(SimpleTestCase):
+    def test_a_smeared_step_is_sharp_again_along_its_line_and_the_ground_beside_it_stays(self):
+        slope = 50 + 0.05 * EAST - 0.02 * NORTH
+        sharp = slope + np.where(EAST > 140, 8.0, 0.0)
+        smeared = slope + 8 * np.clip((EAST - 132) / 16, 0, 1)
+        edge = patch({"kind": "sharpen"}, line=[(140, 40), (140, 200)], width=22)
+        found = mended(smeared, edge)
+        band = (np.abs(EAST - 140) < 11) & (NORTH > 42) & (NORTH < 198)
+        self.assertLess(np.abs(found - sharp)[band].max(), 0.05)
+        np.testing.assert_array_equal(
+            found[np.abs(EAST - 140) > 12], smeared.astype(np.float32)[np.abs(EAST - 140) > 12]
+        )
+
+    def test_a_plane_stays_a_plane_along_a_bent_breakline(self):
+        found = mended(PLANE, patch({"kind": "sharpen"}, line=[(60, 60), (120, 150), (200, 170)], width=16))
+        self.assertLess(np.abs(found - PLANE).max(), 0.02)
+        with self.assertRaisesRegex(InputError, "drawn as a line along the edge"):
+            mended(PLANE, patch({"kind": "sharpen"}))
+
+    def test_noise_goes_and_a_step_stays(self):
+        rng = np.random.default_rng(4)
+        step = PLANE + np.where(EAST > 140, 6.0, 0.0)
+        noisy = step + rng.normal(0, 0.3, step.shape)
+        found = mended(noisy, patch({"kind": "smooth", "how": "edges", "radius": 10, "edge": 1.5}))
+        inner = (EAST > 70) & (EAST < 190) & (NORTH > 70) & (NORTH < 170)
+        self.assertLess(np.std((found - step)[inner]), 0.12)
+        blurred = mended(noisy, patch({"kind": "smooth", "how": "gaussian", "radius": 5}))
+        near = inner & (np.abs(EAST - 140) < 4)
+        self.assertLess(np.abs(found - step)[near].mean(), 0.2 * np.abs(blurred - step)[near].mean())
 
 
 class OperatorTest(SimpleTestCase):
