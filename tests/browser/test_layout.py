@@ -149,6 +149,45 @@ class LayoutTest(BrowserTest):
         page.get_by_role("button", name="old_sheet_scan").click()
         yield "a picture"
 
+    def mend_views(self):
+        """A surface with patches: the list, one of them open, one that cannot be done, a keep-out, the lens and suspects."""
+        page = self.page
+        held = page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
+        surface = next(one for one in held if one["name"] == LONG[:120])
+        frame = next(one for one in page.request.get(f"{self.root}/api/projects").json() if one["id"] == self.project)[
+            "frame"
+        ]["grid"]
+        x, y = frame["west"] + 5000, frame["north"] - 4000
+        ring = [[x, y], [x + 300, y], [x + 300, y + 200], [x, y + 200]]
+        operator = {"kind": "smooth", "radius": 60}
+        patches = [
+            {"name": "a", "content": {"name": LONG[:110], "ring": ring, "operator": operator}},
+            {"name": "b", "content": {"name": "Avel", "ring": ring, "operator": {"kind": "falling"}}},
+            {"name": "k", "kind": "keep_out", "content": {"name": LONG[:100], "ring": ring, "real": True}},
+        ]
+        csrf = next(one["value"] for one in page.context.cookies() if one["name"] == "csrftoken")
+        path = f"{self.root}/api/projects/{self.project}/holdings/{surface['id']}/patches"
+        if not page.request.get(path).json()["entries"]:
+            answer = page.request.post(
+                path, data=json.dumps({"says": patches}),
+                headers={"X-CSRFToken": csrf, "Referer": self.root, "Content-Type": "application/json"},
+            )  # fmt: skip
+            self.assertTrue(answer.ok, answer.text())
+        self.stage("Mend")
+        page.locator(".ops").get_by_role("button", name="Mend").click()
+        expect(page.get_by_role("alert").first).to_contain_text("drawn along a line")
+        self.settle()
+        yield "Mend, patches"
+        page.get_by_role("button", name=re.compile("^1 A surface")).click()
+        page.get_by_text("Name, note, rim, place").click()
+        page.keyboard.press("n")
+        self.settle()
+        yield "Mend, a patch and the lens"
+        page.keyboard.press("n")
+        page.get_by_role("list", name="Keep-outs").get_by_role("button").first.click()
+        yield "Mend, a keep-out"
+        page.get_by_role("button", name="All in Mend").click()
+
     def each_view(self):
         """Every worksheet and tab, one after the other, by name."""
         page = self.page
@@ -167,6 +206,7 @@ class LayoutTest(BrowserTest):
             page.get_by_role("tab", name=re.compile(f"^{tab}")).click()
             page.wait_for_timeout(300)
             yield tab
+        yield from self.mend_views()
         yield from self.pair_views()
 
     def test_nothing_is_clipped_and_everybody_can_use_it(self):

@@ -5,6 +5,9 @@ import re
 from tests.browser.base import expect
 from tests.browser.test_gather import GatherSheets
 
+_AREA = (448_300, 5_435_600, 449_700, 5_437_000)
+"""Frame coordinates of Mossgate and the gorge, where the pair is matched."""
+
 
 class PairTest(GatherSheets):
     def pick(self, label: str, option: str) -> None:
@@ -81,8 +84,11 @@ class PairTest(GatherSheets):
         page.mouse.up()
         expect(page.get_by_test_id("try-median")).not_to_have_text(before, timeout=60_000)
 
-        # all of it, and how good it is at the checkpoints
+        # a part of it, and how good it is at the checkpoints
         self.part("Surface")
+        page.get_by_role("button", name="This view").click()
+        for side, value in zip(("West", "South", "East", "North"), _AREA, strict=True):
+            page.get_by_label(side, exact=True).fill(str(value))
         page.get_by_label("Cell size").fill("4")
         page.get_by_label("Name", exact=True).fill("Pair heights")
         page.get_by_role("button", name="Run", exact=True).click()
@@ -92,7 +98,8 @@ class PairTest(GatherSheets):
         expect(page.get_by_role("region", name="Map")).to_be_visible()
         listed = page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
         made = next(one for one in listed if one["name"] == "Pair heights")
-        self.assertGreater(made["accuracy"]["count"], 40)
+        self.assertGreater(made["accuracy"]["count"], 8)
+        self.assertEqual([round(one) for one in made["bounds"]], list(_AREA))
         # trees stand above the ground in half of the scene; what is not under them is right to a fraction of a parallax cell
         report = page.request.get(f"{self.root}/api/projects/{self.project}/holdings/{made['id']}/accuracy").json()
         self.assertLess(abs(report["by_code"]["grass"]["median"]), 1.2)
@@ -100,3 +107,28 @@ class PairTest(GatherSheets):
         # trying one window ends when another is asked for
         ended = [one for one in self.refused if one.startswith("net::ERR_ABORTED") and one.endswith("/pairs/try")]
         self.assertEqual([one for one in self.refused if one not in ended], [])
+
+        # both images through it, in the lens of Mend
+        page.get_by_role("navigation", name="Stages").get_by_role("button", name=re.compile(r"^5\s*Mend")).click()
+        page.get_by_role("button", name=re.compile("^Mend")).last.click()
+        self.pick("Surface", "Pair heights")
+        page.get_by_role("article", name="Pair heights", exact=True)
+        page.keyboard.press("f")
+        page.wait_for_timeout(800)
+        page.keyboard.press("e")
+        middle = page.get_by_role("region", name="Map").bounding_box()
+        x, y = middle["x"] + middle["width"] * 0.5, middle["y"] + middle["height"] * 0.68
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 30, y + 20, steps=6)
+        page.mouse.up()
+        expect(page.get_by_role("list", name="Patches, first to last").get_by_role("listitem")).to_have_count(1)
+        page.keyboard.press("n")
+        lens = page.get_by_role("region", name="Lens")
+        told = lens.get_by_role("status").first
+        expect(told).to_contain_text(re.compile(r"jumps [\d.]+ cells inside, [\d.]+ before; alike on"), timeout=60_000)
+        lens.get_by_text("Right", exact=True).click()
+        expect(lens.get_by_text("right", exact=True)).to_be_visible()
+        lens.get_by_role("button", name="Keep this picture").click()
+        expect(lens.get_by_role("slider")).to_be_visible()
+        lens.get_by_role("button", name="Close the lens").click()

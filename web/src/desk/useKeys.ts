@@ -2,7 +2,10 @@ import { useEffect, useRef } from "react";
 
 /** Where letters are typed, and mean no more than that. */
 export const TYPING =
-  "input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable], [role=combobox], [role=listbox] *";
+  "input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable], [role=listbox] *";
+
+/** What does something of its own at Enter. */
+const PRESSED = "button, a, summary, [role=button], [role=combobox], [role=tab], [role=menuitem]";
 
 /** Keys of a part of the desk, as long as it is there: by what the keyboard calls them, in small letters. */
 export function useKeys(keys: Record<string, (() => void) | undefined>): void {
@@ -13,7 +16,7 @@ export function useKeys(keys: Record<string, (() => void) | undefined>): void {
       if (event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
       if ((event.target as Element | null)?.closest(TYPING)) return;
       const press = held.current[event.key.toLowerCase()];
-      if (!press) return;
+      if (!press || (event.key === "Enter" && (event.target as Element | null)?.closest(PRESSED))) return;
       event.preventDefault();
       press();
     };

@@ -32,7 +32,7 @@ import { useMend } from "./state";
 import { useMended, useMendedStack, useMetres, useShape } from "./useMended";
 import { type AnyEntry, placesOf } from "./useStack";
 
-const PAUSE = 450; // milliseconds after the last key until what is typed is one change
+const PAUSE = 300; // milliseconds after the last key until what is typed is one change
 
 /** An entry's content as it is typed, sent as one change when nobody types any more. */
 export function useTyped<C extends AnyEntry["content"]>(entry: { name: string; kind: AnyEntry["kind"]; content: C }) {

@@ -30,6 +30,7 @@ ndimage = later("scipy.ndimage")
 _LARGEST = 16_000_000  # cells of the rectangle around a patch
 _TOGETHER = 200_000_000  # cells of all of them
 _ROUND = 4  # cells around a patch that its operator sees at least
+_MOSTLY = 0.5  # share of a patch in a keep-out from which on that is told
 _COARSE = 64  # rectangles of patches that are kept for wide views
 
 
@@ -198,6 +199,22 @@ class MendedSurface(Over):
         self._make_below(list(range(len(self.patches))))
         tried = {number: self._tried(number)[1] for number in range(len(self.patches)) if number not in self._wrong}
         return self._wrong | {number: problem for number, problem in tried.items() if problem}
+
+    def kept_out(self) -> list[str]:
+        """Which keep-outs leave most of a patch as it is, or are changed by one all the same, in words."""
+        found: list[str] = []
+        tree = shapely.STRtree(self._kept_out)
+        for number, (patch, area) in enumerate(zip(self.patches, self._areas, strict=True)):
+            for k in sorted(tree.query(area, predicate="intersects").tolist()) if not area.is_empty else []:
+                share = self._kept_out[k].intersection(area).area / area.area
+                name = patch.name or f"Patch {number + 1}"
+                if patch.over_keep_outs:
+                    found.append(f"{name} changes the keep-out {self.keep_outs[k].name} too, as it says.")
+                elif share >= _MOSTLY:
+                    found.append(
+                        f"{name} lies to {100 * share:.0f} % in the keep-out {self.keep_outs[k].name}, where it changes nothing."
+                    )
+        return found
 
     def _make(self, number: int) -> tuple[Heights, str]:
         patch, area, box = self.patches[number], self._areas[number], self._boxes[number]

@@ -75,9 +75,10 @@ class Mend(Operation[MendParams]):
     def check(self, inputs: Inputs, params: MendParams, frame: Frame) -> list[Finding]:
         try:
             surface = _mended(inputs, params, frame)
+            found = [Finding("kept_out", "caution", sentence) for sentence in surface.kept_out()]
             if params.leave_out:
                 problems = surface.problems()
-                return [Finding("undone", "caution", problem) for _, problem in sorted(problems.items())]
+                return [*(Finding("undone", "caution", problem) for _, problem in sorted(problems.items())), *found]
         except InputError as error:
             return [Finding("outline", "stop", str(error))]
         if not inputs.has("other") and any(one.on and one.operator.kind == "replace" for one in params.patches):
@@ -86,7 +87,7 @@ class Mend(Operation[MendParams]):
                     "other", "stop", "A patch replaces cells from another surface, and none is given.", "Choose one."
                 )
             ]
-        return []
+        return found
 
     def run(self, inputs: Inputs, params: MendParams, frame: Frame, progress: Progress) -> Results:
         surface = _mended(inputs, params, frame)

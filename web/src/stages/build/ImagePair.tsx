@@ -18,6 +18,7 @@ import { Card } from "../../ui/Radio";
 import { Refusal } from "../../ui/Refusal";
 import { Told } from "../../ui/Row";
 import { Findings } from "../Findings";
+import { Rectangle } from "../fit/Rectangle";
 import { OperationSheet } from "../OperationSheet";
 import { RoleField } from "../RoleField";
 import { type AnyWork, useWorksheet } from "../useWorksheet";
@@ -343,7 +344,20 @@ export function ImagePair() {
           title: "Surface",
           aside: params.cell_size ? `${num(params.cell_size, 2)} m cells` : "the frame's cells",
           sign: "open",
-          of: ["cell_size", "points", "in:empty", "name"],
+          of: [
+            "cell_size",
+            "points",
+            "in:empty",
+            <Rectangle
+              key="where"
+              box={params.bounds ?? null}
+              onMap
+              instead="The whole frame"
+              onNone={() => work.setParams({ bounds: null })}
+              onChange={(bounds) => work.setParams({ bounds })}
+            />,
+            "name",
+          ],
         },
       ]}
       foot={{
