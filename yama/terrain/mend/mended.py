@@ -31,7 +31,11 @@ _LARGEST = 16_000_000  # cells of the rectangle around a patch
 _TOGETHER = 200_000_000  # cells of all of them
 _ROUND = 4  # cells around a patch that its operator sees at least
 _MOSTLY = 0.5  # share of a patch in a keep-out from which on that is told
+_SMALL = 16_000  # cells of a patch that is sooner made again than looked up among what other processes made
 _COARSE = 64  # rectangles of patches that are kept for wide views
+
+_recent: Kept[str, tuple[Heights, str]] = Kept(1000)
+"""Small patches as they were made last, by all that they depend on: of a stack that is changed all but one are the same."""
 
 
 @dataclass(frozen=True)
@@ -189,7 +193,14 @@ class MendedSurface(Over):
         """Cells of the rectangle around a patch, with it, or without it where it cannot be done; then also why."""
         go_on()
         key = self._keys[number]
-        found = self._held.get(number, lambda: shared(("patch", key), lambda: self._make(number)))
+        small = self._boxes[number].rows * self._boxes[number].cols <= _SMALL
+
+        def make() -> tuple[Heights, str]:
+            if small:
+                return _recent.get(key, lambda: self._make(number))
+            return shared(("patch", key), lambda: self._make(number))
+
+        found = self._held.get(number, make)
         if found[1] and not self.lenient:
             raise InputError(found[1])
         return found

@@ -32,6 +32,7 @@ _SQUARE = 0.85  # share of its rectangle that a structure's outline covers
 _TURNS = 12
 _FAR = 4.685  # robust standard deviations at which Tukey's biweight is 0
 _RIM = 3
+_BELOW = 9.0  # times as much as what lies above a river its low places count
 _ON = 1e-6  # metres from a line within which a place lies on it
 _SLOPE = 6.0  # cells around within which the ground's slope is the median of the differences
 _TERRAINS = {"flat": (0.08, 3, 0.25), "rolling": (0.2, 3, 0.125), "steep": (0.5, 2, 0.125)}
@@ -493,10 +494,17 @@ class Falling(Operator):
 
     The lowest heights across the river, step by step along the line, become the nearest that never rise downstream
     (isotonic regression by pooling adjacent violators: R. E. Barlow et al., "Statistical Inference under Order
-    Restrictions", Wiley 1972); each cell is moved by what its step was moved.
+    Restrictions", Wiley 1972), with nine times the weight for what lies below it: trees hide water, and nothing digs into
+    it (expectiles: W. K. Newey and J. L. Powell, Econometrica 55, 1987). Each cell is moved by what its step was moved, or
+    gets the height of its step, where the water is to be level across.
     """
 
     kind: Literal["falling"]
+    level: bool = Field(
+        False,
+        title="Level across",
+        description="The water is level from bank to bank; else each cross-section keeps its shape.",
+    )
     turned: bool = Field(
         False, title="Falls the other way", description="The line was drawn from the lower end to the upper one."
     )
@@ -519,24 +527,37 @@ class Falling(Operator):
         if low[steps[-1]] > low[steps[0]]:
             raise InputError(f"Downstream the line ends {low[steps[-1]] - low[steps[0]]:.2f} m higher than it begins, so that the river would "
                              "have to rise. Turn the line round, or end it elsewhere.")  # fmt: skip
-        fallen = falling(low[steps])
-        moved = np.interp(number, steps, fallen - low[steps])
-        fallen_cells: FloatArray = ground.cells + moved
-        return fallen_cells
+        fallen = low[steps]
+        weight = np.ones_like(fallen)
+        for _ in range(_TURNS):
+            before, fallen = fallen, falling(low[steps], weight)
+            if np.allclose(before, fallen, rtol=0, atol=1e-4):
+                break
+            weight = np.where(low[steps] > fallen, 1.0, _BELOW)
+        moved: FloatArray = ground.cells + np.interp(number, steps, fallen - low[steps])
+        water: FloatArray = np.interp(number, steps, fallen)
+        return water if self.level else moved
+
+    @property
+    def fills(self) -> bool:
+        return self.level
 
 
-def falling(z: FloatArray) -> FloatArray:
-    """The nearest sequence, by least squares, that never rises."""
+def falling(z: FloatArray, weight: FloatArray | None = None) -> FloatArray:
+    """The nearest sequence, by weighted least squares, that never rises."""
     means: list[float] = []
+    weights: list[float] = []
     sizes: list[int] = []
-    for value in z:
+    for value, counts in zip(z, np.ones_like(z) if weight is None else weight, strict=True):
         means.append(float(value))
+        weights.append(float(counts))
         sizes.append(1)
         while len(means) > 1 and means[-2] < means[-1]:
-            size = sizes[-2] + sizes[-1]
-            means[-2] = (means[-2] * sizes[-2] + means[-1] * sizes[-1]) / size
-            sizes[-2] = size
-            del means[-1], sizes[-1]
+            together = weights[-2] + weights[-1]
+            means[-2] = (means[-2] * weights[-2] + means[-1] * weights[-1]) / together
+            weights[-2] = together
+            sizes[-2] += sizes[-1]
+            del means[-1], weights[-1], sizes[-1]
     return np.repeat(means, sizes)
 
 

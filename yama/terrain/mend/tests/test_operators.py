@@ -183,6 +183,8 @@ class OperatorTest(SimpleTestCase):
         with self.assertRaisesRegex(InputError, "would have to rise"):
             mended(valley, patch({"kind": "falling", "turned": True}, line=line, width=30))
         z = rng.normal(0, 1, 60)
+        level = mended(valley + bumps, patch({"kind": "falling", "level": True}, line=line, width=30))
+        self.assertEqual(np.ptp(level[54:67, 70]), 0)
         fallen = falling(z)
         self.assertTrue((np.diff(fallen) <= 0).all())
         self.assertAlmostEqual(fallen.mean(), z.mean())
