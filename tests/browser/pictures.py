@@ -5,16 +5,65 @@ import re
 from tests.browser.base import expect
 from tests.browser.test_gather import tell
 from tests.browser.test_join import Joining
+from tests.browser.test_mend import MendTest
 from yama.launch import ROOT
 
 
-class PicturesTest(Joining):
+class Pictured:
+    """Takes pictures once everything is drawn."""
+
     def shot(self, name: str) -> None:
         self.settle()
         expect(self.page.get_by_label("Loading the map")).to_have_count(0, timeout=120_000)
         self.page.wait_for_timeout(2500)
         self.page.screenshot(path=ROOT / "docs" / "screenshots" / f"{name}.png")
 
+
+class MendPicture(Pictured, MendTest):
+    """The viaduct mended, with both images through it."""
+
+    test_a_bridge_and_suspects_are_mended_undone_seen_and_stored = None
+
+    def test_take_it(self):
+        page, demo = self.page, self.var / "demo"
+        self.stage("Gather")
+        page.get_by_role("button", name="Add files").click()
+        page.get_by_label("Files to add").set_input_files(
+            [demo / "avel_p1.tif", demo / "avel_p2.tif", demo / "sundrel_geoid.tif"]
+        )
+        for name in ("avel_p1", "avel_p2", "sundrel_geoid"):
+            expect(page.get_by_role("region", name=name, exact=True)).to_be_visible(timeout=90_000)
+        self.stage("Build")
+        page.locator(".ops").get_by_role("button", name="Image pair").click()
+        page.get_by_role("button", name="Find tie points").click()
+        expect(page.get_by_role("region", name="Residuals")).to_be_visible(timeout=120_000)
+        for label, name in (("Control heights", "Survey points 2026"), ("Geoid", "sundrel_geoid")):
+            page.get_by_role("combobox", name=label).click()
+            page.get_by_role("option", name=name, exact=True).click()
+        page.get_by_role("button", name="Adjust models").click()
+        expect(page.get_by_text("adjusted", exact=True)).to_be_visible(timeout=180_000)
+        page.get_by_role("button", name="Back to the map").click()
+        page.get_by_role("tab", name="Lines, points, pictures").click()
+        for name in ("Survey points 2026", "Checkpoints 2026"):
+            page.get_by_label(f"Show {name}").uncheck()
+        self.look_at(*self.middle, 0.62)
+        self.draw("o", self.corners(1, self.deck.width / 2 + 0.2))
+        page.locator("label", has_text="Along").first.click()
+        self.settle()
+        page.keyboard.press("n")
+        lens = page.get_by_role("region", name="Lens")
+        lens.get_by_text("Left", exact=True).click()
+        head = lens.locator("header").bounding_box()
+        page.mouse.move(head["x"] + 20, head["y"] + 14)
+        page.mouse.down()
+        page.mouse.move(head["x"] - 60, head["y"] + 30, steps=5)
+        page.mouse.up()
+        expect(lens.get_by_role("status").first).to_contain_text("cells inside", timeout=60_000)
+        self.mode("Curtain")
+        self.shot("mend")
+
+
+class PicturesTest(Pictured, Joining):
     def test_take_them(self):
         page = self.page
         self.put("A", "Beacon 30")
@@ -126,11 +175,6 @@ class PicturesTest(Joining):
         page.get_by_label("Files to add").set_input_files(sorted(demo.glob("*.laz")))
         expect(page.locator(".arrival")).to_have_count(6, timeout=120_000)
         self.stage("Build")
-        page.get_by_role("button", name="Grid a point cloud").click()
-        page.get_by_role("tab", name="Surfaces").click()
-        expect(page.locator(".tag", has_text="preview")).to_be_visible(timeout=60_000)
-        self.shot("cloud")
-        page.get_by_role("button", name="All in Build").click()
         page.get_by_role("button", name="Which method?").click()
         page.locator(".row", has_text="Left out").get_by_role("combobox").click()
         page.get_by_role("option", name="square blocks").click()

@@ -66,7 +66,8 @@ class MendTest(BrowserTest):
             "begun": True,
             "stage": "Mend",
             "operation": "mend",
-            "sheets": {"mend": {"inputs": {"surface": self.surface["id"]}, "params": {}, "name": ""}},
+            "sheets": (desk.get("sheets") or {})
+            | {"mend": {"inputs": {"surface": self.surface["id"]}, "params": {}, "name": ""}},
         }
         token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
         headers = {"X-CSRFToken": token, "Content-Type": "application/json"}
