@@ -16,7 +16,11 @@ const KEYS: [string, string][] = [
   ["P", "profile along a line"],
   ["G", "three dimensions"],
   ["F", "whole frame"],
-  ["Ctrl Z", "undo the last deletion, or the last edit of lines; with Shift again"],
+  ["Ctrl Z", "undo the last deletion, edit of lines or change to patches; with Shift again"],
+  ["O E H L I W", "in Mend: outline, rectangle, freehand, line, brush, grow"],
+  ["V Q D U Y", "in Mend: vertices, square, divide, unite, copy"],
+  ["N", "in Mend: the lens"],
+  ["J  K", "in Mend: next and previous suspect; Enter mends it, R: it is real"],
   ["Esc", "back to the list of a stage"],
   ["?", "this list"],
 ];

@@ -42,6 +42,7 @@ interface Did {
 
 const NOTHING_DONE: Did[] = [];
 const MOST_TAKEN = 50;
+const LISTED = 100; // rows of thousands that stand in the list at first
 
 /** What patches did, in their order. */
 function useDid(body: RunBody | null): Did[] {
@@ -323,6 +324,8 @@ export function MendSheet() {
     [patches, did],
   );
   const set = useMend((mend) => mend.set);
+  const chosen = useMend((mend) => mend.chosen);
+  const [listed, setListed] = useState(LISTED);
   const keepOut = useMend((mend) => mend.keepOut);
   const grow = useMend((mend) => mend.grow);
   const brush = useMend((mend) => mend.brush);
@@ -387,10 +390,19 @@ export function MendSheet() {
           </p>
         )}
         <ol className={styles.patches} aria-label="Patches, first to last">
-          {patches.map((one, i) => (
-            <PatchRow key={one.name} entry={one} number={i + 1} did={did[i]} />
-          ))}
+          {patches.map((one, i) =>
+            i < listed || one.name === chosen || wrong.has(one.name) ? (
+              <PatchRow key={one.name} entry={one} number={i + 1} did={did[i]} />
+            ) : null,
+          )}
         </ol>
+        {patches.length > listed && (
+          <p className={styles.draws}>
+            <Button kind="link" onClick={() => setListed(listed + LISTED)}>
+              List {many(Math.min(LISTED, patches.length - listed))} more of {many(patches.length)}
+            </Button>
+          </p>
+        )}
         <FromChosen />
         {stack.said.map((sentence) => (
           <p key={sentence} className="find caution" role="status">

@@ -32,6 +32,7 @@ _SQUARE = 0.85  # share of its rectangle that a structure's outline covers
 _TURNS = 12
 _FAR = 4.685  # robust standard deviations at which Tukey's biweight is 0
 _RIM = 3
+_TILTED, _PLANAR = 3.0, 0.8  # metres that a lake's rim rises at most, where a plane explains that share of its heights
 _BELOW = 9.0  # times as much as what lies above a river its low places count
 _ON = 1e-6  # metres from a line within which a place lies on it
 _SLOPE = 6.0  # cells around within which the ground's slope is the median of the differences
@@ -378,7 +379,15 @@ class Level(Operator):
             raise InputError(
                 "No heights lie along the outline's rim, so that nothing says how high the water stands. Type a height."
             )
-        return float(np.percentile(ground.cells[rim], self.percentile))
+        z = ground.cells[rim]
+        east, north = (one[rim] for one in ground.places())
+        terms = np.stack([np.ones_like(z), east, north], axis=1)
+        plane = terms @ np.linalg.lstsq(terms, z, rcond=None)[0]
+        rise = float(np.ptp(plane))
+        if rise > _TILTED and np.var(z - plane) < (1 - _PLANAR) * np.var(z):
+            raise InputError(f"The outline lies on a slope that rises by {rise:.1f} m from side to side, where no water stands level. Draw it "
+                             "along the water's edge, or give the height yourself.")  # fmt: skip
+        return float(np.percentile(z, self.percentile))
 
     def heights(self, ground: Ground) -> FloatArray:
         return np.full(ground.cells.shape, self.level_of(ground))

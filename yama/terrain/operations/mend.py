@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from pydantic import Field
 
@@ -38,11 +38,43 @@ class MendParams(Params):
     keep_outs: Annotated[list[KeepOut], Field(max_length=MOST)] = Field(
         [], title="Keep-outs", description="Areas that no patch changes, unless it says so."
     )
+
+    def in_words(self) -> list[str]:
+        """Each patch with its operator and what is set of it, and each keep-out."""
+        said = []
+        for number, patch in enumerate(self.patches, start=1):
+            set_otherwise = patch.operator.model_dump(exclude_defaults=True, exclude={"kind"})
+            settings = {
+                **set_otherwise,
+                **patch.model_dump(include={"feather", "strength", "times"}, exclude_defaults=True),
+            }
+            told = [patch.operator.kind, *(_setting(patch, name, value) for name, value in settings.items())]
+            if not patch.on:
+                told.append("off")
+            if patch.over_keep_outs:
+                told.append("over keep-outs too")
+            note = f" ({patch.note})" if patch.note else ""
+            said.append(f"{number} {patch.name or 'patch'}: {', '.join(told)}{note}")
+        return said + [f"Keep-out: {one.name or 'without a name'}" for one in self.keep_outs]
+
     leave_out: bool = Field(
         False,
         title="Leave out what cannot be done",
         description="Patches that cannot be done change nothing, and it is said why; else nothing is made where there is one.",
     )
+
+
+def _setting(patch: Patch, name: str, value: Any) -> str:
+    """A setting of a patch or its operator, for people."""
+    of = patch if name in type(patch).model_fields else patch.operator
+    info = type(of).model_fields[name]
+    extra = info.json_schema_extra if isinstance(info.json_schema_extra, dict) else {}
+    title = (info.title or name).lower()
+    if isinstance(value, bool):
+        return title if value else f"not {title}"
+    titles = extra.get("titles")
+    word = titles.get(value, value) if isinstance(titles, dict) else value
+    return f"{title} {word:g}\u202f{extra['unit']}" if "unit" in extra else f"{title} {word}"
 
 
 def _mended(inputs: Inputs, params: MendParams, frame: Frame) -> MendedSurface:

@@ -19,7 +19,7 @@ from yama.terrain.surface import ArraySurface
 ROUGH = (PLANE + np.random.default_rng(8).normal(0, 2, PLANE.shape)).astype(np.float32)
 STACK = (
     patch({"kind": "smooth", "how": "median", "radius": 9}, name="smooth"),
-    patch({"kind": "level"}, [(30, 30), (110, 40), (90, 120), (40, 100)], name="lake", feather=6),
+    patch({"kind": "plane", "through": "rim"}, [(30, 30), (110, 40), (90, 120), (40, 100)], name="lake", feather=6),
     patch({"kind": "raise", "by": 3}, [(150, 20), (260, 20), (260, 130), (150, 130)], name="raise", strength=0.5),
     patch({"kind": "clear"}, [(90, 90), (240, 90), (240, 220), (90, 220)], name="clear", times=2),
     patch({"kind": "falling", "turned": True}, line=[(10, 200), (120, 170), (270, 130)], width=14, name="river"),

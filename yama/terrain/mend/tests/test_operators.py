@@ -158,14 +158,17 @@ class OperatorTest(SimpleTestCase):
         self.assertNotEqual(only[70, 50], 0)
 
     def test_water_is_as_high_as_its_rim_says(self):
-        cells = PLANE.copy()
+        banks = 50 + 0.05 * (PLANE - 50)
+        cells = banks.copy()
         cells[INSIDE] = np.random.default_rng(5).normal(40, 3, int(INSIDE.sum()))
         rim = ndimage.binary_dilation(INSIDE, np.ones((3, 3))) & ~INSIDE
         for percentile in (0, 10, 50):
             found = mended(cells, patch({"kind": "level", "percentile": percentile}))
             self.assertEqual(np.ptp(found[INSIDE]), 0)
-            self.assertAlmostEqual(found[INSIDE][0], np.percentile(PLANE.astype(np.float32)[rim], percentile), places=3)
+            self.assertAlmostEqual(found[INSIDE][0], np.percentile(banks.astype(np.float32)[rim], percentile), places=3)
         self.assertTrue((mended(cells, patch({"kind": "height", "height": 61.5}))[INSIDE] == 61.5).all())
+        with self.assertRaisesRegex(InputError, r"on a slope that rises by 14\.\d m"):
+            mended(0.1 * EAST, patch({"kind": "level"}))
         empty = np.full(PLANE.shape, np.nan)
         with self.assertRaisesRegex(InputError, "Lantern Water: No heights lie along"):
             mended(empty, patch({"kind": "level"}, name="Lantern Water"))
