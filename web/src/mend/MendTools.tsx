@@ -1,5 +1,5 @@
 import { useCallback, useEffect } from "react";
-import { useHeld } from "../desk/context";
+import { useHeld, useProject } from "../desk/context";
 import { toolOf, useDesk } from "../desk/store";
 import { useKeys } from "../desk/useKeys";
 import type { Line } from "../map/shapes";
@@ -198,6 +198,7 @@ export function MendTools() {
     shape.reset();
     tool.put(!tool.inHand);
   };
+  const canMend = useProject().role !== "viewer";
   const draw: ToolButton[] = [
     { name: "outline", title: "Outline", letter: "o", on: outline.inHand, press: toggle(outline) },
     { name: "box", title: "Rectangle", letter: "e", on: box.inHand, press: toggle(box) },
@@ -247,15 +248,14 @@ export function MendTools() {
     ...Object.fromEntries(
       [...draw, ...alter, ...look].map((one) => [one.letter, one.disabled ? undefined : one.press]),
     ),
-    delete: chosen ? remove : undefined,
+    delete: canMend && chosen ? remove : undefined,
   });
-  const project = useDesk((desk) => desk.loaded);
-  if (!surface || !project) return null;
+  if (!surface) return null;
   return (
     <>
       <div className={styles.tools}>
-        <Bar label="Draw" tools={draw} />
-        <Bar label="Change the outline" tools={alter} />
+        {canMend && <Bar label="Draw" tools={draw} />}
+        {canMend && <Bar label="Change the outline" tools={alter} />}
         <Bar label="Look" tools={look} />
       </div>
       {(shape.error || shape.isPending) && (

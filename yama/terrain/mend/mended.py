@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
+from weakref import WeakValueDictionary
 
 import numpy as np
 import shapely
@@ -34,8 +35,19 @@ _MOSTLY = 0.5  # share of a patch in a keep-out from which on that is told
 _SMALL = 16_000  # cells of a patch that is sooner made again than looked up among what other processes made
 _COARSE = 64  # rectangles of patches that are kept for wide views
 
-_recent: Kept[str, tuple[Heights, str]] = Kept(1000)
+
+@dataclass(frozen=True)
+class _Made:
+    """Cells of the rectangle around a patch, with it, or without it where it cannot be done; then also why."""
+
+    cells: Heights
+    problem: str
+
+
+_recent: Kept[str, _Made] = Kept(1000)
 """Small patches as they were made last, by all that they depend on: of a stack that is changed all but one are the same."""
+_alive: WeakValueDictionary[str, _Made] = WeakValueDictionary()
+"""Those that some surface holds: several that differ in a patch hold the others together."""
 
 
 @dataclass(frozen=True)
@@ -105,7 +117,7 @@ class MendedSurface(Over):
         self._under = [self._meeting(self._seen(k), k) for k in range(len(self.patches))]
         self._keys = self._told()
         # all of them stay: what lies on top of many others asks for each, again and again
-        self._held: Kept[int, tuple[Heights, str]] = Kept(len(self.patches) + 1)
+        self._held: Kept[int, _Made] = Kept(len(self.patches) + 1)
         self._done: set[int] = set()
         self._coarse: Kept[tuple[int, int], Heights] = Kept(_COARSE)
         together = sum(box.rows * box.cols for box in self._boxes)
@@ -187,28 +199,34 @@ class MendedSurface(Over):
 
     def _made(self, number: int) -> Heights:
         """Cells of the rectangle around a patch, with it."""
-        return self._tried(number)[0]
+        return self._tried(number).cells
 
-    def _tried(self, number: int) -> tuple[Heights, str]:
-        """Cells of the rectangle around a patch, with it, or without it where it cannot be done; then also why."""
+    def _tried(self, number: int) -> _Made:
         go_on()
         key = self._keys[number]
         small = self._boxes[number].rows * self._boxes[number].cols <= _SMALL
 
-        def make() -> tuple[Heights, str]:
+        def make() -> _Made:
+            there = _alive.get(key)
+            if there is not None:
+                return there
             if small:
-                return _recent.get(key, lambda: self._make(number))
-            return shared(("patch", key), lambda: self._make(number))
+                there = _recent.get(key, lambda: self._make(number))
+            else:
+                there = shared(("patch", key), lambda: self._make(number))
+            return _alive.setdefault(key, there)
 
         found = self._held.get(number, make)
-        if found[1] and not self.lenient:
-            raise InputError(found[1])
+        if found.problem and not self.lenient:
+            raise InputError(found.problem)
         return found
 
     def problems(self) -> dict[int, str]:
         """Why patches change nothing, by their number among those that are on. All patches are computed."""
         self._make_below(list(range(len(self.patches))))
-        tried = {number: self._tried(number)[1] for number in range(len(self.patches)) if number not in self._wrong}
+        tried = {
+            number: self._tried(number).problem for number in range(len(self.patches)) if number not in self._wrong
+        }
         return self._wrong | {number: problem for number, problem in tried.items() if problem}
 
     def kept_out(self) -> list[str]:
@@ -227,11 +245,11 @@ class MendedSurface(Over):
                     )
         return found
 
-    def _make(self, number: int) -> tuple[Heights, str]:
+    def _make(self, number: int) -> _Made:
         patch, area, box = self.patches[number], self._areas[number], self._boxes[number]
         seen = self._seen(number)
         if number in self._wrong:
-            return np.zeros((0, 0), np.float32), self._wrong[number]
+            return _Made(np.zeros((0, 0), np.float32), self._wrong[number])
         cells = self._below(number, seen).astype(np.float64)
         below, problem = cells, ""
         within = inside([area], self.grid, seen) > 0
@@ -255,7 +273,8 @@ class MendedSurface(Over):
             cells = np.where(take, mixed, cells)
         found = cells.astype(np.float32)
         top, left = box.row - seen.row, box.col - seen.col
-        return found[top : top + box.rows, left : left + box.cols], problem
+        # a copy, so that the ground around it is not held with it
+        return _Made(found[top : top + box.rows, left : left + box.cols].copy(), problem)
 
     def _share(self, within: Any, patch: Patch) -> FloatArray:
         """How much of the change counts in each cell: none at the border, all of it where the feather ends, without a

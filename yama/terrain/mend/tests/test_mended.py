@@ -146,6 +146,12 @@ class MendedTest(SimpleTestCase):
         round_ring = list(zip(130 + 60 * np.cos(turn), 120 + 50 * np.sin(turn), strict=True))
         self.assertEqual(mended(PLANE, patch({"kind": "height", "height": 1}, round_ring))[60, 65], 1)
 
+    def test_stacks_that_differ_in_a_patch_hold_the_others_together(self):
+        one, other = self.surface(), self.surface(*STACK[:-1], STACK[-1].model_copy(update={"strength": 0.5}))
+        one.read_all(), other.read_all()
+        self.assertIs(one._made(0), other._made(0))
+        self.assertIsNot(one._made(len(STACK) - 1), other._made(len(STACK) - 1))
+
     def test_keep_outs_that_cover_all_leave_all(self):
         found = self.surface(patch({"kind": "height", "height": 0}), keep=[[(0, 0), (280, 0), (280, 240), (0, 240)]])
         np.testing.assert_array_equal(found.read_all(), ROUGH)
