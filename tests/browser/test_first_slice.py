@@ -169,7 +169,7 @@ class FromPointsToASurfaceTest(BrowserTest):
         page.keyboard.press("6")
         expect(page.get_by_role("heading", name="Judge")).to_be_visible()
         page.keyboard.press("5")
-        expect(page.get_by_text("Repairing artefacts is not built yet.")).to_be_visible()
+        expect(page.get_by_role("heading", name="Mend")).to_be_visible()
 
     def test_the_key_stretches_the_colours(self):
         page = self.page

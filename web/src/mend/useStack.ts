@@ -58,7 +58,10 @@ export function useStack(surface: Holding | undefined) {
       const before = queries.getQueryData<Stack>(key);
       const since = before ? `?since=${before.version}` : "";
       const answer = await call<Stack>("GET", `${path}${since}`, undefined, signal);
-      return answer.entries === null && before ? before : { ...answer, said: before?.said ?? [] };
+      // what was changed meanwhile is newer than what was asked for before it
+      const now = queries.getQueryData<Stack>(key);
+      if (now && (answer.entries === null || answer.version < now.version)) return now;
+      return { ...answer, said: now?.said ?? [] };
     },
     refetchInterval: OFTEN,
     staleTime: OFTEN,
