@@ -1,4 +1,5 @@
-"""Mending: suspects, patches that are changed on a large surface, both images through a lens, and repairs against the truth."""
+"""Mending: suspects, patches that are changed on a large surface, both images through a lens, and repairs against the
+truth."""
 
 from __future__ import annotations
 
@@ -11,7 +12,7 @@ import numpy as np
 import shapely
 from scipy import ndimage
 
-from bench.stereo import Geoid, images
+from bench.stereo import Geoid, images, on_the_ground
 from yama.demo.terrain import COVERS, FRAME, Island, island
 from yama.terrain.fit.clip import inside
 from yama.terrain.grid import Grid, Window
@@ -19,7 +20,7 @@ from yama.terrain.mend.mended import MendedSurface
 from yama.terrain.mend.patches import Patch
 from yama.terrain.mend.suspects import suspects
 from yama.terrain.stereo.ortho import OrthoSurface
-from yama.terrain.stereo.pair import PRESETS, heights_on, offset_at
+from yama.terrain.stereo.pair import PRESETS, heights_on
 from yama.terrain.surface import ArraySurface, Heights, Over
 
 SIDE = 4096
@@ -67,8 +68,8 @@ def found() -> tuple[float, int]:
 
 
 def changed() -> tuple[float, float]:
-    """Seconds until the twelve tiles of a view are there after one of 200 patches on 20 000² cells has changed, and while nothing is
-    changed."""
+    """Seconds until the twelve tiles of a view are there after one of 200 patches on 20 000² cells has changed, and
+    while nothing is changed."""
     surface = Wide(hills())
     rng = np.random.default_rng(2)
     patches: list[Patch] = []
@@ -117,22 +118,12 @@ def _around(where: Any, metres: float) -> list[tuple[float, float]]:
 
 
 def repairs() -> tuple[float, list[tuple[str, float, float]], bool]:
-    """Seconds of both orthoimages of 1024² cells through a mended surface; for each repair of the demo's pair its error before and
-    after; and whether nothing is changed outside of patches."""
+    """Seconds of both orthoimages of 1024² cells through a mended surface; for each repair of the demo's pair its
+    error before and after; and whether nothing is changed outside of patches."""
     truth = island()
     with tempfile.TemporaryDirectory() as folder:
         pair = images(Path(folder), truth)
-        pair, met = pair.adjusted(pair.tie_points().cells)
-        heights = pair.search_range(met.met.height[met.used])
-        rng = np.random.default_rng(3)
-        x, y = rng.uniform((447_900, 5_436_000), (449_800, 5_439_000), (3000, 2)).T
-        r, c = FRAME.row_of(y), FRAME.col_of(x)
-        z = ndimage.map_coordinates(truth.heights, [r, c], output=np.float64, order=1)
-        grass = truth.cover[np.rint(r).astype(int), np.rint(c).astype(int)] == COVERS.index("grass")
-        for _ in range(2):
-            by = offset_at(pair, FRAME, Geoid(), heights, PRESETS["hilly"], x[grass], y[grass], z[grass])
-            assert by is not None
-            pair = pair.moved(by)
+        pair, heights = on_the_ground(pair, pair.tie_points().cells, truth)
         surface = ArraySurface(heights_on(pair, FRAME, Geoid(), heights, PRESETS["hilly"]).height, FRAME)
         deck = truth.viaduct
         way = (deck.end - deck.start) / deck.length
@@ -145,13 +136,31 @@ def repairs() -> tuple[float, list[tuple[str, float, float]], bool]:
         course = {"line": [tuple(map(float, p)) for p in river], "width": 10.0}
         houses, wood = _stand(truth, "town", 0), _stand(truth, "wood", 2)
         drawn: list[tuple[str, dict[str, Any], Any, Any]] = [
-            ("deck of the viaduct, along 75 m", {"ring": on_deck, "operator": {"kind": "along", "window": 75}},
-             inside([shapely.Polygon(on_deck)], FRAME) > 0, deck.height),
-            ("roofs and trees of Mossgate cleared", {"ring": _around(houses, 20), "operator": {"kind": "clear", "widest": 40}}, houses, None),
-            ("a wood of 7 ha cleared", {"ring": _around(wood, 60), "operator": {"kind": "clear", "widest": 200}}, wood, None),
-            ("the Avel falling over 3 km", course | {"operator": {"kind": "falling", "level": True}},
-             inside([shapely.LineString(river).buffer(5, cap_style="flat")], FRAME) > 0, None),
-        ]  # fmt: skip
+            (
+                "deck of the viaduct, along 75 m",
+                {"ring": on_deck, "operator": {"kind": "along", "window": 75}},
+                inside([shapely.Polygon(on_deck)], FRAME) > 0,
+                deck.height,
+            ),
+            (
+                "roofs and trees of Mossgate cleared",
+                {"ring": _around(houses, 20), "operator": {"kind": "clear", "widest": 40}},
+                houses,
+                None,
+            ),
+            (
+                "a wood of 7 ha cleared",
+                {"ring": _around(wood, 60), "operator": {"kind": "clear", "widest": 200}},
+                wood,
+                None,
+            ),
+            (
+                "the Avel falling over 3 km",
+                course | {"operator": {"kind": "falling", "level": True}},
+                inside([shapely.LineString(river).buffer(5, cap_style="flat")], FRAME) > 0,
+                None,
+            ),
+        ]
         told, untouched = [], True
         before = surface.read_all()
         for name, patch, where, level in drawn:

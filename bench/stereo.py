@@ -129,6 +129,23 @@ def speckled(pair: Pair, truth: Island) -> float:
     return 1.4826 * float(np.median(np.abs(e - np.median(e))))
 
 
+def on_the_ground(pair: Pair, ties: Any, truth: Island) -> tuple[Pair, tuple[float, float]]:
+    """The pair with its models brought together at tie points and onto 3000 surveyed places, and the heights to look
+    for."""
+    pair, found = pair.adjusted(ties)
+    heights = pair.search_range(found.met.height[found.used])
+    rng = np.random.default_rng(3)
+    x, y = rng.uniform((447_900, 5_436_000), (449_800, 5_439_000), (3000, 2)).T
+    r, c = FRAME.row_of(y), FRAME.col_of(x)
+    z = ndimage.map_coordinates(truth.heights, [r, c], output=np.float64, order=1)
+    grass = truth.cover[np.rint(r).astype(int), np.rint(c).astype(int)] == COVERS.index("grass")
+    for _ in range(2):
+        by = offset_at(pair, FRAME, Geoid(), heights, PRESETS["hilly"], x[grass], y[grass], z[grass])
+        assert by is not None
+        pair = pair.moved(by)
+    return pair, heights
+
+
 def whole() -> None:
     """The whole pair to heights, in a process of its own: prints seconds of tie points, adjusting and heights, peak
     memory and errors on open ground."""
@@ -140,17 +157,7 @@ def whole() -> None:
         ties = pair.tie_points()
         tied = time.perf_counter() - began
         began = time.perf_counter()
-        pair, found = pair.adjusted(ties.cells)
-        heights = pair.search_range(found.met.height[found.used])
-        rng = np.random.default_rng(3)
-        x, y = rng.uniform((447_900, 5_436_000), (449_800, 5_439_000), (3000, 2)).T
-        r, c = FRAME.row_of(y), FRAME.col_of(x)
-        z = ndimage.map_coordinates(truth.heights, [r, c], output=np.float64, order=1)
-        grass = truth.cover[np.rint(r).astype(int), np.rint(c).astype(int)] == COVERS.index("grass")
-        for _ in range(2):
-            by = offset_at(pair, FRAME, Geoid(), heights, PRESETS["hilly"], x[grass], y[grass], z[grass])
-            assert by is not None
-            pair = pair.moved(by)
+        pair, heights = on_the_ground(pair, ties.cells, truth)
         made = heights_on(pair, FRAME, Geoid(), heights, PRESETS["hilly"])
         took = time.perf_counter() - began + tied
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6

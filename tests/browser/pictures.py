@@ -18,13 +18,8 @@ class Pictured:
         self.page.wait_for_timeout(2500)
         self.page.screenshot(path=ROOT / "docs" / "screenshots" / f"{name}.png")
 
-
-class MendPicture(Pictured, MendTest):
-    """The viaduct mended, with both images through it."""
-
-    test_a_bridge_and_suspects_are_mended_undone_seen_and_stored = None
-
-    def test_take_it(self):
+    def bring_pair(self) -> None:
+        """Add the demo's image pair, and bring its models together and onto the survey points."""
         page, demo = self.page, self.var / "demo"
         self.stage("Gather")
         page.get_by_role("button", name="Add files").click()
@@ -42,6 +37,16 @@ class MendPicture(Pictured, MendTest):
             page.get_by_role("option", name=name, exact=True).click()
         page.get_by_role("button", name="Adjust models").click()
         expect(page.get_by_text("adjusted", exact=True)).to_be_visible(timeout=180_000)
+
+
+class MendPicture(Pictured, MendTest):
+    """The viaduct mended, with both images through it."""
+
+    test_a_bridge_and_suspects_are_mended_undone_seen_and_stored = None
+
+    def test_take_it(self):
+        page = self.page
+        self.bring_pair()
         page.get_by_role("button", name="Back to the map").click()
         page.get_by_role("tab", name="Lines, points, pictures").click()
         for name in ("Survey points 2026", "Checkpoints 2026"):
@@ -196,23 +201,8 @@ class PicturesTest(Pictured, Joining):
 
     def pair(self):
         """The demo's image pair, its models brought to the survey points, a window tried at Mossgate."""
-        page, demo = self.page, self.var / "demo"
-        self.stage("Gather")
-        page.get_by_role("button", name="Add files").click()
-        page.get_by_label("Files to add").set_input_files(
-            [demo / "avel_p1.tif", demo / "avel_p2.tif", demo / "sundrel_geoid.tif"]
-        )
-        for name in ("avel_p1", "avel_p2", "sundrel_geoid"):
-            expect(page.get_by_role("region", name=name, exact=True)).to_be_visible(timeout=90_000)
-        self.stage("Build")
-        page.get_by_role("button", name="Image pair").click()
-        page.get_by_role("button", name="Find tie points").click()
-        expect(page.get_by_role("region", name="Residuals")).to_be_visible(timeout=120_000)
-        for label, name in (("Control heights", "Survey points 2026"), ("Geoid", "sundrel_geoid")):
-            page.get_by_role("combobox", name=label).click()
-            page.get_by_role("option", name=name, exact=True).click()
-        page.get_by_role("button", name="Adjust models").click()
-        expect(page.get_by_text("adjusted", exact=True)).to_be_visible(timeout=180_000)
+        page = self.page
+        self.bring_pair()
         left = page.get_by_role("application", name="Left image")
         box = left.bounding_box()
         for _ in range(3):

@@ -150,7 +150,8 @@ class LayoutTest(BrowserTest):
         yield "a picture"
 
     def mend_views(self):
-        """A surface with patches: the list, one of them open, one that cannot be done, a keep-out, the lens and suspects."""
+        """A surface with patches: the list, one of them open, one that cannot be done, a keep-out, the lens and
+        suspects."""
         page = self.page
         held = page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
         surface = next(one for one in held if one["name"] == LONG[:120])

@@ -27,7 +27,12 @@ class MendTest(BrowserTest):
         truth = island()
         self.deck = truth.viaduct
         middle = (self.deck.start + self.deck.end) / 2
-        window = Window(round(float(FRAME.row_of(middle[1]))) - _ROWS // 2, round(float(FRAME.col_of(middle[0]))) - _COLS // 2, _ROWS, _COLS)  # fmt: skip
+        window = Window(
+            round(float(FRAME.row_of(middle[1]))) - _ROWS // 2,
+            round(float(FRAME.col_of(middle[0]))) - _COLS // 2,
+            _ROWS,
+            _COLS,
+        )
         grid = FRAME.part(window)
         self.way = (self.deck.end - self.deck.start) / self.deck.length
         self.across = np.array([-self.way[1], self.way[0]])
@@ -53,7 +58,9 @@ class MendTest(BrowserTest):
 
     def corners(self, longer: float, half: float) -> list[tuple[float, float]]:
         start, end = self.deck.start - longer * self.way, self.deck.end + longer * self.way
-        return [tuple(map(float, at + s * half * self.across)) for at, s in ((start, -1), (end, -1), (end, 1), (start, 1))]  # fmt: skip
+        return [
+            tuple(map(float, at + s * half * self.across)) for at, s in ((start, -1), (end, -1), (end, 1), (start, 1))
+        ]
 
     def look_at(self, x: float, y: float, resolution: float) -> None:
         """Open the project with the map there, at so many metres a pixel."""
@@ -90,11 +97,13 @@ class MendTest(BrowserTest):
         )
 
     def draw(self, key: str, places) -> None:
+        """Click along an outline or a line, and at its last place once more, which ends it."""
         self.page.keyboard.press(key)
-        for place in places:
+        expect(self.page.locator(".toolhint")).to_contain_text("Click")
+        for place in [*places, places[-1]]:
             self.page.mouse.click(*self.pixel(place), delay=20)
-            self.page.wait_for_timeout(300)  # two clicks in a row would be one double click
-        self.page.mouse.dblclick(*self.pixel(places[-1]))
+            self.page.wait_for_timeout(400)  # two clicks in a row would be one double click
+        expect(self.page.locator(".toolhint")).to_contain_text("Drag a vertex")
         self.settle()
 
     def readings_at(self, place) -> dict[str, float]:
@@ -170,7 +179,10 @@ class MendTest(BrowserTest):
         expect(undo).to_have_attribute("title", "Undo: change Along")
         undo.click()
         self.settle()
-        self.assertEqual({one["content"]["operator"].get("window") for one in self.entries() if one["content"]["name"] == "Along"}, {50})  # fmt: skip
+        self.assertEqual(
+            {one["content"]["operator"].get("window") for one in self.entries() if one["content"]["name"] == "Along"},
+            {50},
+        )
         page.get_by_role("button", name="Redo").click()
         self.settle()
         toggle = patches.get_by_role("switch").nth(1)

@@ -38,10 +38,11 @@ def _median(cells, ranks, values, first, last, half, result):
     """Median of the filled cells around each, of an even number the mean of the middle two; empty where the middle is.
     Of the rows from `first` to before `last`.
 
-    half: how many cells to the left and right of each row of the neighbourhood belong to it, from the upmost row down.
-    ranks: `(rows, cols)`, which of `values`, from low to high, a cell has; -1 where empty. What lies around is counted by
-    rank, and from one cell to the next only its rim changes (T. Huang, G. Yang and G. Tang, "A fast two-dimensional
-    median filtering algorithm", IEEE Transactions on Acoustics, Speech and Signal Processing 27, 1979), and the median moves little.
+    half: how many cells to the left and right of each row of the neighbourhood belong to it, from the upmost row
+    down. ranks: `(rows, cols)`, which of `values`, from low to high, a cell has; -1 where empty. What lies around is
+    counted by rank, and from one cell to the next only its rim changes (T. Huang, G. Yang and G. Tang, "A fast
+    two-dimensional median filtering algorithm", IEEE Transactions on Acoustics, Speech and Signal Processing 27,
+    1979), and the median moves little.
     """
     rows, cols = cells.shape
     fine = np.zeros(values.size + 1, np.int8)

@@ -43,6 +43,10 @@ from yama.terrain.interpolate.thin_plate import thin_plate_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.judge.distribution import Over, distributions
 from yama.terrain.later import later
+from yama.terrain.mend.mended import MendedSurface
+from yama.terrain.mend.patches import Patch
+from yama.terrain.mend.ribbon import along
+from yama.terrain.mend.suspects import suspects
 from yama.terrain.mosaic.fill import Filled, Method
 from yama.terrain.mosaic.mosaic import Mosaic, place
 from yama.terrain.mosaic.overlap import overlaps
@@ -189,6 +193,23 @@ def _images() -> None:
         JumpSurface(left, right).read_all()
 
 
+def _patches() -> None:
+    """Suspects of ground with a spike, a step, a stand of trees and a hole, and what clears and smooths it."""
+    cells = np.random.default_rng(4).normal(50, 0.1, (128, 128)).astype(np.float32)
+    cells[:, 90:] += 3.0
+    cells[20, 30] += 9.0
+    cells[60:80, 40:60] += 12.0
+    cells[100:103, 50:53] = np.nan
+    held = ArraySurface(cells, Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, 128, 128))
+    suspects(held)
+    ring = [(448_020.0, 5_437_780.0), (448_200.0, 5_437_780.0), (448_200.0, 5_437_980.0), (448_020.0, 5_437_980.0)]
+    for operator in ({"kind": "clear"}, {"kind": "spikes"}, {"kind": "smooth", "how": "edges"}, {"kind": "across"}):
+        MendedSurface(held, [Patch.model_validate({"ring": ring, "operator": operator})]).read_all()
+    band = np.zeros((9, 60), np.bool_)
+    band[3:6] = True
+    along(band, 2.0, 2.0)
+
+
 PARTS: dict[str, Callable[[], None]] = {
     "points": _points,
     "slow methods": _slow_methods,
@@ -198,6 +219,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "surfaces": _surfaces,
     "mosaics": _mosaics,
     "images": _images,
+    "patches": _patches,
 }
 """What runs the kernels, in parts that do not need each other."""
 

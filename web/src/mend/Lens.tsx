@@ -10,7 +10,7 @@ import { projectionOf } from "../map/surfaceLayer";
 import type { Drawn } from "../map/useSurfaces";
 import { Button } from "../ui/Button";
 import { Card } from "../ui/Radio";
-import styles from "./mend.module.css";
+import styles from "./lens.module.css";
 import { useMend } from "./state";
 import { useImages, useJump, useOrtho } from "./useLens";
 import { useMendedStack } from "./useMended";

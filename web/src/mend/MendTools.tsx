@@ -1,4 +1,4 @@
-import { useCallback, useEffect } from "react";
+import { useCallback, useEffect, useRef } from "react";
 import { useHeld, useProject } from "../desk/context";
 import { toolOf, useDesk } from "../desk/store";
 import { useKeys } from "../desk/useKeys";
@@ -11,7 +11,7 @@ import { type IconName, ToolIcon } from "./icons";
 import styles from "./mend.module.css";
 import { newPatch, type OperatorKind, usualOperator } from "./operators";
 import { useMend } from "./state";
-import { useMended, useMendedStack, useShape } from "./useMended";
+import { useMended, useMendedStack, useShape, useUsualHeight } from "./useMended";
 import { freshName, placesOf } from "./useStack";
 
 /** Operators that need a line. */
@@ -22,11 +22,11 @@ const VERTICES = "mend-vertices";
 function useDrawn() {
   const stack = useMendedStack();
   const { change } = stack;
+  const usualHeight = useUsualHeight();
   return useCallback(
     (drawn: { ring: Line } | { line: Line }, stroke?: number) => {
       const { keepOut, operator, set } = useMend.getState();
       const name = freshName();
-      const height = useDesk.getState().looks.height.range;
       if (keepOut)
         change([
           {
@@ -40,15 +40,14 @@ function useDrawn() {
         const asLine = ALONG_LINES.includes(operator) ? operator : "falling";
         const asArea = ALONG_LINES.includes(operator) ? "smooth" : operator;
         const kind = ("line" in drawn && !stroke ? asLine : asArea) as OperatorKind;
-        const middle = Math.round(((height[0] + height[1]) / 2) * 10) / 10;
-        const content = newPatch(drawn, usualOperator(kind, middle));
+        const content = newPatch(drawn, usualOperator(kind, usualHeight()));
         change([
           { name, kind: "patch", content: stroke ? { ...content, width: stroke, feather: stroke / 4 } : content },
         ]);
       }
       set({ chosen: name, keepOut: false });
     },
-    [change],
+    [change, usualHeight],
   );
 }
 
@@ -95,6 +94,7 @@ export function MendTools() {
   const set = useMend((mend) => mend.set);
   const chosen = all.find((one) => one.name === chosenName);
   const kind = useDesk((desk) => toolOf(desk).kind);
+  const canMend = useProject().role !== "viewer";
   const reshape = (content: Partial<{ ring: Line; line: Line }>) =>
     chosen && change([{ name: chosen.name, kind: chosen.kind, content: { ...chosen.content, ...content } as never }]);
 
@@ -155,13 +155,17 @@ export function MendTools() {
     });
   }, [chosen, change]);
 
-  // the outline of what is opened can be changed at once; where somebody draws, that goes on
+  // the outline of what is opened can be changed at once, or as soon as what was drawn with is laid down
+  const opened = useRef<string | null>(null);
   useEffect(() => {
-    const { tools, drop } = useDesk.getState();
-    const { kind: now } = toolOf({ tools });
-    if (!chosen) drop(VERTICES);
-    else if (now === "read" || now === "vertices") vertices();
-  }, [chosen, vertices]);
+    if (!chosen || !canMend) {
+      opened.current = null;
+      useDesk.getState().drop(VERTICES);
+    } else if (kind === "vertices" || (kind === "read" && opened.current !== chosen.name)) {
+      opened.current = chosen.name;
+      vertices();
+    }
+  }, [chosen, canMend, kind, vertices]);
   useEffect(() => () => useDesk.getState().drop(VERTICES), []);
 
   const square = () => {
@@ -198,7 +202,6 @@ export function MendTools() {
     shape.reset();
     tool.put(!tool.inHand);
   };
-  const canMend = useProject().role !== "viewer";
   const draw: ToolButton[] = [
     { name: "outline", title: "Outline", letter: "o", on: outline.inHand, press: toggle(outline) },
     { name: "box", title: "Rectangle", letter: "e", on: box.inHand, press: toggle(box) },

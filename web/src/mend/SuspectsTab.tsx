@@ -12,10 +12,10 @@ import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Card } from "../ui/Radio";
 import { Cross } from "./Cross";
-import styles from "./mend.module.css";
 import type { KeepOutContent, PatchContent } from "./operators";
 import { useMend } from "./state";
-import { useMended, useMendedStack, useMetres } from "./useMended";
+import styles from "./suspects.module.css";
+import { useMended, useMendedStack, useRuler } from "./useMended";
 import { freshName } from "./useStack";
 import { PAGE, useFoundOnAll, useSuspects } from "./useSuspects";
 
@@ -125,7 +125,7 @@ export function SuspectsTab() {
   const project = useProject();
   const { features } = useHeld();
   const me = useMe().data;
-  const metres = useMetres();
+  const { perMetre } = useRuler();
   const { change, refused } = useMendedStack();
   const index = useMend((mend) => mend.suspect);
   const set = useMend((mend) => mend.set);
@@ -166,7 +166,7 @@ export function SuspectsTab() {
       goTo: {
         x: one.x,
         y: one.y,
-        ...(found === null ? {} : { resolution: Math.max(one.length * 4, SHORTEST) / metres / 800 }),
+        ...(found === null ? {} : { resolution: (Math.max(one.length * 4, SHORTEST) * perMetre) / 800 }),
       },
     });
   };

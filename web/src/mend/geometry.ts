@@ -1,6 +1,6 @@
 import type { Line, Place, Ring } from "../map/shapes";
 
-/** Square units of a ring. */
+/** Square metres of a ring; here and below places are in metres. */
 export function areaOf(ring: Ring): number {
   let sum = 0;
   ring.forEach(([x, y], i) => {
@@ -14,7 +14,7 @@ export function areaOf(ring: Ring): number {
 export const lengthOf = (line: Line): number =>
   line.slice(1).reduce((sum, [x, y], i) => sum + Math.hypot(x - (line[i] as Place)[0], y - (line[i] as Place)[1]), 0);
 
-/** The smallest rectangle around places: its middle, the direction of its longer side, and half its length and width. */
+/** The smallest rectangle around places: its middle, the direction of its longer side, and its length and width. */
 export function boxAround(places: Line): { middle: Place; along: Place; length: number; width: number } {
   let best = { middle: places[0] ?? ([0, 0] as Place), along: [1, 0] as Place, length: 0, width: Infinity };
   let least = Infinity;
@@ -72,4 +72,13 @@ export function movedTo(places: Line, to: Place): Line {
   const mid = (all: number[]) => (Math.min(...all) + Math.max(...all)) / 2;
   const [dx, dy] = [to[0] - mid(xs), to[1] - mid(ys)];
   return places.map(([x, y]) => [x + dx, y + dy]);
+}
+
+/** The outline between two banks, however each was drawn. */
+export function between(left: Line, right: Line): Line {
+  const gap = (one: Place | undefined, other: Place | undefined) =>
+    one && other ? Math.hypot(one[0] - other[0], one[1] - other[1]) : 0;
+  const alike = gap(left[0], right[0]) + gap(left.at(-1), right.at(-1));
+  const against = gap(left[0], right.at(-1)) + gap(left.at(-1), right[0]);
+  return [...left, ...(alike <= against ? [...right].reverse() : right)];
 }

@@ -46,7 +46,7 @@ export const OPERATORS: Record<OperatorKind, { title: string; does: string; befo
   },
   falling: {
     title: "Falling",
-    does: "A river that never rises downstream; it is drawn along its line.",
+    does: "A river that never rises downstream; drawn along its line, or around it from bank to bank.",
     before: "M2 4 8 7 13 5 19 10 25 8 31 13 38 12",
     after: "M2 4 12 6 18 8.500 28 11 38 13",
   },

@@ -1,13 +1,8 @@
 import { create } from "zustand";
 
-/** What is drawn with on the map, or done to the outline that is chosen. */
-export type Drawing = "outline" | "box" | "freehand" | "line" | "grow" | "split" | "copy" | "merge";
-
 interface MendState {
   /** The patch or keep-out that is open. */
   chosen: string | null;
-  /** What the next presses on the map do, beside dragging vertices. */
-  drawing: Drawing | null;
   /** Whether what is drawn next is a keep-out. */
   keepOut: boolean;
   /** The operator that was chosen last, with which a new patch begins. */
@@ -26,7 +21,6 @@ interface MendState {
 /** What the worksheet, the map and the strip share while a surface is mended. */
 export const useMend = create<MendState>((set) => ({
   chosen: null,
-  drawing: null,
   keepOut: false,
   operator: "smooth",
   brush: 12,

@@ -6,7 +6,7 @@ import { usePreview } from "../api/queries";
 import { inputOf, useHeld, useProject } from "../desk/context";
 import type { Line, Place } from "../map/shapes";
 import { usePairAsked } from "../pair/usePair";
-import { useMended, useMetres } from "./useMended";
+import { useMended, useRuler } from "./useMended";
 import type { AnyEntry } from "./useStack";
 
 /** The images that show the ground of the surface, with the models and the geoid they are seen with. */
@@ -66,11 +66,11 @@ function around(line: Line, half: number): Line {
 export function useJump(images: Images | null, entry: AnyEntry | undefined) {
   const project = useProject();
   const surface = useMended();
-  const metres = useMetres();
+  const { toGround, fromGround } = useRuler();
   const { a } = useHeld();
   const now = a && a.id === surface?.id ? a.key : surface?.key;
   const { ring, line, width = 0 } = entry?.content ?? {};
-  const area = ring ?? (line ? around(line as Line, width / metres / 2) : null);
+  const area = ring ?? (line ? fromGround(around(toGround(line as Line), width / 2)) : null);
   const keys = [...new Set([now, surface?.key])].filter((key): key is string => key !== undefined);
   const body =
     images && area && keys.length

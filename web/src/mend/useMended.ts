@@ -1,9 +1,10 @@
 import { useMutation } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { useCallback, useMemo } from "react";
 import { call } from "../api/client";
 import { useHeld, useProject } from "../desk/context";
+import { metresIn } from "../desk/format";
 import { useDesk } from "../desk/store";
-import type { Line, Place } from "../map/shapes";
+import type { Line } from "../map/shapes";
 import { useStack } from "./useStack";
 
 /** The surface that is mended: the untouched one that the worksheet names. */
@@ -41,14 +42,24 @@ export function useShape() {
   });
 }
 
-/** Metres on the ground to a unit of the frame's CRS, across. */
-export function useMetres(): number {
-  const { frame } = useProject();
-  return frame.cell_size / frame.grid.cell_width;
+/** Measures on the ground: places in metres east and north and back, and units of the frame's CRS to a metre. */
+export function useRuler() {
+  const [across, up] = useProject().frame.metres_per_unit;
+  return useMemo(
+    () => ({
+      toGround: (places: Line): Line => places.map(([x, y]) => [x * across, y * up]),
+      fromGround: (places: Line): Line => places.map(([x, y]) => [x / across, y / up]),
+      perMetre: 1 / Math.sqrt(across * up),
+    }),
+    [across, up],
+  );
 }
 
-/** The middle of what the map shows. */
-export function useMiddle(): Place | null {
-  const bounds = useDesk((desk) => desk.bounds);
-  return useMemo(() => bounds && [(bounds[0] + bounds[2]) / 2, (bounds[1] + bounds[3]) / 2], [bounds]);
+/** The middle of the heights that the key shows, in metres as patches are: where one must be given, it begins there. */
+export function useUsualHeight(): () => number {
+  const metres = metresIn(useProject().frame.unit);
+  return useCallback(() => {
+    const [low, high] = useDesk.getState().looks.height.range;
+    return Math.round(((low + high) / 2) * metres * 10) / 10;
+  }, [metres]);
 }

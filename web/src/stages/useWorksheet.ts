@@ -81,7 +81,7 @@ export function useWorksheet<N extends OperationName>(operation: N, elsewhere?: 
     : null;
   const asked = useSettled(body, 250);
   const canRun = project.role !== "viewer";
-  const preview = usePreview(project.id, canRun ? asked : null);
+  const preview = usePreview(project.id, canRun || elsewhere ? asked : null);
   const result = preview.error ? undefined : preview.data;
   const of = sheet.name || OPERATIONS[operation].title.toLowerCase();
 

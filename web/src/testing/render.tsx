@@ -28,6 +28,7 @@ export const project: Project = {
     vertical_datum: "",
     crs_title: "WGS 84 / UTM zone 41S",
     cell_size: 2,
+    metres_per_unit: [1, 1],
     mark: "0",
   },
   checkpoints_id: null,

@@ -12,6 +12,7 @@ type Drawing = Extract<Tool, { kind: "area" | "line" | "box" | "freehand" | "bru
 const isDrawn = (tool: Tool): tool is Drawing => DRAWN.has(tool.kind);
 
 const TREMBLE = 1.5; // pixels
+const CLOSES = 5; // pixels from the first place, or the last, at which a click ends a drawing
 const SETTLING = 350; // milliseconds in which the click that ends a drawing is not also a click on the map
 
 const DRAWN = new Set(["area", "line", "box", "freehand", "brush"]);
@@ -28,6 +29,7 @@ export function useDrawing(map: OlMap | null, space: Space): void {
         : { type: line ? "LineString" : "Polygon", freehand: tool.kind === "freehand" || tool.kind === "brush" }),
       style: areaMark,
       stopClick: true,
+      snapTolerance: CLOSES,
     });
     draw.on("drawend", (event) => {
       const byHand = tool.kind === "freehand" || tool.kind === "brush";

@@ -1,4 +1,5 @@
-"""Mending on the island, whose truth is known: what is repaired comes nearer to it, and what belongs there is no error."""
+"""Mending on the island, whose truth is known: what is repaired comes nearer to it, and what belongs there is no
+error."""
 
 import numpy as np
 from django.test import SimpleTestCase

@@ -13,7 +13,7 @@ from yama.service.accounts.people import person
 from yama.service.holdings.kinds import SURFACE
 from yama.service.holdings.models import Holding
 from yama.service.holdings.opened import open_holding
-from yama.service.mending.log import Asked, changes_of, move, say, stack_of
+from yama.service.mending.log import Asked, changes_of, choose_other, move, say, stack_of
 from yama.service.mending.models import Stack
 from yama.service.projects.models import Membership
 from yama.service.schemas import Failure
@@ -22,15 +22,15 @@ from yama.terrain.errors import InputError
 from yama.terrain.grid import turn_between
 from yama.terrain.mend.outlines import grown, merged, offset, split, squared
 from yama.terrain.mend.patches import Places
-from yama.terrain.mend.stack import entries_of, redoable, undoable
+from yama.terrain.mend.stack import checked, entries_of, redoable, undoable
 from yama.terrain.units import in_unit
 
 router = Router(tags=["patches"])
 
 
 class EntryOut(Schema):
-    """A patch or a keep-out. content: as the operation `mend` takes it, with places in the frame's CRS. last: the change that spoke
-    of it last; it is sent with a change, so that nothing of others is overwritten."""
+    """A patch or a keep-out. content: as the operation `mend` takes it, with places in the frame's CRS. last: the
+    change that spoke of it last; it is sent with a change, so that nothing of others is overwritten."""
 
     name: str
     kind: Literal["patch", "keep_out"]
@@ -41,8 +41,9 @@ class EntryOut(Schema):
 
 
 class StackOut(Schema):
-    """Patches and keep-outs, from the first to the last; None where nothing is new since the version that was asked about. undo,
-    redo: what the person's last change was, and what can be done again; empty where there is none. said: about what was just done."""
+    """Patches and keep-outs, from the first to the last; None where nothing is new since the version that was asked
+    about. undo, redo: what the person's last change was, and what can be done again; empty where there is none. said:
+    about what was just done."""
 
     version: int
     entries: list[EntryOut] | None
@@ -78,9 +79,10 @@ class OtherIn(Schema):
 class ShapeIn(Schema):
     """Outlines to be changed as a whole, with places in the frame's CRS.
 
-    square: the first becomes a rectangle. offset: its rim is moved by so many `metres`. split: it is cut along `line`. merge: all of
-    them become one. grow: around the place x, y on the surface of `key` (the untouched one where there is none), as far as heights
-    stay within `height` metres of the place's and the ground is no steeper than `slope` degrees.
+    square: the first becomes a rectangle. offset: its rim is moved by so many `metres`. split: it is cut along
+    `line`. merge: all of them become one. grow: around the place x, y on the surface of `key` (the untouched one
+    where there is none), as far as heights stay within `height` metres of the place's and the ground is no steeper
+    than `slope` degrees.
     """
 
     how: Literal["square", "offset", "split", "merge", "grow"]
@@ -123,7 +125,11 @@ def _answer(request: HttpRequest, stack: Stack, said: list[str], since: int | No
         "version": stack.version,
         "entries": [
             {
-                "name": one.name, "kind": one.kind, "content": one.content, "last": one.last, "by": names.get(one.by, ""),
+                "name": one.name,
+                "kind": one.kind,
+                "content": one.content,
+                "last": one.last,
+                "by": names.get(one.by, ""),
                 "at": rows[one.last].at.isoformat(timespec="seconds") if one.last in rows else "",
             }
             for one in entries_of(changes)
@@ -132,7 +138,7 @@ def _answer(request: HttpRequest, stack: Stack, said: list[str], since: int | No
         "undo": rows[back.number].title if back and back.number in rows else "",
         "redo": rows[again.number].title if again and again.number in rows else "",
         "said": said,
-    }  # fmt: skip
+    }
 
 
 @router.get("/{int:project_id}/holdings/{int:holding_id}/patches", response={200: StackOut, 422: Failure})
@@ -149,7 +155,17 @@ def look(request: HttpRequest, project_id: int, holding_id: int, since: int | No
 def change(request: HttpRequest, project_id: int, holding_id: int, body: ChangeIn) -> dict[str, Any]:
     """Add, change, move or remove patches and keep-outs. What somebody else changed meanwhile is kept beside it."""
     stack = _open(request, project_id, holding_id)
-    asked = [Asked(one.name, one.kind, one.content, one.before, one.gone, one.seen) for one in body.says]
+    asked = [
+        Asked(
+            name=one.name,
+            kind=one.kind,
+            content=None if one.content is None else checked(one.kind, one.content),
+            before=one.before,
+            gone=one.gone,
+            seen=one.seen,
+        )
+        for one in body.says
+    ]
     return _answer(request, stack, say(stack, person(request), asked))
 
 
@@ -202,7 +218,5 @@ def set_other(request: HttpRequest, project_id: int, holding_id: int, body: Othe
     if body.other is not None:
         other = get_object_or_404(Holding, pk=body.other, project_id=project_id)
         SURFACE.require(other)
-    stack.other = other
-    stack.version += 1
-    stack.save()
+    choose_other(stack, other)
     return _answer(request, stack, [])

@@ -49,9 +49,10 @@ _AROUND = 2.6  # times the length of a suspect that its picture shows
 
 
 class SuspectsIn(Schema):
-    """Where to look. key: the surface that is looked at, the mended one as a rule; the untouched one where empty. bounds: a view in
-    frame coordinates, in which suspects are found at once. found: a holding of suspects that a run found on every cell, instead.
-    waters: a holding with lakes. kind: one of them alone. first, count: which of them, worst first, are told with pictures."""
+    """Where to look. key: the surface that is looked at, the mended one as a rule; the untouched one where empty.
+    bounds: a view in frame coordinates, in which suspects are found at once. found: a holding of suspects that a run
+    found on every cell, instead. waters: a holding with lakes. kind: one of them alone. first, count: which of them,
+    worst first, are told with pictures."""
 
     key: str = Field("", max_length=80)
     bounds: tuple[float, float, float, float] | None = None
@@ -63,9 +64,10 @@ class SuspectsIn(Schema):
 
 
 class SuspectOut(Schema):
-    """Something that is probably wrong: where, how high above (or below) what is around it in metres, how long, and why it is told.
-    across: degrees from north of the line that shows it; distance, before, after: heights along it in metres, as they are and as the
-    proposed patch makes them. png: a picture in base64. patch: the proposal, as the stack takes it."""
+    """Something that is probably wrong: where, how high above (or below) what is around it in metres, how long, and
+    why it is told. across: degrees from north of the line that shows it; distance, before, after: heights along it in
+    metres, as they are and as the proposed patch makes them. png: a picture in base64. patch: the proposal, as the
+    stack takes it."""
 
     kind: Literal["spike", "pit", "step", "water", "trees", "hole"]
     title: str
@@ -163,8 +165,10 @@ def _in_view(
     if window.rows <= 0 or window.cols <= 0:
         return []
     if window.rows * window.cols > _MOST_CELLS:
-        raise InputError(f"This view holds {window.rows * window.cols / 1e6:.0f} million cells; suspects are found at once in up to "
-                         f"{_MOST_CELLS / 1e6:.0f} million. Come nearer, or find them on every cell.")  # fmt: skip
+        raise InputError(
+            f"This view holds {window.rows * window.cols / 1e6:.0f} million cells; suspects are found at once in up to "
+            f"{_MOST_CELLS / 1e6:.0f} million. Come nearer, or find them on every cell."
+        )
     lakes: list[shapely.Polygon] = []
     if waters is not None:
         held = get_object_or_404(Holding, pk=waters, project_id=project_id)
@@ -181,19 +185,37 @@ def _told(surface: Surface, one: Suspect, crs: str) -> dict[str, Any]:
     across, up = metres_per_unit(crs, float(x), float(y))
     cell = max(surface.grid.metres_per_cell())
     half = max(one.length * _AROUND, 24 * cell) / 2
-    view = Grid(crs, float(x) - half / across, float(y) + half / up, 2 * half / across / _PICTURE, 2 * half / up / _PICTURE,
-                _PICTURE, _PICTURE)  # fmt: skip
+    view = Grid(
+        crs,
+        float(x) - half / across,
+        float(y) + half / up,
+        2 * half / across / _PICTURE,
+        2 * half / up / _PICTURE,
+        _PICTURE,
+        _PICTURE,
+    )
     png = view_picture(surface, view, Dress.usual("height", span_of(surface, view)))
     content = patch.model_dump(mode="json")
     for name in ("ring", "line"):
         if content[name]:
             content[name] = [list(back.transform(*place)) for place in content[name]]
     return {
-        "kind": one.kind, "title": TITLES[one.kind], "x": float(x), "y": float(y), "height": one.height, "cells": one.cells,
-        "length": one.length, "across": one.across, "why": one.why, "ring": [back.transform(*place) for place in one.ring],
-        "distance": along.distance.round(2).tolist(), "before": _plain(along.before), "after": _plain(along.after),
-        "png": b64encode(png).decode(), "patch": content,
-    }  # fmt: skip
+        "kind": one.kind,
+        "title": TITLES[one.kind],
+        "x": float(x),
+        "y": float(y),
+        "height": one.height,
+        "cells": one.cells,
+        "length": one.length,
+        "across": one.across,
+        "why": one.why,
+        "ring": [back.transform(*place) for place in one.ring],
+        "distance": along.distance.round(2).tolist(),
+        "before": _plain(along.before),
+        "after": _plain(along.after),
+        "png": b64encode(png).decode(),
+        "patch": content,
+    }
 
 
 def _plain(values: Any) -> list[float | None]:
@@ -201,8 +223,8 @@ def _plain(values: Any) -> list[float | None]:
 
 
 class JumpIn(Schema):
-    """Images of a pair, the surfaces through which they are laid (keys of up to four), and an outline in frame coordinates. inputs: the
-    pair's images and, where there are any, its adjusted models and its geoid, by role."""
+    """Images of a pair, the surfaces through which they are laid (keys of up to four), and an outline in frame
+    coordinates. inputs: the pair's images and, where there are any, its adjusted models and its geoid, by role."""
 
     inputs: dict[str, int]
     keys: list[str] = Field(min_length=1, max_length=4)
@@ -210,9 +232,9 @@ class JumpIn(Schema):
 
 
 class JumpOut(Schema):
-    """By surface: how many cells of it the ground jumps at most between what both images show, for nine tenths of the cells inside the
-    outline where both look alike; the share of these; and how far in metres the surface seems too high. Null where nothing looks
-    alike."""
+    """By surface: how many cells of it the ground jumps at most between what both images show, for nine tenths of the
+    cells inside the outline where both look alike; the share of these; and how far in metres the surface seems too
+    high. Null where nothing looks alike."""
 
     jumps: dict[str, float | None]
     alike: dict[str, float]

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from typing import Any
 from uuid import uuid4
 
 from django.contrib.auth.models import User
@@ -20,7 +21,6 @@ from yama.terrain.mend.stack import (
     Entry,
     Kind,
     Said,
-    checked,
     entries_of,
     meddled,
     place_before,
@@ -34,7 +34,8 @@ _PUT_TOGETHER = 2_000
 
 
 def stack_of(holding: Holding) -> Stack:
-    """The stack over a surface; made where there is none, by a statement of its own so that two first ones do not collide."""
+    """The stack over a surface; made where there is none, by a statement of its own so that two first ones do not
+    collide."""
     found = Stack.objects.filter(surface=holding).first()
     if found is None:
         Stack.objects.bulk_create([Stack(surface=holding)], ignore_conflicts=True)
@@ -52,12 +53,11 @@ def _turned(row: StackChange, frame: Grid) -> Change:
     change = row.change
     if row.crs == frame.crs:
         return change
-    models = (Patch, KeepOut)
     says: dict[str, Said] = {}
     for name, said in change.says.items():
         content = said.content
         if content is not None:
-            drawn = models["operator" not in content].model_validate(content)
+            drawn = (Patch if "operator" in content else KeepOut).model_validate(content)
             content = drawn.turned(row.crs, frame).model_dump(mode="json")
         says[name] = replace(said, content=content)
     return replace(change, says=says)
@@ -68,6 +68,7 @@ def called(entry: Entry) -> str:
     return entry.content.get("name") or ("the keep-out" if entry.kind == "keep_out" else "the patch")
 
 
+@dataclass(frozen=True)
 class Asked:
     """What somebody asks to be done to one entry.
 
@@ -77,6 +78,7 @@ class Asked:
         The entry's; a new one where no entry has it.
     kind : {"patch", "keep_out"}
     content : dict, optional
+        As `checked` gives it.
     before : str, optional
         The entry that it shall stand before; last where it is "".
     gone : bool
@@ -84,23 +86,19 @@ class Asked:
         The number of the change that spoke of the entry last when the person looked.
     """
 
-    def __init__(
-        self,
-        name: str,
-        kind: Kind,
-        content: dict[str, object] | None = None,
-        before: str | None = None,
-        gone: bool = False,
-        seen: int | None = None,
-    ) -> None:
-        self.name, self.kind, self.before, self.gone, self.seen = name, kind, before, gone, seen
-        self.content = None if content is None else checked(kind, content)
+    name: str
+    kind: Kind
+    content: dict[str, Any] | None = None
+    before: str | None = None
+    gone: bool = False
+    seen: int | None = None
 
 
 def say(stack: Stack, person: User, asked: Sequence[Asked]) -> list[str]:
     """Do something to a stack; returns what is to be told about it.
 
-    What somebody else changed meanwhile is not overwritten: both versions are kept, the person's own beside it and switched off.
+    What somebody else changed meanwhile is not overwritten: both versions are kept, the person's own beside it and
+    switched off.
 
     Raises
     ------
@@ -136,12 +134,17 @@ def say(stack: Stack, person: User, asked: Sequence[Asked]) -> list[str]:
             elif one.gone:
                 if late:
                     who = _name_of(entry.by)
-                    raise HttpError(409, f"{who} changed {called(entry)} since you looked. Look at it again before you remove it.")  # fmt: skip
+                    raise HttpError(
+                        409, f"{who} changed {called(entry)} since you looked. Look at it again before you remove it."
+                    )
                 says[one.name] = Said(gone=True)
                 titles.append(f"remove {called(entry)}")
             elif one.content is not None and late and entry.content != one.content:
                 kept = _beside(one, one.content, entry, entries, says)
-                said.append(f"{_name_of(entry.by)} changed {called(entry)} meanwhile. Both are kept: yours stands after it as {kept}, switched off.")  # fmt: skip
+                said.append(
+                    f"{_name_of(entry.by)} changed {called(entry)} meanwhile. Both are kept: yours stands after it as "
+                    f"{kept}, switched off."
+                )
                 titles.append(f"keep {kept}")
             else:
                 rest = [other for other in entries if other.name != one.name]
@@ -154,9 +157,10 @@ def say(stack: Stack, person: User, asked: Sequence[Asked]) -> list[str]:
 
 
 def _beside(
-    one: Asked, content: dict[str, object], entry: Entry | None, entries: list[Entry], says: dict[str, Said]
+    one: Asked, content: dict[str, Any], entry: Entry | None, entries: list[Entry], says: dict[str, Said]
 ) -> str:
-    """Keep somebody's version as an entry of its own, after the one that it is a version of; returns what it is called."""
+    """Keep somebody's version as an entry of its own, after the one that it is a version of; returns what it is
+    called."""
     name = f"{content.get('name') or 'Patch'}, second version"[:120]
     off = {"on": False} if one.kind == "patch" else {}
     after = entries.index(entry) + 1 if entry is not None else len(entries)
@@ -184,9 +188,12 @@ def _write(stack: Stack, person: User, says: dict[str, Said], titles: list[str])
     title = titles[0] if len(titles) == 1 else f"{titles[0]} and {len(titles) - 1} more"
     last = stack.changes.order_by("-number").values_list("number", flat=True).first() or 0
     stack.changes.create(
-        number=max(last, stack.version) + 1, by=person, title=title[:160],
-        says={name: one.to_dict() for name, one in says.items()}, crs=stack.surface.project.frame.grid.crs,
-    )  # fmt: skip
+        number=max(last, stack.version) + 1,
+        by=person,
+        title=title[:160],
+        says={name: one.to_dict() for name, one in says.items()},
+        crs=stack.surface.project.frame.grid.crs,
+    )
     stack.version = max(last, stack.version) + 1
     stack.save()
     if stack.changes.count() > _LONGEST:
@@ -201,9 +208,12 @@ def _shorten(stack: Stack) -> None:
     last = rows[-1]
     stack.changes.filter(number__lte=last.number).delete()
     stack.changes.create(
-        number=last.number, by=None, title="earlier changes", crs=frame.crs,
+        number=last.number,
+        by=None,
+        title="earlier changes",
+        crs=frame.crs,
         says={one.name: Said(one.kind, one.content, one.place).to_dict() for one in together},
-    )  # fmt: skip
+    )
 
 
 def move(stack: Stack, person: User, again: bool) -> list[str]:
@@ -225,13 +235,24 @@ def move(stack: Stack, person: User, again: bool) -> list[str]:
             entry = next((one for one in entries_of(changes) if one.name == meddler[0]), None)
             what = called(entry) if entry else "the same patch"
             raise HttpError(
-                409, f"{_name_of(meddler[1])} has changed {what} since, so that your change cannot be {'done again' if again else 'undone'} "
-                "without losing theirs. Change the patch instead."
-            )  # fmt: skip
+                409,
+                f"{_name_of(meddler[1])} has changed {what} since, so that your change cannot be "
+                f"{'done again' if again else 'undone'} "
+                "without losing theirs. Change the patch instead.",
+            )
         stack.changes.filter(number=change.number).update(undone=not again)
         stack.version += 1
         stack.save()
     return []
+
+
+def choose_other(stack: Stack, other: Holding | None) -> None:
+    """Choose the surface that patches replace cells from."""
+    with transaction.atomic():
+        stack = Stack.objects.select_for_update().get(pk=stack.pk)
+        stack.other = other
+        stack.version += 1
+        stack.save()
 
 
 def _name_of(person: int) -> str:

@@ -14,7 +14,8 @@ from yama.terrain.mend.stack import Change, Said
 class Stack(models.Model):
     """The patches that people of a project put over one of its surfaces, which stays as it is.
 
-    version: counts what was done to it, so that whoever looks knows whether anything is new. other: what patches replace cells from.
+    version: counts what was done to it, so that whoever looks knows whether anything is new. other: what patches
+    replace cells from.
     """
 
     surface = models.OneToOneField(Holding, on_delete=models.CASCADE, related_name="stack")
@@ -28,8 +29,9 @@ class Stack(models.Model):
 class StackChange(models.Model):
     """Something that was done to a stack.
 
-    number: its place in the log. by: who did it; None for what was put together of the oldest, which nobody takes back. title: what
-    it did, in words. says: by entry, as the core's `Said` is kept. crs: of its places, the frame's at that time.
+    number: its place in the log. by: who did it; None for what was put together of the oldest, which nobody takes
+    back. title: what it did, in words. says: by entry, as the core's `Said` is kept. crs: of its places, the frame's
+    at that time.
     """
 
     stack = models.ForeignKey(Stack, on_delete=models.CASCADE, related_name="changes")

@@ -40,13 +40,16 @@ class GridOut(Schema):
 
 
 class FrameOut(Schema):
-    """The project's grid, height unit and zero level. cell_size: of a cell, in metres. mark: another for every other frame, for addresses of what is drawn on it."""
+    """The project's grid, height unit and zero level. cell_size: of a cell, in metres. metres_per_unit: on the
+    ground, to a unit of x and of y at the grid's middle. mark: another for every other frame, for addresses of what
+    is drawn on it."""
 
     grid: GridOut
     unit: str
     vertical_datum: str
     crs_title: str
     cell_size: float
+    metres_per_unit: tuple[float, float]
     mark: str
 
 
@@ -112,6 +115,7 @@ def project_out(member: Membership) -> dict[str, Any]:
             **project.frame_data,
             "crs_title": parse_crs(frame.grid.crs).name,
             "cell_size": frame.cell_size,
+            "metres_per_unit": frame.grid.metres_per_unit(),
             "mark": f"{zlib.crc32(repr(frame).encode()):08x}",
         },
         "checkpoints_id": project.checkpoints_id,

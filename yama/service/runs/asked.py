@@ -17,8 +17,9 @@ from yama.terrain.recipe import Step
 
 
 class RunIn(Schema):
-    """An operation with its parameters; `inputs` are holdings by role, several where the role takes many, or keys of previews of
-    surfaces, which can be looked at through other operations. outputs: those to make beside the ones that are always made."""
+    """An operation with its parameters; `inputs` are holdings by role, several where the role takes many, or keys of
+    previews of surfaces, which can be looked at through other operations. outputs: those to make beside the ones that
+    are always made."""
 
     operation: str = Field(max_length=60)
     params: dict[str, Any] = {}

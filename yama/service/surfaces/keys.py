@@ -57,8 +57,8 @@ def product_of(holding: Holding) -> str:
 
 
 def look_up(project_id: int, what: Holding | str) -> tuple[Held, str]:
-    """What a holding holds, or the surface that somebody looks at under a key, with its key. Raises InputError where there is no
-    such thing."""
+    """What a holding holds, or the surface that somebody looks at under a key, with its key. Raises InputError where
+    there is no such thing."""
     if isinstance(what, Holding):
         return held_by(what), what.key
     holding = find_key(project_id, what)

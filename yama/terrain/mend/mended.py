@@ -38,14 +38,17 @@ _COARSE = 64  # rectangles of patches that are kept for wide views
 
 @dataclass(frozen=True)
 class _Made:
-    """Cells of the rectangle around a patch, with it, or without it where it cannot be done; then also why."""
+    """Cells of the rectangle around a patch, with it, or without it where it cannot be done; then also why. remark: what
+    people should know of it."""
 
     cells: Heights
-    problem: str
+    problem: str = ""
+    remark: str = ""
 
 
 _recent: Kept[str, _Made] = Kept(1000)
-"""Small patches as they were made last, by all that they depend on: of a stack that is changed all but one are the same."""
+"""Small patches as they were made last, by all that they depend on: of a stack that is changed all but one are the
+same."""
 _alive: WeakValueDictionary[str, _Made] = WeakValueDictionary()
 """Those that some surface holds: several that differ in a patch hold the others together."""
 
@@ -122,8 +125,10 @@ class MendedSurface(Over):
         self._coarse: Kept[tuple[int, int], Heights] = Kept(_COARSE)
         together = sum(box.rows * box.cols for box in self._boxes)
         if together > _TOGETHER:
-            raise InputError(f"The rectangles around all patches hold {together / 1e6:.0f} million cells; {_TOGETHER / 1e6:.0f} can be held. "
-                             "Store the surface with some of them, and go on from there.")  # fmt: skip
+            raise InputError(
+                f"The rectangles around all patches hold {together / 1e6:.0f} million cells; {_TOGETHER / 1e6:.0f} can be held. "
+                "Store the surface with some of them, and go on from there."
+            )
 
     def settings(self) -> tuple[Any, ...]:
         told = [one.model_dump(exclude={"name", "note"}) for one in self.patches]
@@ -137,8 +142,10 @@ class MendedSurface(Over):
                 f"The outline of {patch.name or 'a patch'} lies outside of the surface. Draw it on the surface."
             )
         if box.rows * box.cols > _LARGEST:
-            raise InputError(f"The outline of {patch.name or 'a patch'} covers {box.rows * box.cols / 1e6:.0f} million cells; a patch may "
-                             f"cover {_LARGEST / 1e6:.0f}. Draw several.")  # fmt: skip
+            raise InputError(
+                f"The outline of {patch.name or 'a patch'} covers {box.rows * box.cols / 1e6:.0f} million cells; a patch may "
+                f"cover {_LARGEST / 1e6:.0f}. Draw several."
+            )
         return box
 
     def _told(self) -> list[str]:
@@ -229,6 +236,12 @@ class MendedSurface(Over):
         }
         return self._wrong | {number: problem for number, problem in tried.items() if problem}
 
+    def remarks(self) -> dict[int, str]:
+        """What people should know of patches, by their number among those that are on. All patches are computed."""
+        self._make_below(list(range(len(self.patches))))
+        told = {number: self._tried(number).remark for number in range(len(self.patches)) if number not in self._wrong}
+        return {number: remark for number, remark in told.items() if remark}
+
     def kept_out(self) -> list[str]:
         """Which keep-outs leave most of a patch as it is, or are changed by one all the same, in words."""
         found: list[str] = []
@@ -241,7 +254,8 @@ class MendedSurface(Over):
                     found.append(f"{name} changes the keep-out {self.keep_outs[k].name} too, as it says.")
                 elif share >= _MOSTLY:
                     found.append(
-                        f"{name} lies to {100 * share:.0f} % in the keep-out {self.keep_outs[k].name}, where it changes nothing."
+                        f"{100 * share:.0f} % of {name} lie in the keep-out {self.keep_outs[k].name}, where it changes "
+                        "nothing."
                     )
         return found
 
@@ -251,7 +265,8 @@ class MendedSurface(Over):
         if number in self._wrong:
             return _Made(np.zeros((0, 0), np.float32), self._wrong[number])
         cells = self._below(number, seen).astype(np.float64)
-        below, problem = cells, ""
+        below, problem, remark = cells, "", ""
+        name = patch.name or f"Patch {number + 1}"
         within = inside([area], self.grid, seen) > 0
         on_grid = np.zeros(within.shape, np.bool_)
         on_grid[max(-seen.row, 0) : self.grid.rows - seen.row, max(-seen.col, 0) : self.grid.cols - seen.col] = True
@@ -261,12 +276,15 @@ class MendedSurface(Over):
         share = patch.strength * self._share(within, patch)
         part = self.grid.part(seen)
         other = self.other.read(seen).astype(np.float64) if self.other is not None else None
-        for _ in range(patch.times):
+        for turn in range(patch.times):
+            ground = Ground(cells, within & on_grid, part, area, patch.course, other)
             try:
-                new = patch.operator.heights(Ground(cells, within & on_grid, part, area, patch.course, other))
+                new = patch.operator.heights(ground)
+                said = patch.operator.remark(ground) if not turn else ""
             except InputError as error:
-                cells, problem = below, f"{patch.name or f'Patch {number + 1}'}: {error}"
+                cells, problem, remark = below, f"{name}: {error}", ""
                 break
+            remark = f"{name}: {said}" if said else remark
             filled = np.isfinite(cells)
             mixed = np.where(filled, cells + share * (new - cells), new)
             take = changes & np.isfinite(new) & (filled | patch.operator.fills)
@@ -274,7 +292,7 @@ class MendedSurface(Over):
         found = cells.astype(np.float32)
         top, left = box.row - seen.row, box.col - seen.col
         # a copy, so that the ground around it is not held with it
-        return _Made(found[top : top + box.rows, left : left + box.cols].copy(), problem)
+        return _Made(found[top : top + box.rows, left : left + box.cols].copy(), problem, remark)
 
     def _share(self, within: Any, patch: Patch) -> FloatArray:
         """How much of the change counts in each cell: none at the border, all of it where the feather ends, without a

@@ -6,6 +6,7 @@ from abc import abstractmethod
 from typing import Annotated, Any, Literal
 
 import numpy as np
+import numpy.typing as npt
 import shapely
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -15,7 +16,8 @@ from yama.terrain.grid import FloatArray
 from yama.terrain.interpolate.ground import bridged, opening
 from yama.terrain.later import later
 from yama.terrain.median import circle, median_around
-from yama.terrain.mend.ground import Ground
+from yama.terrain.mend.ground import Ground, Mask
+from yama.terrain.mend.ribbon import along
 from yama.terrain.mosaic.fill import fill_hole
 
 ndimage = later("scipy.ndimage")
@@ -33,13 +35,17 @@ _TURNS = 12
 _FAR = 4.685  # robust standard deviations at which Tukey's biweight is 0
 _RIM = 3
 _TILTED, _PLANAR = 3.0, 0.8  # metres that a lake's rim rises at most, where a plane explains that share of its heights
+_FLOODED, _FLOODED_SHARE = 0.5, 0.02  # metres that a bank is lower than the water, and the share of it, that are told
 _BELOW = 9.0  # times as much as what lies above a river its low places count
+_ENDS = 20  # an end of a river is one of so many parts of it
 _ON = 1e-6  # metres from a line within which a place lies on it
 _SLOPE = 6.0  # cells around within which the ground's slope is the median of the differences
 _TERRAINS = {"flat": (0.08, 3, 0.25), "rolling": (0.2, 3, 0.125), "steep": (0.5, 2, 0.125)}
-"""Rise over run of the ground, how often what stands on it is sought, and the share of the widest that its trend is smoothed by."""
+"""Rise over run of the ground, how often what stands on it is sought, and the share of the widest that its trend is
+smoothed by."""
 _FINE, _GREATEST, _LOW, _NEAR = 0.1, 3.0, 1.0, 0.3
-"""Rise over run beside the trend, and the greatest limit, what is always allowed, and what is left as it is, in metres."""
+"""Rise over run beside the trend, and the greatest limit, what is always allowed, and what is left as it is, in
+metres."""
 _MOST = 1_000_000  # cells that a plane is fitted to
 
 
@@ -62,6 +68,10 @@ class Operator(BaseModel):
     def heights(self, ground: Ground) -> FloatArray:
         """New heights, `(rows, cols)`; only those of cells within the patch count. Raises InputError where it cannot be
         done there."""
+
+    def remark(self, ground: Ground) -> str:
+        """What people should know of what it does there, in a sentence; "" where there is nothing."""
+        return ""
 
 
 def _weights(rest: FloatArray) -> FloatArray:
@@ -117,8 +127,10 @@ class Along(Operator):
         sides = np.hypot(np.diff(x, append=x[0]), np.diff(y, append=y[0]))
         share = ground.outline.area / max(box.area, 1e-12)
         if share < _SQUARE:
-            raise InputError(f"The outline covers {100 * share:.0f} % of the rectangle around it of {sides.max():.1f} by {sides.min():.1f} m; "
-                             "a structure has square corners. Square its corners, or use another operator.")  # fmt: skip
+            raise InputError(
+                f"The outline covers {100 * share:.0f} % of the rectangle around it of {sides.max():.1f} by {sides.min():.1f} m; "
+                "a structure has square corners. Square its corners, or use another operator."
+            )
         longer = int(np.argmax(sides[:2]))
         way = np.array([x[longer + 1] - x[longer], y[longer + 1] - y[longer]]) / sides[longer]
         east, north = ground.places()
@@ -224,8 +236,8 @@ class Smooth(Operator):
 
 
 def _diffused(cells: FloatArray, edge: float, steps: int) -> FloatArray:
-    """Heights that have flowed between neighbours, where these differ by much less than `edge` from what the ground's slope makes
-    of it; nothing flows to or from empty cells."""
+    """Heights that have flowed between neighbours, where these differ by much less than `edge` from what the ground's
+    slope makes of it; nothing flows to or from empty cells."""
     found = cells.copy()
     slopes = [np.empty_like(cells) for _ in (0, 1)]
     for axis, slope in enumerate(slopes):
@@ -250,10 +262,10 @@ def _forward(cells: FloatArray, axis: int) -> FloatArray:
 class Clear(Operator):
     """Clear what stands on the ground: trees, houses, walls.
 
-    Ground is what morphological opening with growing windows leaves, but for a limit that grows with the window and the
-    slope up to a greatest one (K. Zhang et al., IEEE Transactions on Geoscience and Remote Sensing 41, 2003); what stands
-    above it is bridged by a tight plate. That is done again on the heights above the smoothed ground found before, so that
-    on a slope the limit can be nearly that of flat ground.
+    Ground is what morphological opening with growing windows leaves, but for a limit that grows with the window and
+    the slope up to a greatest one (K. Zhang et al., IEEE Transactions on Geoscience and Remote Sensing 41, 2003);
+    what stands above it is bridged by a tight plate. That is done again on the heights above the smoothed ground
+    found before, so that on a slope the limit can be nearly that of flat ground.
     """
 
     kind: Literal["clear"]
@@ -299,8 +311,8 @@ def _radii(most: int) -> list[int]:
 
 
 class Plane(Operator):
-    """A plane, or a surface of second degree, laid through the cells within or those along the rim; through a million of
-    them, spread evenly, where there are more."""
+    """A plane, or a surface of second degree, laid through the cells within or those along the rim; through a million
+    of them, spread evenly, where there are more."""
 
     kind: Literal["plane"]
     shape: Literal["plane", "quadric"] = Field(
@@ -385,12 +397,26 @@ class Level(Operator):
         plane = terms @ np.linalg.lstsq(terms, z, rcond=None)[0]
         rise = float(np.ptp(plane))
         if rise > _TILTED and np.var(z - plane) < (1 - _PLANAR) * np.var(z):
-            raise InputError(f"The outline lies on a slope that rises by {rise:.1f} m from side to side, where no water stands level. Draw it "
-                             "along the water's edge, or give the height yourself.")  # fmt: skip
+            raise InputError(
+                f"The outline lies on a slope that rises by {rise:.1f} m from side to side, where no water stands level. Draw it "
+                "along the water's edge, or give the height yourself."
+            )
         return float(np.percentile(z, self.percentile))
 
     def heights(self, ground: Ground) -> FloatArray:
         return np.full(ground.cells.shape, self.level_of(ground))
+
+    def remark(self, ground: Ground) -> str:
+        level, rim = self.level_of(ground), ground.rim()
+        under = level - ground.cells[rim]
+        low = under > _FLOODED
+        if low.mean() < _FLOODED_SHARE:
+            return ""
+        along_bank = float(low.sum()) * float(np.sqrt(np.prod(ground.metres)))
+        return (
+            f"Along {along_bank:.0f} m the bank is lower than the water, which stands at {level:.2f} m, by up to "
+            f"{under.max():.2f} m. Draw the outline along the water's edge, or lower the rim's percentile."
+        )
 
 
 class Across(Operator):
@@ -499,13 +525,16 @@ class Spikes(Operator):
 
 
 class Falling(Operator):
-    """A river that falls steadily: along its line heights never rise, each cross-section keeping its shape.
+    """A river that falls steadily: downstream heights never rise, each cross-section keeping its shape.
 
-    The lowest heights across the river, step by step along the line, become the nearest that never rise downstream
+    It runs along the line that it was drawn with, from its upper end to its lower one, or between the banks of an
+    outline, whose ends are the cells farthest from each other; the higher of these is the upper one.
+
+    The lowest heights across the river, step by step along it, become the nearest that never rise downstream
     (isotonic regression by pooling adjacent violators: R. E. Barlow et al., "Statistical Inference under Order
-    Restrictions", Wiley 1972), with nine times the weight for what lies below it: trees hide water, and nothing digs into
-    it (expectiles: W. K. Newey and J. L. Powell, Econometrica 55, 1987). Each cell is moved by what its step was moved, or
-    gets the height of its step, where the water is to be level across.
+    Restrictions", Wiley 1972), with nine times the weight for what lies below it: trees hide water, and nothing digs
+    into it (expectiles: W. K. Newey and J. L. Powell, Econometrica 55, 1987). Each cell is moved by what its step was
+    moved, or gets the height of its step, where the water is to be level across.
     """
 
     kind: Literal["falling"]
@@ -515,27 +544,40 @@ class Falling(Operator):
         description="The water is level from bank to bank; else each cross-section keeps its shape.",
     )
     turned: bool = Field(
-        False, title="Falls the other way", description="The line was drawn from the lower end to the upper one."
+        False,
+        title="Falls the other way",
+        description="The line was drawn from the lower end to the upper one, or the upper end between banks is the "
+        "other.",
     )
 
+    def _numbers(self, ground: Ground) -> tuple[npt.NDArray[np.int64], Mask]:
+        """At which step along the river each cell lies, and which cells have one."""
+        if ground.line is not None:
+            x, y = ground.local(ground.line[:, 0], ground.line[:, 1])
+            at, step = ground.stations(shapely.LineString(np.stack([x, y], axis=1))), min(ground.metres)
+        else:
+            at, step = along(ground.inside, *ground.metres)
+        there = ground.inside & np.isfinite(at)
+        return np.floor(np.where(there, at, 0) / step).astype(np.int64), there
+
     def heights(self, ground: Ground) -> FloatArray:
-        if ground.line is None or len(ground.line) < 2:
-            raise InputError("A falling river is drawn along a line, from its upper end to its lower one.")
-        x, y = ground.local(ground.line[:, 0], ground.line[:, 1])
-        course = shapely.LineString(np.stack([x, y], axis=1)[:: -1 if self.turned else 1])
-        known = ground.known
-        if not known.any():
-            raise InputError("There are no heights along the line.")
-        step = min(ground.metres)
-        at = ground.stations(course)
-        number = np.floor(at / step).astype(np.int64)
-        count = int(number[known].max()) + 1
-        low = np.full(count, np.inf)
+        if not ground.known.any():
+            raise InputError("There are no heights along the river.")
+        number, there = self._numbers(ground)
+        known = there & np.isfinite(ground.cells)
+        low = np.full(int(number[known].max()) + 1, np.inf)
         np.minimum.at(low, number[known], ground.cells[known])
         steps = np.flatnonzero(np.isfinite(low))
-        if low[steps[-1]] > low[steps[0]]:
-            raise InputError(f"Downstream the line ends {low[steps[-1]] - low[steps[0]]:.2f} m higher than it begins, so that the river would "
-                             "have to rise. Turn the line round, or end it elsewhere.")  # fmt: skip
+        end = max(steps.size // _ENDS, 1)
+        rise = float(np.median(low[steps[-end:]]) - np.median(low[steps[:end]]))
+        if self.turned if ground.line is not None else (rise > 0) != self.turned:
+            low, number, rise = low[::-1], low.size - 1 - number, -rise
+            steps = np.flatnonzero(np.isfinite(low))
+        if rise > 0:
+            raise InputError(
+                f"Downstream the river ends {rise:.2f} m higher than it begins, so that it would have to rise. Let it fall "
+                "the other way, or end it elsewhere."
+            )
         fallen = low[steps]
         weight = np.ones_like(fallen)
         for _ in range(_TURNS):
@@ -545,7 +587,7 @@ class Falling(Operator):
             weight = np.where(low[steps] > fallen, 1.0, _BELOW)
         moved: FloatArray = ground.cells + np.interp(number, steps, fallen - low[steps])
         water: FloatArray = np.interp(number, steps, fallen)
-        return water if self.level else moved
+        return np.where(there, water if self.level else moved, ground.cells)
 
     @property
     def fills(self) -> bool:
@@ -597,8 +639,8 @@ class Breach(Operator):
 class Sharpen(Operator):
     """Sharpen along a breakline: a foot or a top edge that was smeared over some cells.
 
-    The line is the edge. On either side each cell continues the ground beyond the line's width: the height at its rim and the
-    slope from there outwards, straight on to the edge.
+    The line is the edge. On either side each cell continues the ground beyond the line's width: the height at its rim
+    and the slope from there outwards, straight on to the edge.
     """
 
     kind: Literal["sharpen"]

@@ -1,4 +1,5 @@
-"""Outlines changed as a whole: corners made square, rims moved, two made of one and one of two, and grown over the ground."""
+"""Outlines changed as a whole: corners made square, rims moved, two made of one and one of two, and grown over the
+ground."""
 
 from __future__ import annotations
 
@@ -135,8 +136,12 @@ def grown(surface: Surface, x: float, y: float, height: float, slope: float) -> 
         raise InputError("The ground is steeper than that there already. Allow a steeper slope, or press elsewhere.")
     labels, _ = ndimage.label(like)
     found = labels == labels[seed]
-    if (found[0].any() and window.row > 0) or (found[-1].any() and window.row + window.rows < grid.rows) \
-            or (found[:, 0].any() and window.col > 0) or (found[:, -1].any() and window.col + window.cols < grid.cols):  # fmt: skip
+    if (
+        (found[0].any() and window.row > 0)
+        or (found[-1].any() and window.row + window.rows < grid.rows)
+        or (found[:, 0].any() and window.col > 0)
+        or (found[:, -1].any() and window.col + window.cols < grid.cols)
+    ):
         raise InputError(f"It grows over more than {_GROWN} cells. Allow less height or slope, or draw the outline.")
     found = ndimage.binary_fill_holes(found)
     part = grid.part(window)

@@ -22,8 +22,8 @@ Places = Annotated[list[tuple[float, float]], Field(max_length=100_000)]
 
 
 class _Drawn(BaseModel):
-    """Something drawn on a surface: a ring of places, or a line with a width in metres. Over a surface places are in its CRS;
-    `turned` brings them there."""
+    """Something drawn on a surface: a ring of places, or a line with a width in metres. Over a surface places are in
+    its CRS; `turned` brings them there."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
@@ -116,8 +116,8 @@ class Patch(_Drawn):
 
 
 class KeepOut(_Drawn):
-    """An area that no patch changes, unless it says so. real: it was drawn around something suspect that is real, so that it is
-    suspected no more."""
+    """An area that no patch changes, unless it says so. real: it was drawn around something suspect that is real, so
+    that it is suspected no more."""
 
     real: bool = False
 

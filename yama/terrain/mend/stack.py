@@ -1,7 +1,8 @@
 """A stack as people make it: a log of changes, each of which its maker can undo and do again.
 
-What the stack holds is what the changes say that are not undone, one after the other. Nothing is worked out by reversing a
-change, so that any order of undoing and doing again gives what the remaining changes alone would have given.
+What the stack holds is what the changes say that are not undone, one after the other. Nothing is worked out by
+reversing a change, so that any order of undoing and doing again gives what the remaining changes alone would have
+given.
 """
 
 from __future__ import annotations

@@ -40,7 +40,8 @@ TITLES: dict[Kind, str] = {
 
 _BLOCK = 2048
 _HALO = 96  # cells around a block that its finders see
-# cells from the middle at which spikes and pits are compared with what is around, times the unevenness there that they stand out
+# cells from the middle at which spikes and pits are compared with what is around, times the unevenness there that
+# they stand out
 # by, and the share of that by which they are beyond all of it
 _RINGS = ((3, 2.0, 0.5), (5, 0.0, 0.0))
 _STEEP = 0.4  # rise over run that a spike is steeper than, out to its ring
@@ -132,8 +133,9 @@ class Suspect:
 
 @kernel
 def _standing_out(cells, down, along, steep, apart, beyond, first, last, result):
-    """How far cells stand out of the means of opposite places on a ring, so that a slope is no spike: the least of these
-    where a cell is above all of them, the greatest where it is below, else 0. Of the rows from `first` to before `last`."""
+    """How far cells stand out of the means of opposite places on a ring, so that a slope is no spike: the least of
+    these where a cell is above all of them, the greatest where it is below, else 0. Of the rows from `first` to
+    before `last`."""
     rows, cols = cells.shape
     pairs = down.size
     for r in range(first, last):
@@ -169,7 +171,8 @@ def _standing_out(cells, down, along, steep, apart, beyond, first, last, result)
 
 @kernel
 def _jumps(cells, least, times, first, last, result):
-    """Jumps from one cell to the next, to the right and downwards, that are much greater than the changes on both sides."""
+    """Jumps from one cell to the next, to the right and downwards, that are much greater than the changes on both
+    sides."""
     rows, cols = cells.shape
     for r in range(max(first, 2), min(last, rows - 3)):
         for c in range(2, cols - 3):
@@ -190,8 +193,8 @@ def _jumps(cells, least, times, first, last, result):
 
 @kernel
 def _grouped(flat, cols, number):
-    """Numbers of groups of touching cells, also over corners. flat: their places in rising order. number: `(rows * cols,)`,
-    -1 everywhere before and afterwards but for the cells' own places in `flat`."""
+    """Numbers of groups of touching cells, also over corners. flat: their places in rising order. number: `(rows *
+    cols,)`, -1 everywhere before and afterwards but for the cells' own places in `flat`."""
     parent = np.empty(flat.size, np.int64)
     for i in range(flat.size):
         parent[i] = i
@@ -273,9 +276,15 @@ class _Seen:
         ring = [(float(a), float(b)) for a, b in shapely.get_coordinates(hull)[:-1]]
         worst_row, worst_col = divmod(int(at), self.cells.shape[1])
         return Suspect(
-            kind, float(self.grid.x_of(worst_col)), float(self.grid.y_of(worst_row)), height, len(places),
-            length + max(wide, high), ring, (way + 90) % 180 if across is None else across,
-        )  # fmt: skip
+            kind,
+            float(self.grid.x_of(worst_col)),
+            float(self.grid.y_of(worst_row)),
+            height,
+            len(places),
+            length + max(wide, high),
+            ring,
+            (way + 90) % 180 if across is None else across,
+        )
 
 
 def _axis(east: FloatArray, north: FloatArray) -> tuple[float, float]:
@@ -380,8 +389,15 @@ def _trees(seen: _Seen) -> Iterator[Suspect]:
     up = np.where(known, top - ground, 0.0)
     down, along = np.gradient(ground, cell)
     stands = up > _TALL + cell * np.hypot(down, along)
-    coarse = Grid(seen.grid.crs, seen.grid.west, seen.grid.north, seen.grid.cell_width * size,
-                  seen.grid.cell_height * size, rows, cols)  # fmt: skip
+    coarse = Grid(
+        seen.grid.crs,
+        seen.grid.west,
+        seen.grid.north,
+        seen.grid.cell_width * size,
+        seen.grid.cell_height * size,
+        rows,
+        cols,
+    )
     at_coarse = _Seen(up.astype(np.float32), coarse, seen.limits)
     flat = up.ravel()
     for places in _groups(stands):
@@ -393,7 +409,8 @@ def _trees(seen: _Seen) -> Iterator[Suspect]:
 
 
 def _stands_alone(places: Any, top: FloatArray, low: FloatArray, drop: float) -> bool:
-    """Whether the ground lies lower by so much on nearly all sides of a group of cells, as it does not along a cliff."""
+    """Whether the ground lies lower by so much on nearly all sides of a group of cells, as it does not along a
+    cliff."""
     rows, cols = np.divmod(places, top.shape[1])
     part = np.s_[max(rows.min() - 1, 0) : rows.max() + 2, max(cols.min() - 1, 0) : cols.max() + 2]
     group = np.zeros(top.shape, np.bool_)
@@ -436,9 +453,10 @@ def suspects(
 ) -> list[Suspect]:
     """What is probably wrong in a surface, worst first.
 
-    Spikes and pits stand out of the means of opposite places around them, which a slope, a ridge and a hill do not. Steps are
-    straight lines along which heights jump while they change little on both sides. Walls of trees stand above what an opening
-    leaves of the lowest heights, with steep edges. Humps stand above the lower quartile of the water they lie in.
+    Spikes and pits stand out of the means of opposite places around them, which a slope, a ridge and a hill do not.
+    Steps are straight lines along which heights jump while they change little on both sides. Walls of trees stand
+    above what an opening leaves of the lowest heights, with steep edges. Humps stand above the lower quartile of the
+    water they lie in.
 
     Parameters
     ----------
@@ -474,9 +492,10 @@ def suspects(
             one
             for finder in (_spikes, _steps, _trees, _holes, lambda seen: _on_water(seen, waters))
             for one in finder(seen)
-            if bounds.west <= one.x < bounds.east and bounds.south < one.y <= bounds.north
+            if bounds.west <= one.x < bounds.east
+            and bounds.south < one.y <= bounds.north
             and not tree.query(shapely.Point(one.x, one.y), predicate="within").size
-        ]  # fmt: skip
+        ]
 
     surface.prepare()
     found: list[Suspect] = []
@@ -513,7 +532,12 @@ def proposal(suspect: Suspect, grid: Grid) -> Patch:
         way = np.radians(suspect.across + 90)
         half = suspect.length / 2
         ends = [(suspect.x + s * half * np.sin(way) / across, suspect.y + s * half * np.cos(way) / up) for s in (-1, 1)]
-        drawn = {"name": TITLES["step"], "line": [(float(x), float(y)) for x, y in ends], "width": 24 * cell, "feather": 6 * cell}  # fmt: skip
+        drawn = {
+            "name": TITLES["step"],
+            "line": [(float(x), float(y)) for x, y in ends],
+            "width": 24 * cell,
+            "feather": 6 * cell,
+        }
         operator = {"kind": "smooth", "how": "gaussian", "radius": 4 * cell}
     elif suspect.kind == "trees":
         operator = {"kind": "clear", "widest": min(max(suspect.length, 20.0), 200.0)}
@@ -526,8 +550,8 @@ def proposal(suspect: Suspect, grid: Grid) -> Patch:
 
 @dataclass(frozen=True)
 class Cross:
-    """Heights along a line across a suspect: as they are, and as the proposed patch makes them. distance: metres from where it
-    is worst; heights in metres, NaN where empty."""
+    """Heights along a line across a suspect: as they are, and as the proposed patch makes them. distance: metres from
+    where it is worst; heights in metres, NaN where empty."""
 
     distance: FloatArray
     before: FloatArray
@@ -548,5 +572,6 @@ def cross(surface: Surface, suspect: Suspect, patch: Patch) -> Cross:
     window = Window(int(rows.min()), int(cols.min()), int(np.ptp(rows)) + 1, int(np.ptp(cols)) + 1)
     after = MendedSurface(surface, [patch], lenient=True)
     return Cross(
-        distance, *(one.read(window)[rows - window.row, cols - window.col].astype(np.float64) for one in (surface, after))
-    )  # fmt: skip
+        distance,
+        *(one.read(window)[rows - window.row, cols - window.col].astype(np.float64) for one in (surface, after)),
+    )

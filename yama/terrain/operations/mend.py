@@ -28,6 +28,7 @@ _COLUMNS = (
     Column("lowered", "Lowered", "m³", decimals=1),
     Column("largest", "Largest change", "m", decimals=2),
     Column("problem", "Why it changes nothing", type="text"),
+    Column("remark", "What to know of it", type="text"),
 )
 
 
@@ -37,6 +38,12 @@ class MendParams(Params):
     patches: Annotated[list[Patch], Field(min_length=1, max_length=MOST)]
     keep_outs: Annotated[list[KeepOut], Field(max_length=MOST)] = Field(
         [], title="Keep-outs", description="Areas that no patch changes, unless it says so."
+    )
+
+    leave_out: bool = Field(
+        False,
+        title="Leave out what cannot be done",
+        description="Patches that cannot be done change nothing, and it is said why; else one stops the run.",
     )
 
     def in_words(self) -> list[str]:
@@ -56,12 +63,6 @@ class MendParams(Params):
             note = f" ({patch.note})" if patch.note else ""
             said.append(f"{number} {patch.name or 'patch'}: {', '.join(told)}{note}")
         return said + [f"Keep-out: {one.name or 'without a name'}" for one in self.keep_outs]
-
-    leave_out: bool = Field(
-        False,
-        title="Leave out what cannot be done",
-        description="Patches that cannot be done change nothing, and it is said why; else nothing is made where there is one.",
-    )
 
 
 def _setting(patch: Patch, name: str, value: Any) -> str:
@@ -109,8 +110,15 @@ class Mend(Operation[MendParams]):
             surface = _mended(inputs, params, frame)
             found = [Finding("kept_out", "caution", sentence) for sentence in surface.kept_out()]
             if params.leave_out:
-                problems = surface.problems()
-                return [*(Finding("undone", "caution", problem) for _, problem in sorted(problems.items())), *found]
+                told = (("undone", surface.problems()), ("remark", surface.remarks()))
+                return [
+                    *(
+                        Finding(code, "caution", sentence)
+                        for code, by_number in told
+                        for _, sentence in sorted(by_number.items())
+                    ),
+                    *found,
+                ]
         except InputError as error:
             return [Finding("outline", "stop", str(error))]
         if not inputs.has("other") and any(one.on and one.operator.kind == "replace" for one in params.patches):
@@ -126,13 +134,31 @@ class Mend(Operation[MendParams]):
 
         def told() -> Table:
             rows: list[tuple[Cell, ...]] = []
-            problems = surface.problems() if params.leave_out else {}
+            problems, remarks = surface.problems() if params.leave_out else {}, surface.remarks()
             numbers = [number for number, patch in enumerate(params.patches, start=1) if patch.on]
             for i, (number, patch) in enumerate(zip(numbers, surface.patches, strict=True)):
                 did = surface.did(i)
-                rows.append((number, patch.name, patch.operator.kind, did.cells, round(did.raised, 1), round(did.lowered, 1),
-                             round(did.largest, 3), problems.get(i)))  # fmt: skip
-            return Table(_COLUMNS, rows, {"patches": len(rows), "raised": sum(float(row[4] or 0) for row in rows),
-                                          "lowered": sum(float(row[5] or 0) for row in rows)})  # fmt: skip
+                rows.append(
+                    (
+                        number,
+                        patch.name,
+                        patch.operator.kind,
+                        did.cells,
+                        round(did.raised, 1),
+                        round(did.lowered, 1),
+                        round(did.largest, 3),
+                        problems.get(i),
+                        remarks.get(i),
+                    )
+                )
+            return Table(
+                _COLUMNS,
+                rows,
+                {
+                    "patches": len(rows),
+                    "raised": sum(float(row[4] or 0) for row in rows),
+                    "lowered": sum(float(row[5] or 0) for row in rows),
+                },
+            )
 
         return Results(surface=surface, patches=told)

@@ -68,7 +68,9 @@ def suspects_of(features: Features) -> list[Suspect]:
     for number, shape in enumerate(features.geometries):
         kind: Kind = rows["kind"][number]  # type: ignore[assignment]
         ring = [(float(x), float(y)) for x, y in shapely.get_coordinates(shape)[:-1]]
-        x, y, height, cells, length, across = (float(rows[name][number] or 0) for name in ("x", "y", "height", "cells", "length", "across"))  # fmt: skip
+        x, y, height, cells, length, across = (
+            float(rows[name][number] or 0) for name in ("x", "y", "height", "cells", "length", "across")
+        )
         found.append(Suspect(kind, x, y, height, int(cells), length, ring, across))
     return found
 

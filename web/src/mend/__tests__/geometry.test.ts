@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Line } from "../../map/shapes";
-import { areaOf, boxAround, lengthOf, movedTo, profileLine } from "../geometry";
+import { areaOf, between, boxAround, lengthOf, movedTo, profileLine } from "../geometry";
 import { KINDS, newPatch, OPERATORS, settingsOf, usualOperator } from "../operators";
 
 const FAR: [number, number] = [449_164, 5_436_001];
@@ -30,6 +30,14 @@ describe("outlines", () => {
         [3, 9],
       ]),
     ).toBe(10);
+  });
+
+  it("lie between two banks, whichever way these were drawn", () => {
+    const bank = (y: number): Line => [0, 10, 20].map((x) => [x, y]);
+    const ring = between(bank(0), bank(4));
+    expect(areaOf(ring)).toBeCloseTo(80, 6);
+    expect(areaOf(between(bank(0), bank(4).reverse()))).toBeCloseTo(80, 6);
+    expect(areaOf(between(bank(0).reverse(), bank(4)))).toBeCloseTo(80, 6);
   });
 
   it("are crossed in the middle, and followed along their length", () => {

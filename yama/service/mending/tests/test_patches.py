@@ -88,8 +88,11 @@ class PatchesTest(ServiceTest):
         told = self.say({"name": "a", "content": patch("Deck", height=30.0), "seen": seen})
         self.assertEqual(
             told["said"],
-            ["owner changed Deck meanwhile. Both are kept: yours stands after it as Deck, second version, switched off."],
-        )  # fmt: skip
+            [
+                "owner changed Deck meanwhile. Both are kept: yours stands after it as Deck, second version, "
+                "switched off."
+            ],
+        )
         held = [(one["content"]["operator"]["height"], one["content"]["on"]) for one in told["entries"]]
         self.assertEqual(held, [(20.0, True), (30.0, False)])
 

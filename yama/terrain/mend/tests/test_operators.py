@@ -193,6 +193,43 @@ class OperatorTest(SimpleTestCase):
         self.assertAlmostEqual(fallen.mean(), z.mean())
         np.testing.assert_allclose(falling(fallen), fallen)
 
+    def test_a_river_between_banks_falls_from_its_higher_end_round_every_bend(self):
+        turn = np.linspace(0, np.pi, 25)
+        bank = lambda radius: [(130 + radius * np.cos(one), 90 + radius * np.sin(one)) for one in turn]  # noqa: E731
+        ring = [*bank(100), *bank(80)[::-1]]
+        round_it = np.arctan2(NORTH - 90, EAST - 130)
+        bed = 60 - 4 * round_it
+        rng = np.random.default_rng(3)
+        noisy = bed + rng.uniform(0, 1.5, PLANE.shape)
+        found = mended(noisy, patch({"kind": "falling", "level": True}, ring=ring))
+        away = np.hypot(EAST - 130, NORTH - 90)
+        water = (away > 82) & (away < 98) & (round_it > 0.15) & (round_it < np.pi - 0.15)
+        order = np.argsort(round_it[water])
+        self.assertLess(float(np.abs(found - bed)[water].max()), 1.6)
+        # the water stands level across the bend: cells at one angle differ by no more than the bed over a few cells
+        by_angle = np.array_split(found[water][order], 40)
+        self.assertLess(max(float(np.ptp(one)) for one in by_angle), 0.8)
+        self.assertTrue((np.diff([one.mean() for one in by_angle]) < 0).all())
+        np.testing.assert_array_equal(found[away > 104], noisy.astype(np.float32)[away > 104])
+        # drawn the other way round, it is the same river
+        np.testing.assert_allclose(mended(noisy, patch({"kind": "falling", "level": True}, ring=ring[::-1])), found)
+        with self.assertRaisesRegex(InputError, r"ends \d+\.\d+ m higher than it begins"):
+            mended(bed, patch({"kind": "falling", "turned": True}, ring=ring))
+        with self.assertRaisesRegex(InputError, "nearly as wide as it is long"):
+            mended(bed, patch({"kind": "falling"}))
+
+    def test_a_lake_says_where_its_bank_is_lower_than_its_water(self):
+        shore = ~INSIDE & (EAST > 50) & (EAST < 210) & (NORTH > 50) & (NORTH < 190)
+        cells = np.where(shore & (EAST < 100) & (NORTH > 180), 58.0, np.where(INSIDE, 55.0, 60.0))
+        lake = [patch({"kind": "level", "percentile": 50}, name="Lantern Water")]
+        surface = MendedSurface(ArraySurface(cells.astype(np.float32), GRID), lake)
+        (remark,) = surface.remarks().values()
+        self.assertRegex(
+            remark, r"^Lantern Water: Along 4\d m the bank is lower than the water, .* 60\.00 m, by up to 2\.00 m"
+        )
+        lowest = [patch({"kind": "level", "percentile": 0})]
+        self.assertEqual(MendedSurface(ArraySurface(cells.astype(np.float32), GRID), lowest).remarks(), {})
+
     def test_a_culvert_opens_the_embankment_and_nothing_beside_it(self):
         cells = PLANE.copy()
         cells[(EAST > 120) & (EAST < 150)] += 8
