@@ -448,6 +448,18 @@ class Grid:
         bounds = self.window_bounds(window)
         return Grid(self.crs, bounds.west, bounds.north, self.cell_width, self.cell_height, window.rows, window.cols)
 
+    def finer(self, times: int) -> Grid:
+        """The grid of which so many times as many cells, along each side, fill the same area."""
+        return Grid(
+            self.crs,
+            self.west,
+            self.north,
+            self.cell_width / times,
+            self.cell_height / times,
+            self.rows * times,
+            self.cols * times,
+        )
+
     def at_level(self, level: int) -> Grid:
         """The parent grid whose cells hold 2**level x 2**level of these, from the same north-west corner."""
         if level < 0:

@@ -8,6 +8,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 import { useEditing } from "../tools/useEditing";
+import { useSnapping } from "../tools/useSnapping";
 import { pinMark, previewBorder } from "./marks";
 import { PixelPane } from "./PixelPane";
 import { gridSpace, type Space } from "./space";
@@ -77,5 +78,6 @@ export function MapPane({ view, drawn, ...pane }: Props) {
   usePreviewBorder(map, space, drawn.find((one) => one.id === "preview")?.to ?? 0);
   usePins(map, space);
   useEditing(map, space);
+  useSnapping(map, space);
   return <PixelPane view={view} space={space} onMap={setMap} {...pane} />;
 }

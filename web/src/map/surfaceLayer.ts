@@ -113,6 +113,15 @@ export function projectionOf(grid: Grid): Projection {
   return projection;
 }
 
+/** The grid of which so many times as many cells, along each side, fill the same area. */
+const finerGrid = (grid: Grid, times: number): Grid => ({
+  ...grid,
+  cell_width: grid.cell_width / times,
+  cell_height: grid.cell_height / times,
+  rows: grid.rows * times,
+  cols: grid.cols * times,
+});
+
 /** Metres a cell at the level that is drawn at a resolution. */
 export function drawnCell(grid: Grid, resolution: number): number {
   const level = Math.round(Math.log2(Math.max(resolution / grid.cell_width, 1)));
@@ -162,15 +171,16 @@ export function backdropLayer(load: LoadPixels, grid: Grid): SurfaceLayer {
 export function surfaceLayer(
   path: TilePath,
   key: string,
-  grid: Grid,
+  frame: Grid,
   look: Look,
   quantity: Quantity,
   coarse: boolean,
   light: Light,
-  rough = false,
+  { rough = false, finer = 1 } = {},
 ): SurfaceLayer {
   asked ??= drawnBySoftware();
   if (asked) pace.expectSlow();
+  const grid = finerGrid(frame, finer);
   const top = topLevel(grid);
   const shade = isLit(quantity) ? light.shade : "none";
   const bands = (coarse ? 3 : 1) + (shade === "none" ? 0 : 1);
@@ -179,7 +189,7 @@ export function surfaceLayer(
     bandCount: bands,
     interpolate: false,
     loader: async (z: number, x: number, y: number) => {
-      const body = await bytes(path(key, top - z, x, y, { rough, shade }));
+      const body = await bytes(path(key, top - z, x, y, { rough, finer, shade }));
       const cells = body ? new Float32Array(body) : new Float32Array(SIDE * SIDE * bands).fill(EMPTY);
       for (let i = 0; i < cells.length; i++) if (Number.isNaN(cells[i])) cells[i] = EMPTY;
       return cells;

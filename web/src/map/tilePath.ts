@@ -5,6 +5,8 @@ import type { Shade } from "../desk/store";
 /** What a tile is asked with: whether what nearly stands for the surface will do, and a shade whose tone comes with it. */
 export interface TileKind {
   rough?: boolean;
+  /** So many times as many cells along each side as the frame has. */
+  finer?: number;
   shade?: Shade;
 }
 
@@ -15,8 +17,8 @@ export type TilePath = (key: string, level: number, col: number, row: number, ki
 export function useTilePath({ id, frame }: Project): TilePath {
   return useMemo(
     () =>
-      (key, level, col, row, { rough = false, shade = "none" } = {}) => {
-        const more = `${rough ? "&rough=true" : ""}${shade === "none" ? "" : `&shade=${shade}`}`;
+      (key, level, col, row, { rough = false, finer = 1, shade = "none" } = {}) => {
+        const more = `${rough ? "&rough=true" : ""}${finer > 1 ? `&finer=${finer}` : ""}${shade === "none" ? "" : `&shade=${shade}`}`;
         return `/projects/${id}/tiles/${key}/${level}/${col}/${row}?frame=${frame.mark}${more}`;
       },
     [id, frame.mark],

@@ -18,10 +18,14 @@ export interface Drawn {
   quantity: Quantity;
   coarse: boolean;
   rough?: boolean;
+  /** So many times as many cells along each side as the frame has. */
+  finer?: number;
   from: number;
   to: number;
   /** Whether it stays in sight until what takes its place is loaded. */
   steady?: boolean;
+  /** From 0, unseen, to 1; a backdrop has its own. */
+  opacity?: number;
   /** Where it is a picture and no surface. */
   backdrop?: Backdrop;
 }
@@ -99,7 +103,10 @@ export function useSurfaces(map: OlMap | null, view: View, drawn: Drawn[]): void
       if (!entry) {
         const layer = one.backdrop
           ? backdropLayer(pixelsOf(project, path, one.backdrop), grid)
-          : surfaceLayer(path, one.key, grid, look, one.quantity, one.coarse, light, one.rough);
+          : surfaceLayer(path, one.key, grid, look, one.quantity, one.coarse, light, {
+              rough: one.rough,
+              finer: one.finer,
+            });
         layer.on("prerender", (event) => {
           const gl = event.context as WebGLRenderingContext;
           const { from, to, first } = clips.current.get(id) ?? { from: 0, to: 1, first: true };
@@ -125,10 +132,8 @@ export function useSurfaces(map: OlMap | null, view: View, drawn: Drawn[]): void
         entry.styled = styled;
       }
       entry.layer.setZIndex(order);
-      if (one.backdrop) {
-        entry.layer.setOpacity(one.backdrop.opacity);
-        return;
-      }
+      entry.layer.setOpacity(one.backdrop?.opacity ?? one.opacity ?? 1);
+      if (one.backdrop) return;
       const [low, high] = look.range;
       const cell = drawnCell(grid, view.getResolution() ?? grid.cell_width);
       const [under, over] = (one.quantity === "height" && levels) || [-UNSEEN, UNSEEN];

@@ -1,33 +1,34 @@
 import View from "ol/View";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useFigures } from "../api/queries";
-import { useProject } from "../desk/context";
+import { useHeld, useProject } from "../desk/context";
 import { num, percent } from "../desk/format";
 import { useDesk } from "../desk/store";
+import { isBackdrop } from "../map/backdrops";
 import { MapPane } from "../map/MapPane";
 import { gridSpace } from "../map/space";
 import { projectionOf } from "../map/surfaceLayer";
-import type { Drawn } from "../map/useSurfaces";
+import { HoldingChoice } from "../stages/HoldingChoice";
 import { Button } from "../ui/Button";
 import { Card } from "../ui/Radio";
+import { dragged } from "./dragged";
 import styles from "./lens.module.css";
 import { useMend } from "./state";
 import { useImages, useJump, useOrtho } from "./useLens";
+import { type Kept, type LensLook, useLensDrawn } from "./useLensDrawn";
 import { useMendedStack } from "./useMended";
 
-type Shown = "left" | "right" | "blink";
-const TITLES: Record<Shown, string> = { left: "Left", right: "Right", blink: "Blink" };
 const BLINK = 500; // milliseconds that each picture stands
 const LEAST = 160; // points along a side
 
-/** A picture that was kept: what both images looked like through the surface then. */
-interface Kept {
-  left: string | null;
-  right: string | null;
-}
-
-const layer = (id: string, key: string | null, from: number, to: number): Drawn[] =>
-  key ? [{ id, key, quantity: "grey", coarse: false, from, to, steady: true }] : [];
+const TITLES: Record<LensLook, string> = {
+  left: "Left",
+  right: "Right",
+  blink: "Blink",
+  fade: "Fade",
+  backdrop: "Backdrop",
+};
+const LOOKS = Object.keys(TITLES) as LensLook[];
 
 const nothing = () => undefined;
 
@@ -60,12 +61,19 @@ export function Lens() {
   const seen = useDesk((desk) => desk.view);
   const box = useRef<HTMLElement>(null);
   const [place, setPlace] = useState<[number, number] | null>(null);
-  const [shown, setShown] = useState<Shown>("blink");
+  const [asked, setShown] = useState<LensLook>("blink");
   const [second, setSecond] = useState(false);
+  const [fade, setFade] = useState(0.5);
+  const { all } = useHeld();
+  const pictures = all.filter(isBackdrop);
+  const [picture, setPicture] = useState<number | null>(null);
+  const backdrop = pictures.find((one) => one.id === picture) ?? pictures[0];
+  const choices = LOOKS.filter((one) => (one === "backdrop" ? backdrop : images));
   const [kept, setKept] = useState<Kept | null>(null);
   const [wipe, setWipe] = useState(0.5);
   const left = useOrtho(images, "left");
   const right = useOrtho(images, "right");
+  const shown = choices.includes(asked) ? asked : (choices[0] ?? "blink");
   const { width, height } = lens ?? { width: 280, height: 170 };
 
   const view = useMemo(
@@ -111,31 +119,17 @@ export function Lens() {
     if (low != null && high != null && high > low) look("grey", { range: [low, high], stretch: "typed" });
   }, [low, high, look]);
 
-  const drawn = useMemo(() => {
-    const hide = (all: Drawn[]) => all.map((one) => ({ ...one, to: one.from }));
-    const of = (side: "left" | "right", ortho: string | null) => [
-      ...layer(`kept-${side}`, kept?.[side] ?? null, 0, wipe),
-      ...layer(side, ortho, kept ? wipe : 0, 1),
-    ];
-    const [one, other] = [of("left", left.key), of("right", right.key)];
-    return second ? [...hide(one), ...other] : [...one, ...hide(other)];
-  }, [left.key, right.key, kept, wipe, second]);
+  const drawn = useLensDrawn({
+    shown,
+    second,
+    fade,
+    wipe,
+    kept,
+    now: { left: left.key, right: right.key },
+    backdrop,
+    finer: images?.finer ?? 1,
+  });
 
-  const drag = (begin: React.PointerEvent, move: (dx: number, dy: number) => void) => {
-    const target = begin.currentTarget as HTMLElement;
-    target.setPointerCapture(begin.pointerId);
-    let [x, y] = [begin.clientX, begin.clientY];
-    const moved = (event: PointerEvent) => {
-      move(event.clientX - x, event.clientY - y);
-      [x, y] = [event.clientX, event.clientY];
-    };
-    const done = () => {
-      target.removeEventListener("pointermove", moved);
-      target.removeEventListener("pointerup", done);
-    };
-    target.addEventListener("pointermove", moved);
-    target.addEventListener("pointerup", done);
-  };
   const shift = (dx: number, dy: number) =>
     setPlace((before) => {
       const map = box.current?.closest(".map")?.getBoundingClientRect();
@@ -157,10 +151,10 @@ export function Lens() {
       style={place ? { left: place[0], top: place[1] } : { right: 16, top: 96 }}
       aria-label="Lens"
     >
-      <header onPointerDown={(event) => (event.target as Element).closest("button, label") || drag(event, shift)}>
+      <header onPointerDown={(event) => (event.target as Element).closest("button, label") || dragged(event, shift)}>
         <b>Lens</b>
         <span className={styles.sides} role="radiogroup" aria-label="Image">
-          {(Object.keys(TITLES) as Shown[]).map((name) => (
+          {choices.map((name) => (
             <Card
               key={name}
               className={styles.side as string}
@@ -172,19 +166,22 @@ export function Lens() {
             </Card>
           ))}
         </span>
-        <span className="mut">
-          through <b className="la">A</b>
-        </span>
+        {shown !== "backdrop" && (
+          <span className="mut">
+            through <b className="la">A</b>
+          </span>
+        )}
         <Button kind="bare" aria-label="Close the lens" onClick={() => set({ lens: null })}>
           ×
         </Button>
       </header>
       <div data-lens="" className={styles.through} style={{ width, height }}>
-        {images ? (
+        {choices.length ? (
           <MapPane view={view} drawn={drawn} label="Lens" onPin={nothing} still />
         ) : (
           <p className="empties">
-            No image pair shows this surface. Add both images in Gather, and choose them in Build under Image pair.
+            No image pair shows this surface, and there is no backdrop. Add both images in Gather, and choose them in
+            Build under Image pair.
           </p>
         )}
         {refused && (
@@ -192,14 +189,37 @@ export function Lens() {
             {refused}
           </p>
         )}
-        {images && <span className={styles.which}>{second ? "right" : "left"}</span>}
-        {kept && <i className={styles.wipe} style={{ left: `${wipe * 100}%` }} />}
+        {shown === "backdrop" && <span className={styles.which}>{backdrop?.name}</span>}
+        {shown !== "backdrop" && shown !== "fade" && choices.length > 0 && (
+          <span className={styles.which}>{second ? "right" : "left"}</span>
+        )}
+        {kept && shown !== "backdrop" && <i className={styles.wipe} style={{ left: `${wipe * 100}%` }} />}
       </div>
-      {images && (
+      {(images || pictures.length > 1) && (
         <footer style={{ width }}>
-          <p role="status">
-            <JumpLine images={images} />
-          </p>
+          {images && (
+            <p role="status">
+              <JumpLine images={images} />
+            </p>
+          )}
+          {shown === "fade" && (
+            <p>
+              left
+              <input
+                type="range"
+                aria-label="Left image, and right"
+                min={0}
+                max={1}
+                step={0.01}
+                value={fade}
+                onChange={(event) => setFade(Number(event.target.value))}
+              />
+              right
+            </p>
+          )}
+          {shown === "backdrop" && pictures.length > 1 && (
+            <HoldingChoice label="Backdrop" holdings={pictures} value={backdrop?.id} onChange={setPicture} />
+          )}
           <p>
             {kept ? (
               <>
@@ -221,7 +241,7 @@ export function Lens() {
             ) : (
               <Button
                 kind="link"
-                disabled={!left.key && !right.key}
+                disabled={(!left.key && !right.key) || shown === "backdrop"}
                 onClick={() => {
                   setKept({ left: left.key, right: right.key });
                   setWipe(0.5);
@@ -237,7 +257,7 @@ export function Lens() {
         className={styles.corner}
         aria-hidden="true"
         onPointerDown={(event) =>
-          drag(event, (dx, dy) => {
+          dragged(event, (dx, dy) => {
             const { lens: now } = useMend.getState();
             if (!now) return;
             set({

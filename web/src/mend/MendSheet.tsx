@@ -9,6 +9,7 @@ import { RunFoot } from "../stages/RunFoot";
 import { useRole } from "../stages/useRole";
 import { type AnyWork, type Elsewhere, useWorksheet } from "../stages/useWorksheet";
 import { Button } from "../ui/Button";
+import { Check } from "../ui/Check";
 import { NumberField } from "../ui/NumberField";
 import { Section, Sheet } from "../ui/Sheet";
 import { FromChosen } from "./FromChosen";
@@ -69,6 +70,7 @@ export function MendSheet() {
   const keepOut = useMend((mend) => mend.keepOut);
   const grow = useMend((mend) => mend.grow);
   const brush = useMend((mend) => mend.brush);
+  const snaps = useMend((mend) => mend.snaps);
   useInSlots(surface?.key);
   useOutlines(stack.all, wrong);
   useAtMap(MendMap);
@@ -168,6 +170,7 @@ export function MendSheet() {
       </Section>
       {work.canRun && (
         <Section title="Tools">
+          <Check label="Snap to outlines and features" checked={snaps} onChange={(now) => set({ snaps: now })} />
           <div className={styles.settings}>
             <NumberField
               label="Brush"

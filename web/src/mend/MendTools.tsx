@@ -91,6 +91,7 @@ export function MendTools() {
   const drawn = useDrawn();
   const chosenName = useMend((mend) => mend.chosen);
   const lens = useMend((mend) => mend.lens);
+  const snaps = useMend((mend) => mend.snaps);
   const set = useMend((mend) => mend.set);
   const chosen = all.find((one) => one.name === chosenName);
   const kind = useDesk((desk) => toolOf(desk).kind);
@@ -98,10 +99,10 @@ export function MendTools() {
   const reshape = (content: Partial<{ ring: Line; line: Line }>) =>
     chosen && change([{ name: chosen.name, kind: chosen.kind, content: { ...chosen.content, ...content } as never }]);
 
-  const outline = useTool("area", (ring) => drawn({ ring: ring as Line }));
-  const box = useTool("box", (ring) => drawn({ ring: ring as Line }));
+  const outline = useTool("area", (ring) => drawn({ ring: ring as Line }), snaps);
+  const box = useTool("box", (ring) => drawn({ ring: ring as Line }), snaps);
   const freehand = useTool("freehand", (ring) => drawn({ ring: ring as Line }));
-  const line = useTool("line", (places) => drawn({ line: places as Line }));
+  const line = useTool("line", (places) => drawn({ line: places as Line }), snaps);
   const brush = useTool("brush", (places) => drawn({ line: places as Line }, useMend.getState().brush));
   const grow = useTool("pick", (at) => {
     const { x, y } = at as Pressed;
@@ -144,6 +145,7 @@ export function MendTools() {
       owner: VERTICES,
       places: placesOf(chosen.content),
       closed,
+      snaps,
       done: (places) =>
         change([
           {
@@ -153,7 +155,7 @@ export function MendTools() {
           },
         ]),
     });
-  }, [chosen, change]);
+  }, [chosen, change, snaps]);
 
   // the outline of what is opened can be changed at once, or as soon as what was drawn with is laid down
   const opened = useRef<string | null>(null);

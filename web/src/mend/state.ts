@@ -9,6 +9,8 @@ interface MendState {
   operator: string;
   /** Metres that a stroke of the brush is wide. */
   brush: number;
+  /** Whether what is drawn snaps to outlines and features. */
+  snaps: boolean;
   /** How far an outline grows: metres up and down, and degrees of slope. */
   grow: { height: number; slope: number };
   /** The suspect that is looked at, by its place in the list. */
@@ -24,6 +26,7 @@ export const useMend = create<MendState>((set) => ({
   keepOut: false,
   operator: "smooth",
   brush: 12,
+  snaps: true,
   grow: { height: 1, slope: 10 },
   suspect: null,
   lens: null,

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { call, type Jump, type Looked } from "../api/client";
 import { KEYS } from "../api/keys";
-import { usePreview } from "../api/queries";
+import { type RunBody, usePreview } from "../api/queries";
 import { inputOf, useHeld, useProject } from "../desk/context";
 import type { Line, Place } from "../map/shapes";
 import { usePairAsked } from "../pair/usePair";
@@ -14,7 +14,11 @@ export interface Images {
   left: number;
   right: number;
   more: Record<string, number>;
+  /** So many times as many cells along each side as the frame's are needed for all that the images show. */
+  finer: number;
 }
+
+const FINEST = 8;
 
 const one = (given: number | number[] | undefined) => (Array.isArray(given) ? given[0] : given);
 
@@ -23,19 +27,23 @@ export function useImages(): Images | null {
   const { images, all } = useHeld();
   const surface = useMended();
   const asked = usePairAsked();
+  const { frame } = useProject();
   return useMemo(() => {
     const ids = surface?.recipe?.operation === "image_pair" ? surface.recipe.input_ids : null;
     const there = (id: number | undefined) => (all.some((held) => held.id === id) ? id : undefined);
     const [left, right] = ids ? [one(ids.left), one(ids.right)] : [asked?.left.id, asked?.right.id];
-    if (!images.some(({ id }) => id === left) || !images.some(({ id }) => id === right)) return null;
+    const seen = [left, right].map((id) => images.find((held) => held.id === id)?.image);
+    if (!seen[0] || !seen[1]) return null;
+    const cells = frame.cell_size / Math.min(...seen.map((image) => image?.ground_size ?? frame.cell_size));
     const model = there(ids ? one(ids.model) : (asked?.model ?? undefined));
     const geoid = there(ids ? one(ids.geoid) : (asked?.geoid ?? undefined));
     return {
       left: left as number,
       right: right as number,
+      finer: 2 ** Math.ceil(Math.log2(Math.min(Math.max(cells, 1), FINEST))),
       more: { ...(model === undefined ? {} : { model }), ...(geoid === undefined ? {} : { geoid }) },
     };
-  }, [images, all, surface, asked?.left.id, asked?.right.id, asked?.model, asked?.geoid]);
+  }, [images, all, surface, asked?.left.id, asked?.right.id, asked?.model, asked?.geoid, frame.cell_size]);
 }
 
 /** An image laid on the surface as it is now. */
@@ -44,9 +52,15 @@ export function useOrtho(images: Images | null, side: "left" | "right") {
   const surface = useMended();
   const { a } = useHeld();
   const through = a && a.id === surface?.id ? inputOf(a) : surface?.id;
-  const inputs: Looked | null =
-    images && through !== undefined ? { image: images[side], surface: through, ...images.more } : null;
-  const preview = usePreview(project.id, inputs && { operation: "orthoimage", params: {}, inputs });
+  const asked: RunBody | null =
+    images && through !== undefined
+      ? {
+          operation: "orthoimage",
+          params: { finer: images.finer },
+          inputs: { image: images[side], surface: through, ...images.more } satisfies Looked,
+        }
+      : null;
+  const preview = usePreview(project.id, asked);
   return { key: preview.data?.key ?? null, error: preview.error?.message ?? null, waiting: preview.isPlaceholderData };
 }
 

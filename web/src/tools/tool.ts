@@ -10,16 +10,17 @@ export interface Pressed {
 /** What a press does while lines are edited. */
 export type EditWith = "choose" | "reshape" | "split" | "line" | "polygon";
 
-/** What the pointer does. `owner` is the part of the desk that took the tool up, and lays it down when it goes. */
+/** What the pointer does. `owner` is the part of the desk that took the tool up, and lays it down when it goes; `snaps`
+ * whether it snaps to outlines and features. */
 export type Tool =
   | { kind: "read" }
-  | { kind: "area"; owner: string; done: (area: Ring) => void }
-  | { kind: "line"; owner: string; done: (line: Line) => void }
+  | { kind: "area"; owner: string; done: (area: Ring) => void; snaps?: boolean }
+  | { kind: "line"; owner: string; done: (line: Line) => void; snaps?: boolean }
   | { kind: "pick"; owner: string; press: (at: Pressed) => void }
-  | { kind: "box"; owner: string; done: (area: Ring) => void }
+  | { kind: "box"; owner: string; done: (area: Ring) => void; snaps?: boolean }
   | { kind: "freehand"; owner: string; done: (area: Ring) => void }
   | { kind: "brush"; owner: string; done: (line: Line) => void }
-  | { kind: "vertices"; owner: string; places: Line; closed: boolean; done: (places: Line) => void }
+  | { kind: "vertices"; owner: string; places: Line; closed: boolean; done: (places: Line) => void; snaps?: boolean }
   | { kind: "edit"; owner: string; holding: number; with: EditWith; snap: boolean };
 
 export type ToolKind = Tool["kind"];

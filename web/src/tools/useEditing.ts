@@ -3,7 +3,6 @@ import GeoJSON from "ol/format/GeoJSON";
 import { MultiPoint } from "ol/geom";
 import Draw from "ol/interaction/Draw";
 import Modify from "ol/interaction/Modify";
-import Snap from "ol/interaction/Snap";
 import VectorLayer from "ol/layer/Vector";
 import type OlMap from "ol/Map";
 import type MapBrowserEvent from "ol/MapBrowserEvent";
@@ -15,6 +14,7 @@ import { editOf, toolOf, useDesk } from "../desk/store";
 import { useDraft, useFeatures } from "../desk/useDraft";
 import { type Drawn, featureAt, linesOf, reshaped, type Shape, vertexAt } from "../map/shapes";
 import type { Space } from "../map/space";
+import { snapOn } from "./snapping";
 
 const REACH = 9; // pixels
 /** The map's coordinates are rounded to centimetres: a vertex that snapped here is found again within this. */
@@ -163,29 +163,17 @@ export function useEditing(map: OlMap | null, space: Space): void {
         change.current({ edit: { ...done, ...place, feature: number }, snap });
       });
     map.addInteraction(interaction);
-    const around = new VectorSource();
-    const snapper = snapping ? new Snap({ source: around, pixelTolerance: REACH }) : null;
-    const gather = () => {
-      const [left = 0, bottom = 0, right = 0, top = 0] = map.getView().calculateExtent(map.getSize());
-      const seen = (place: number[]) => {
-        const [x, y] = space.toPane(place);
-        return x >= left && x <= right && y >= bottom && y <= top;
-      };
-      const near = draft.collection?.features.filter(
-        (one) => one.id !== number && linesOf(one.geometry).some((line) => line.some(seen)),
-      );
-      around.clear();
-      around.addFeatures((near ?? []).map((one) => placed(one, space)));
-    };
-    if (snapper) {
-      gather();
-      map.addInteraction(snapper);
-      map.on("moveend", gather);
-    }
+    const { features: all } = draft.collection;
+    const end = snapping
+      ? snapOn(map, (inView) => {
+          const seen = (place: number[]) => inView(space.toPane(place));
+          const near = all.filter((one) => one.id !== number && linesOf(one.geometry).some((line) => line.some(seen)));
+          return near.map((one) => placed(one, space));
+        })
+      : () => undefined;
     return () => {
       map.removeInteraction(interaction);
-      if (snapper) map.removeInteraction(snapper);
-      map.un("moveend", gather);
+      end();
     };
   }, [map, inHand, editing, tool, number, draft.collection, snapping, space]);
 }

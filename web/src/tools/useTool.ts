@@ -8,7 +8,7 @@ type Given<K extends Simple["kind"]> = K extends "pick"
   : Parameters<Extract<Tool, { kind: "area" }>["done"]>[0];
 
 /** A tool of the pointer for a part of the desk: what it gives goes to `take`. It is laid down when the part goes. */
-export function useTool<K extends Simple["kind"]>(kind: K, take: (given: Given<K>) => void) {
+export function useTool<K extends Simple["kind"]>(kind: K, take: (given: Given<K>) => void, snaps = false) {
   const owner = useId();
   const held = useRef(take);
   held.current = take;
@@ -21,7 +21,7 @@ export function useTool<K extends Simple["kind"]>(kind: K, take: (given: Given<K
     const desk = useDesk.getState();
     if (!on) return desk.drop(owner);
     const give = (given: unknown) => held.current(given as Given<K>);
-    desk.take((kind === "pick" ? { kind, owner, press: give } : { kind, owner, done: give }) as Simple);
+    desk.take((kind === "pick" ? { kind, owner, press: give } : { kind, owner, done: give, snaps }) as Simple);
   };
   return { inHand, put };
 }

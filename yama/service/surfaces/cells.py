@@ -14,14 +14,17 @@ from yama.terrain.surface import Heights, Surface
 from yama.terrain.units import UNITS, in_unit
 
 
-def tile_bands(project: Project, surface: Surface, window: Window, level: int, shade: Shade = "none") -> list[Heights]:
+def tile_bands(
+    project: Project, surface: Surface, window: Window, level: int, shade: Shade = "none", finer: int = 1
+) -> list[Heights]:
     """What the map draws a window of a level from: heights on the frame's grid.
 
-    Heights are in the frame's unit. A coarse surface brings its gradients towards east and north as well, taken on its own cells, so that each of
-    these is one flat patch of one shade. Where the view is too wide for that it is read smoothly instead. With a shade its tone from -1 to 1
-    comes last.
+    Heights are in the frame's unit. A coarse surface brings its gradients towards east and north as well, taken on its
+    own cells, so that each of these is one flat patch of one shade. Where the view is too wide for that it is read
+    smoothly instead. finer: the frame has so many times as many cells along each side. With a shade its tone from -1 to
+    1 comes last.
     """
-    frame = project.frame.grid
+    frame = project.frame.grid.finer(finer)
     surface = in_unit(surface, project.frame.unit)
     metres = np.float32(UNITS.get(surface.unit, 1.0))
     at = frame.at_level(level)

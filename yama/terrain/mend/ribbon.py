@@ -80,18 +80,18 @@ def along(inside: npt.NDArray[np.bool_], wide: float, high: float) -> tuple[Floa
     padded[: inside.shape[0], : inside.shape[1]] = inside
     area = padded.reshape(rows, many, cols, many).any(axis=(1, 3))
     size = (wide * many, high * many)
-    begin = tuple(int(one) for one in np.argwhere(area)[0]) if count else (0, 0)
+    row, col = np.argwhere(area)[0].tolist() if count else (0, 0)
     far = np.zeros((2, rows, cols))
 
-    def farthest(row: int, col: int, into: FloatArray) -> tuple[int, int]:
-        _walked(area, row, col, *size, _STEPS, into)
+    def farthest(start: tuple[int, int], into: FloatArray) -> tuple[int, int]:
+        _walked(area, *start, *size, _STEPS, into)
         reached = np.where(np.isfinite(into), into, -1.0)
         there = np.unravel_index(int(reached.argmax()), reached.shape)
         return int(there[0]), int(there[1])
 
-    first = farthest(*begin, far[0])
-    last = farthest(*first, far[0])
-    farthest(*last, far[1])
+    first = farthest((row, col), far[0])
+    last = farthest(first, far[0])
+    farthest(last, far[1])
     length = float(far[0][last])
     reached = np.isfinite(far[0])
     if (area & ~reached).sum() > _CUT_OFF * area.sum():

@@ -15,13 +15,14 @@ from yama.terrain.cloud import Gathered
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.clip import inside, polygons_of
+from yama.terrain.fit.reproject import fitted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Bounds, FloatArray, Grid, turn_between
 from yama.terrain.images import Image
 from yama.terrain.operations.area import about_bounds
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import CellSize, HeightMetres, NoParams, Params, Titles, Unset
+from yama.terrain.operations.parameters import CellSize, HeightMetres, Params, Titles, Unset
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, part_of
@@ -593,8 +594,21 @@ def _gathered(clouds: list[Cloud], grid: Grid) -> Gathered:
     return Gathered(grid, col[on], row[on], z[on], "m", {"standard_error": error[on], "likeness": likeness[on]})
 
 
+class OrthoimageParams(Params):
+    """How fine the cells of an orthoimage are."""
+
+    finer: int = Field(
+        1,
+        ge=1,
+        le=8,
+        title="Finer than the surface",
+        description="So many times as many cells along each side, where the image shows more than the surface's cells.",
+        json_schema_extra={"unit": "×"},
+    )
+
+
 @register
-class Orthoimage(Operation[NoParams]):
+class Orthoimage(Operation[OrthoimageParams]):
     """An image laid on a surface."""
 
     name = "orthoimage"
@@ -611,7 +625,7 @@ class Orthoimage(Operation[NoParams]):
     outputs = {"surface": Output("surface", "Orthoimage", "grey")}
     heights_in = "metres"
 
-    def check(self, inputs: Inputs, params: NoParams, frame: Frame) -> list[Finding]:
+    def check(self, inputs: Inputs, params: OrthoimageParams, frame: Frame) -> list[Finding]:
         return [
             *_about_models(inputs),
             *_about_reach(inputs, ("image", "second") if inputs.has("second") else ("image",)),
@@ -619,8 +633,9 @@ class Orthoimage(Operation[NoParams]):
             *_about_level(inputs),
         ]
 
-    def run(self, inputs: Inputs, params: NoParams, frame: Frame, progress: Progress) -> Results:
+    def run(self, inputs: Inputs, params: OrthoimageParams, frame: Frame, progress: Progress) -> Results:
         models, zero, surface = _models(inputs), _zero_of(inputs), inputs.surface("surface")
+        surface = fitted(surface, surface.grid.finer(params.finer))
 
         def laid(role: str) -> OrthoSurface:
             image = inputs.image(role)

@@ -16,6 +16,7 @@ from yama.service.holdings.models import Holding, Preview
 from yama.service.jobs.models import Job
 from yama.service.surfaces.cells import tile_bands
 from yama.service.tests.base import GRID, ServiceTest
+from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Grid, Window
 from yama.terrain.relief.slope import slope
 from yama.terrain.relief.tone import REACH, tone_of
@@ -37,6 +38,13 @@ class TileTest(ServiceTest):
         for level, col, row in ((0, 0, 0), (0, 1, 1), (1, 0, 0), (2, 0, 0)):
             window = Window(row * 256 - 1, col * 256 - 1, 258, 258)
             np.testing.assert_array_equal(self.tile(holding.key, level, col, row), stored.read(window, level))
+
+    def test_tiles_can_be_finer_than_the_frame(self):
+        holding = self.add_surface()
+        fine = fitted(StoredSurface(holding.cells_path), GRID.finer(2))
+        found = self.tile(holding.key, 0, 0, 0, asked="?finer=2")
+        np.testing.assert_array_equal(found, fine.read(Window(-1, -1, 258, 258)))
+        self.ask("GET", f"/tiles/{holding.key}/0/0/0?finer=9", status=422)
 
     def test_neighbouring_tiles_share_their_gutter_cells(self):
         holding = self.add_surface()

@@ -13,7 +13,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.formats import las
 from yama.terrain.frame import Frame
-from yama.terrain.grid import Grid
+from yama.terrain.grid import Grid, Window
 from yama.terrain.operations import Task, find
 from yama.terrain.operations.image_pair import ELLIPSOID, models_of, ties_of
 from yama.terrain.points import Points
@@ -160,6 +160,22 @@ class ImagePairTest(SimpleTestCase):
             find("orthoimage"), {"image": self.images["left"], "surface": surface, "model": model}, {}, FRAME
         ).run()
         self.assertGreater(np.isfinite(ortho.surface("surface").read_all()).mean(), 0.9)
+
+    def test_an_orthoimage_can_be_finer_than_the_surface(self):
+        model = self.made("adjust_models", {"ties": self.ties, "control": self.control()})["model"]
+        fine = GRID.finer(2)
+        plane = [ArraySurface(np.full((one.rows, one.cols), 100.0, np.float32), one) for one in (GRID, fine)]
+        both = {"image": self.images["left"], "model": model}
+        coarse, twice = (
+            Task(find("orthoimage"), {**both, "surface": plane[0]}, {"finer": finer}, FRAME).run().surface("surface")
+            for finer in (1, 2)
+        )
+        exact = Task(find("orthoimage"), {**both, "surface": plane[1]}, {}, FRAME).run().surface("surface")
+        self.assertEqual(twice.grid, fine)
+        # at its edge a finer surface is as empty as the coarse one
+        inner = Window(8, 8, fine.rows - 16, fine.cols - 16)
+        np.testing.assert_array_equal(twice.read(inner), exact.read(inner))
+        self.assertEqual(coarse.grid, GRID)
 
     def test_points_are_written_as_a_cloud_that_lies_on_the_surface(self):
         self.assertNotIn("points", self.task("image_pair", {}, **BETWEEN).outputs)
