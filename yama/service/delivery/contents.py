@@ -189,10 +189,37 @@ def _values(step: Step, by_key: dict[str, Holding]) -> str:
     return f"from {used}" + (f"; {', '.join(told)}" if told else "")
 
 
-def lineage(holding: Holding, by_key: dict[str, Holding]) -> tuple[list[str], set[str]]:
-    """The steps that made a holding, the first ones first, and the keys of the files they began with."""
-    lines: list[str] = []
-    files: set[str] = set()
+@dataclass(frozen=True)
+class Lineage:
+    """How a holding was made. steps: with what each made, the first ones first. files: keys of those that they began with."""
+
+    steps: list[tuple[Holding, Step]]
+    files: set[str]
+
+    def lines(self, by_key: dict[str, Holding]) -> list[str]:
+        """One for each step."""
+        return [
+            f"{held.name}: {operations.find(step.operation).title.lower()}, {_values(step, by_key)}."
+            for held, step in self.steps
+        ]
+
+    def told(self) -> list[report.Told]:
+        """Tables of what steps did, where a report tells that of them."""
+        found = []
+        for held, step in self.steps:
+            try:
+                tables = keys.told_of(held.project_id, step)
+            except InputError as error:
+                found.append(report.Told(f"{held.name}: what was done to it cannot be told. {error}"))
+                continue
+            several = len(self.steps) > 1
+            found += [report.Told(f"{title}: {held.name}" if several else title, table) for title, table in tables]
+        return found
+
+
+def lineage(holding: Holding, by_key: dict[str, Holding]) -> Lineage:
+    """The steps that made a holding, and the files they began with."""
+    found = Lineage([], set())
     seen: set[str] = set()
 
     def follow(key: str) -> None:
@@ -202,15 +229,15 @@ def lineage(holding: Holding, by_key: dict[str, Holding]) -> tuple[list[str], se
         seen.add(key)
         step = held.step
         if step is None:
-            files.add(key)
+            found.files.add(key)
             return
         for given in step.inputs.values():
             for one in given:
                 follow(one)
-        lines.append(f"{held.name}: {operations.find(step.operation).title.lower()}, {_values(step, by_key)}.")
+        found.steps.append((held, step))
 
     follow(holding.key)
-    return lines, files
+    return found
 
 
 def sheet_of(
@@ -242,11 +269,12 @@ def sheet_of(
     if quantity == "height":
         rows.append(("Zero", facts["vertical_datum"] or "not known"))
     figures = card.figures if card else None
+    made = lineage(holding, by_key)
     reason = card.reason if card else "Not judged: the project has no checkpoints, or this is not a surface of heights."
     return report.Sheet(
         holding.name, file, rows, report.draw_map(surface, project.frame.grid, quantity, dress), figures, reason,
-        lineage(holding, by_key)[0], found, project.frame.unit,
-        told.unit_in(project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]),
+        made.lines(by_key), found, project.frame.unit,
+        told.unit_in(project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]), made.told(),
     )  # fmt: skip
 
 

@@ -147,7 +147,7 @@ def _report(
     frame = project.frame
     made_of: set[str] = set()
     for one in holdings:
-        made_of |= contents.lineage(one, by_key)[1]
+        made_of |= contents.lineage(one, by_key).files
     sources = sorted((by_key[key] for key in made_of), key=lambda one: one.name)
     sheets = [
         contents.sheet_of(one, names[one.pk], project, by_key, findings[one.pk], looks.get(quantity_of(one)))

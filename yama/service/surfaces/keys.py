@@ -11,6 +11,7 @@ from django.http import Http404
 from yama.service.holdings.kinds import SURFACE, kind_of
 from yama.service.holdings.models import Holding, Preview, find_key, project_dir
 from yama.service.projects.models import Project
+from yama.terrain import operations
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Window
 from yama.terrain.held import Held
@@ -18,6 +19,7 @@ from yama.terrain.kept import Kept
 from yama.terrain.operations import Results, Task, View, task_of
 from yama.terrain.recipe import Step, parted
 from yama.terrain.surface import Facets, StoredSurface, Surface
+from yama.terrain.table import Table
 from yama.terrain.units import in_unit
 
 _QUICK = re.compile(r"quick-[a-z]{1,25}")
@@ -84,6 +86,17 @@ def _results(project_id: int, step: Step, task: Task | None = None) -> tuple[Res
 
     found: tuple[Results, str] = _recent.get((project_id, step.key, "results"), make)
     return found
+
+
+def told_of(project_id: int, step: Step) -> list[tuple[str, Table]]:
+    """Tables that a step gives and a report tells, each with its title. Raises InputError where an input is gone."""
+    outputs = operations.find(step.operation).outputs
+    titles = {name: output.title for name, output in outputs.items() if output.told}
+    if not titles:
+        return []
+    results, _ = _results(project_id, step)
+    made = ((title, results[name]) for name, title in titles.items())
+    return [(title, table) for title, table in made if isinstance(table, Table)]
 
 
 def _live(project_id: int, step: Step, output: str) -> Surface:

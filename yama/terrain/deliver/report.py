@@ -19,6 +19,7 @@ from yama.terrain.quantities import Quantity
 from yama.terrain.relief.dress import Dress
 from yama.terrain.relief.picture import filled_area, span_of, view_picture
 from yama.terrain.surface import Surface
+from yama.terrain.table import Cell, Column, Table
 from yama.terrain.units import in_unit
 
 MAP_WIDE = 1_200
@@ -26,6 +27,7 @@ MAP_WIDE = 1_200
 MAP_TALL = 1_125
 """Pixels down one that leaves room for its key; a taller one is narrower than the page."""
 _BARS = 41
+_ROWS = 200  # of a table of what a step did
 _TAIL = 0.001  # of all cells at either end of the key
 
 
@@ -55,9 +57,60 @@ class Map:
 
 
 @dataclass(frozen=True)
+class Told:
+    """A table that a step made of what it did; a sentence alone where it cannot be told."""
+
+    title: str
+    table: Table | None = None
+
+    @property
+    def columns(self) -> list[tuple[int, Column]]:
+        """Those in which something stands, with their places."""
+        rows = self.table.rows if self.table else []
+        return [
+            (i, one)
+            for i, one in enumerate(self.table.columns if self.table else ())
+            if any(row[i] is not None for row in rows)
+        ]
+
+    @property
+    def rows(self) -> list[list[str]]:
+        """As text, the first of very many."""
+        return [
+            [_cell(row[i], column) for i, column in self.columns]
+            for row in (self.table.rows if self.table else [])[:_ROWS]
+        ]
+
+    @property
+    def left_out(self) -> int:
+        """How many rows are not among them."""
+        return max(len(self.table.rows) - _ROWS, 0) if self.table else 0
+
+    @property
+    def together(self) -> list[str] | None:
+        """What is true of all rows, below its column; None where nothing is."""
+        facts = self.table.facts if self.table else {}
+        found = [_cell(facts[one.name], one) if one.name in facts else "" for _, one in self.columns]
+        if not any(found):
+            return None
+        titled = next((i for i, (_, one) in enumerate(self.columns) if one.type == "text" and not found[i]), None)
+        return [word if i != titled else "together" for i, word in enumerate(found)]
+
+
+def _cell(value: Cell, column: Column) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, str) or column.type == "text":
+        return str(value)
+    if column.type == "yes_no":
+        return "yes" if value else "no"
+    return number(float(value), 0 if column.type == "whole" else 2 if column.decimals is None else column.decimals)
+
+
+@dataclass(frozen=True)
 class Sheet:
     """What the report says of one surface. facts: label and value. accuracy: as `Accuracy.to_dict`, or None with the reason in
-    `unjudged`. lineage: one line a step, from the files on."""
+    `unjudged`. lineage: one line a step, from the files on. told: what steps did, as tables."""
 
     name: str
     file: str
@@ -69,6 +122,7 @@ class Sheet:
     findings: list[Finding]
     unit: str = "m"
     key_unit: str = "m"
+    told: list[Told] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -118,9 +172,10 @@ def _round_down(value: float) -> float:
 
 
 def number(value: float | None, decimals: int = 2) -> str:
-    """Grouped by thin spaces, with a true minus."""
+    """Grouped by thin spaces, with a true minus, which a zero has not."""
     if value is None or not math.isfinite(value):
         return "–"
+    value = round(value, decimals) + 0.0
     return f"{value:,.{decimals}f}".replace(",", "\u202f").replace("-", "\u2212")
 
 

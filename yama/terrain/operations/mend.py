@@ -101,7 +101,7 @@ class Mend(Operation[MendParams]):
     }
     outputs = {
         "surface": Output("surface", "Mended surface", "height"),
-        "patches": Output("table", "What patches did", when="asked"),
+        "patches": Output("table", "What patches did", when="asked", told=True),
     }
     heights_in = "metres"
 

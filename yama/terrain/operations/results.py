@@ -32,12 +32,15 @@ class Output:
         What the cells of a surface say; see `quantities`.
     when : {"always", "asked"}
         Whether it is made unless asked for.
+    told : bool
+        Whether the report of a package says it of what was made with it; of tables.
     """
 
     kind: OutputKind
     title: str
     quantity: Quantity | None = None
     when: Literal["always", "asked"] = "always"
+    told: bool = False
 
 
 class Results:

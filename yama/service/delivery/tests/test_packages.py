@@ -2,7 +2,9 @@
 
 import io
 import json
+import re
 import zipfile
+from unittest import mock
 
 import laspy
 import numpy as np
@@ -12,6 +14,7 @@ from rasterio import MemoryFile
 
 from yama.service.arrivals.tests.test_uploads import cloud_bytes, lines_bytes
 from yama.service.tests.base import ServiceTest, table
+from yama.terrain.errors import InputError
 
 
 class PackageTest(ServiceTest):
@@ -66,6 +69,34 @@ class PackageTest(ServiceTest):
         self.ask("DELETE", f"/packages/{number}", status=204)
         self.assertEqual(self.ask("GET", "/packages"), [])
         self.ask("GET", f"/packages/{number}/file", status=404)
+
+    def test_the_report_says_what_patches_did(self):
+        west, north = self.tin.facts["grid"]["west"], self.tin.facts["grid"]["north"]
+        ring = [(west + x, north - y) for x, y in ((100, 100), (160, 100), (160, 160), (100, 160))]
+        patches = [
+            {"name": "Field, raised", "ring": ring, "operator": {"kind": "raise", "by": 2.0}},
+            {"name": "Quiet", "ring": ring, "on": False, "operator": {"kind": "raise", "by": 9.0}},
+        ]
+        self.ask("POST", "/runs", {"operation": "mend", "params": {"patches": patches}, "name": "Mended",
+                                   "inputs": {"surface": self.tin.pk}}, 202)  # fmt: skip
+        mended = self.run_jobs()[0].holding
+        self.ask("POST", "/runs", {"operation": "slope", "params": {}, "name": "Slope of it",
+                                   "inputs": {"surface": mended.pk}}, 202)  # fmt: skip
+        slope = self.run_jobs()[0].holding
+        page = self.build(holdings=[mended.pk])[2].read("report.html").decode()
+        row = re.search(r"<td[^>]*>Field, raised</td>(.*?)</tr>", page, re.S)
+        cells = re.findall(r">([^<]*)</td>", row[1])
+        filled = mended.facts["grid"]["cell_width"] ** 2 * int(cells[1])
+        self.assertAlmostEqual(float(cells[2].replace("\u202f", "")), 2 * filled, delta=0.06)
+        self.assertIn("What patches did", page)
+        self.assertNotIn(">Quiet<", page)
+        # what is made of it says so as well
+        further = self.build(holdings=[slope.pk])[2].read("report.html").decode()
+        self.assertIn("What patches did: Mended", further)
+        # and a surface that cannot be computed any more says that
+        with mock.patch("yama.service.surfaces.keys.told_of", side_effect=InputError("An input is gone.")):
+            lost = self.build(holdings=[mended.pk])[2].read("report.html").decode()
+        self.assertIn("Mended: what was done to it cannot be told. An input is gone.", lost)
 
     def test_written_otherwise(self):
         wanted = {"cell_type": "int16", "step": 0.1, "features_as": "shp", "points_as": "xlsx"}

@@ -5,6 +5,7 @@ import io
 import json
 import re
 import zipfile
+from dataclasses import replace
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -18,6 +19,7 @@ from yama.terrain.findings import Finding
 from yama.terrain.grid import Grid
 from yama.terrain.judge.accuracy import Accuracy, figures_of
 from yama.terrain.surface import ArraySurface
+from yama.terrain.table import Column, Table
 from yama.terrain.tests.test_surface import FolderTest, rough
 from yama.terrain.units import in_unit
 
@@ -99,6 +101,26 @@ class ReportTest(SimpleTestCase):
             "sources": [("tile 1", "cloud", "tile.laz")],
         }  # fmt: skip
         return report.Report(**{**given, **change})
+
+    def test_what_steps_did_is_told_as_tables(self):
+        columns = (
+            Column("number", "Number", type="whole"),
+            Column("name", "Name", type="text"),
+            Column("raised", "Raised", "m³", decimals=1),
+            Column("problem", "Why it changes nothing", type="text"),
+        )
+        rows = [(i, f"Patch <{i}>", 1234.56 if i == 1 else 0.5, None) for i in range(1, 251)]
+        told = report.Told("What patches did", Table(columns, rows, {"raised": 1359.06}))
+        lost = report.Told("Avel, mended: what was done to it cannot be told. Its input is gone.")
+        sheet = replace(self.report().sheets[0], told=[told, lost])
+        page = report.html_of(self.report(sheets=[sheet]))
+        for text in ("What patches did", "Raised, m³", "Patch &lt;1&gt;", "1\u202f234.6", "50 more are in the recipe"):
+            self.assertIn(text, page)
+        self.assertIn("<b>together</b>", page)
+        self.assertIn("<b>1\u202f359.1</b>", page)
+        self.assertIn("Its input is gone.", page)
+        self.assertNotIn("Why it changes nothing", page)
+        self.assertNotIn("Patch &lt;201&gt;", page)
 
     def test_the_page_says_everything_and_takes_names_for_text(self):
         page = report.html_of(self.report(note="<script>alert(1)</script>"))
