@@ -19,6 +19,7 @@ import styles from "./mend.module.css";
 import { PatchRow } from "./PatchRow";
 import { SUSPECTS_TAB } from "./SuspectsTab";
 import { useMend } from "./state";
+import { TakeBack } from "./TakeBack";
 import { UndoRedo } from "./UndoRedo";
 import { useDid } from "./useDid";
 import { useMended, useMendedStack } from "./useMended";
@@ -146,6 +147,7 @@ export function MendSheet() {
           </p>
         )}
         {work.canRun && <FromChosen />}
+        {work.canRun && <TakeBack />}
         {stack.said.map((sentence) => (
           <p key={sentence} className="find caution" role="status">
             {sentence}

@@ -27,7 +27,7 @@ export interface Says {
   gone?: boolean;
 }
 
-export type StackRequest = Says[] | "undo" | "redo" | { other: number | null };
+export type StackRequest = Says[] | "undo" | "redo" | { other: number | null } | { kept: number };
 
 /** A name for a new entry. */
 export const freshName = (): string => crypto.randomUUID().replaceAll("-", "").slice(0, 12);
@@ -72,7 +72,8 @@ export function useStack(surface: Holding | undefined) {
     scope: { id: `patches-${id}` }, // one after the other, in the order they were made
     mutationFn: async (what: StackRequest) => {
       if (typeof what === "string") return call<Stack>("POST", `${path}/${what}`);
-      if (!Array.isArray(what)) return call<Stack>("PUT", `${path}/other`, what);
+      if ("kept" in what) return call<Stack>("POST", `${path}/kept`, what);
+      if ("other" in what) return call<Stack>("PUT", `${path}/other`, what);
       const held = new Map(queries.getQueryData<Stack>(key)?.entries?.map((one) => [one.name, one.last]));
       return call<Stack>("POST", path, { says: what.map((one) => ({ ...one, seen: held.get(one.name) ?? null })) });
     },

@@ -13,7 +13,7 @@ from yama.service.accounts.people import person
 from yama.service.holdings.kinds import SURFACE
 from yama.service.holdings.models import Holding
 from yama.service.holdings.opened import open_holding
-from yama.service.mending.log import Asked, changes_of, choose_other, move, say, stack_of
+from yama.service.mending.log import Asked, changes_of, choose_other, move, say, stack_of, take_back
 from yama.service.mending.models import Stack
 from yama.service.projects.models import Membership
 from yama.service.schemas import Failure
@@ -74,6 +74,12 @@ class OtherIn(Schema):
     """The surface that patches replace cells from; null is none."""
 
     other: int | None
+
+
+class KeptIn(Schema):
+    """A mended surface that was kept."""
+
+    kept: int
 
 
 class ShapeIn(Schema):
@@ -208,6 +214,14 @@ def shape(request: HttpRequest, project_id: int, holding_id: int, body: ShapeIn)
         return {"rings": [merged(body.rings)]}
     made = squared(body.rings[0], frame) if body.how == "square" else offset(body.rings[0], body.metres, frame)
     return {"rings": [made]}
+
+
+@router.post("/{int:project_id}/holdings/{int:holding_id}/patches/kept", response={200: StackOut, 422: Failure})
+def take_kept(request: HttpRequest, project_id: int, holding_id: int, body: KeptIn) -> dict[str, Any]:
+    """Let the patches be those with which a mended surface was kept."""
+    stack = _open(request, project_id, holding_id)
+    take_back(stack, person(request), get_object_or_404(Holding, pk=body.kept, project_id=project_id))
+    return _answer(request, stack, [])
 
 
 @router.put("/{int:project_id}/holdings/{int:holding_id}/patches/other", response={200: StackOut, 422: Failure})

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from typing import Any
 from uuid import uuid4
 
@@ -11,9 +12,11 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
 
-from yama.service.holdings.models import Holding
+from yama.service.holdings.models import Holding, find_key
 from yama.service.mending.models import Stack, StackChange
+from yama.terrain import operations
 from yama.terrain.errors import InputError
+from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.mend.patches import MOST, KeepOut, Patch
 from yama.terrain.mend.stack import (
@@ -27,6 +30,7 @@ from yama.terrain.mend.stack import (
     redoable,
     undoable,
 )
+from yama.terrain.operations.mend import MendParams
 
 _LONGEST = 4_000
 _PUT_TOGETHER = 2_000
@@ -127,10 +131,14 @@ def say(stack: Stack, person: User, asked: Sequence[Asked]) -> list[str]:
             elif entry is None:
                 if one.content is None:
                     raise InputError("A new patch needs its outline and its operator.")
-                says[one.name] = Said(one.kind, one.content, place_before(entries, one.before))
-                titles.append(f"draw {one.content.get('name') or 'a patch'}")
-                if len(entries) == MOST:
+                if len(entries) >= MOST:
                     raise InputError(f"The surface has {MOST} patches already. Store it, and go on from there.")
+                new = place_before(entries, one.before)
+                says[one.name] = Said(one.kind, one.content, new)
+                titles.append(f"draw {one.content.get('name') or 'a patch'}")
+                # the next new one stands after it
+                at = next((i for i, other in enumerate(entries) if other.place > new), len(entries))
+                entries.insert(at, Entry(one.name, one.kind, one.content, new, stack.version + 1, person.pk))
             elif one.gone:
                 if late:
                     who = _name_of(entry.by)
@@ -154,6 +162,39 @@ def say(stack: Stack, person: User, asked: Sequence[Asked]) -> list[str]:
         if says:
             _write(stack, person, says, titles)
     return said
+
+
+def take_back(stack: Stack, person: User, kept: Holding) -> None:
+    """Let a stack be as it was when a mended surface was kept, as one change that can be undone.
+
+    Raises
+    ------
+    InputError
+        Where the surface was not made by mending the one under the stack.
+    """
+    step = kept.step
+    if step is None or step.operation != "mend" or step.inputs["surface"] != [stack.surface.key]:
+        raise InputError(
+            f"{kept.name} was not made by mending {stack.surface.name}, so that it holds no patches for it."
+        )
+    operation = operations.find(step.operation)
+    params = operations.parse_params(operation, operation.upgraded(step.params)[0])
+    if not isinstance(params, MendParams):
+        raise TypeError(f"{step.operation} has parameters of mend")
+    frame = stack.surface.project.frame.grid
+    crs = Frame.from_dict(step.frame).grid.crs if step.frame else frame.crs
+    with transaction.atomic():
+        stack = Stack.objects.select_for_update().get(pk=stack.pk)
+        stack.changes.filter(by=person, undone=True).delete()
+        says = {one.name: Said(gone=True) for one in entries_of(changes_of(stack))}
+        drawn: list[tuple[Kind, Patch | KeepOut]] = [("patch", one) for one in params.patches]
+        drawn += [("keep_out", one) for one in params.keep_outs]
+        for place, (kind, one) in enumerate(drawn):
+            content = one.turned(crs, frame).model_dump(mode="json")
+            says[uuid4().hex[:12]] = Said(kind, content, Fraction(place))
+        other = next(iter(step.inputs.get("other", [])), None)
+        stack.other = None if other is None else find_key(stack.surface.project_id, other)
+        _write(stack, person, says, [f"take back the patches of {kept.name}"])
 
 
 def _beside(

@@ -121,5 +121,5 @@ class EvidenceTest(ServiceTest):
         )["table"]
         rows = {row[1]: dict(zip([one["name"] for one in table["columns"]], row, strict=True)) for row in table["rows"]}
         self.assertEqual(rows["Avel"]["cells"], 0)
-        self.assertIn("drawn along a line", rows["Avel"]["problem"])
+        self.assertIn("nearly as wide as it is long", rows["Avel"]["problem"])
         self.assertEqual((rows["Field"]["cells"], rows["Field"]["problem"]), (900, None))

@@ -52,6 +52,37 @@ class PatchesTest(ServiceTest):
         self.assertEqual(self.entry("a")["by"], "editor")
         self.assertRegex(self.entry("a")["at"], r"^\d{4}-\d\d-\d\dT")
 
+    def test_several_drawn_at_once_stand_in_their_order(self):
+        self.say({"name": "z", "content": patch("z")})
+        self.say(*({"name": name, "content": patch(name), "before": "z"} for name in ("q", "b", "m")))
+        self.say(*({"name": name, "content": patch(name)} for name in ("y", "c")))
+        self.assertEqual(self.names(), ["q", "b", "m", "z", "y", "c"])
+
+    def test_patches_are_taken_back_as_they_were_when_the_surface_was_kept(self):
+        other = self.add_surface(70.0)
+        patches = [patch(f"Field {i}", height=float(i)) for i in range(3)]
+        keep = {"name": "Gauge house", "ring": _RING}
+        run = {"operation": "mend", "params": {"patches": patches, "keep_outs": [keep]}, "name": "Mended",
+               "inputs": {"surface": self.surface.pk, "other": other.pk}}  # fmt: skip
+        self.ask("POST", "/runs", run, 202)
+        kept = self.run_jobs()[0].holding
+        self.say({"name": "later", "content": patch("Later")})
+        taken = self.ask("POST", f"{self.path}/kept", {"kept": kept.pk})
+        self.assertEqual(self.names(), ["Field 0", "Field 1", "Field 2", "Gauge house"])
+        self.assertEqual((taken["undo"], taken["other"]), ("take back the patches of Mended", other.pk))
+        self.ask("POST", f"{self.path}/undo")
+        self.assertEqual(self.names(), ["Later"])
+        refused = self.ask("POST", f"{self.path}/kept", {"kept": other.pk}, 422)
+        self.assertIn("was not made by mending", refused["detail"])
+        # in another CRS the places are turned
+        self.project.frame_data = Frame(Grid("EPSG:4326", 62.3, -41.2, 1e-5, 1e-5, 900, 900), "m", "").to_dict()
+        self.project.save()
+        self.ask("POST", f"{self.path}/kept", {"kept": kept.pk})
+        ring = next(one["content"]["ring"] for one in self.look()["entries"] if one["content"]["name"] == "Field 1")
+        x, y = Transformer.from_crs("EPSG:32741", "EPSG:4326", always_xy=True).transform(*_RING[0])
+        self.assertAlmostEqual(ring[0][0], x, places=7)
+        self.assertAlmostEqual(ring[0][1], y, places=7)
+
     def test_undo_and_redo_survive_closing_the_browser_and_are_named(self):
         self.say({"name": "a", "content": patch("Deck")})
         off = self.say({"name": "a", "content": patch("Deck", on=False), "seen": self.entry("a")["last"]})

@@ -65,6 +65,7 @@ def endpoints(holding, key):
         ("POST", f"{one}/patches/undo", None, EDIT),
         ("POST", f"{one}/patches/redo", None, EDIT),
         ("PUT", f"{one}/patches/other", {"other": None}, EDIT),
+        ("POST", f"{one}/patches/kept", {"kept": 0}, EDIT),
         ("POST", f"{one}/patches/shape", {"how": "square"}, VIEW),
         ("POST", f"{one}/suspects", {"bounds": [0, 0, 1, 1]}, VIEW),
         ("POST", "/jumps", {"inputs": {}, "keys": ["a"], "ring": [[0, 0], [1, 0], [1, 1]]}, EDIT),
