@@ -445,6 +445,9 @@ def mending() -> list[Row]:
         fallen = 1 - now / before
         rows.append(Row(f"{name}: RMSE against the truth", "before", f"{now:.2f} m", f"{before:.2f} m",
                         f"falls by {100 * fallen:.0f} %", "by 40 %", fallen >= 0.4))  # fmt: skip
+    filled, error, unlevel = mend.lake()
+    rows.append(Row("Lantern Water levelled at its rim: RMSE against the truth", "empty before", f"{error:.2f} m", "none",
+                    f"{100 * filled:.0f} % filled, level within {unlevel:g} m", "filled, level", filled == 1 and not unlevel))  # fmt: skip
     rows.append(
         Row("cells outside of these patches", "before", "", "", "equal" if untouched else "changed", "equal", untouched)
     )
