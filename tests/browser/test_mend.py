@@ -203,6 +203,40 @@ class MendTest(BrowserTest):
         patches.get_by_role("switch").nth(2).click()
         self.settle()
 
+        # an outline in three dimensions, one of its vertices dragged, and away with it
+        page.get_by_role("button", name="3D").click()
+        scene = page.get_by_role("region", name="Three dimensions")
+        expect(scene).to_have_attribute("aria-busy", "false", timeout=60_000)
+        box = scene.bounding_box()
+        at = [
+            (box["x"] + box["width"] * u, box["y"] + box["height"] * v) for u, v in ((0.4, 0.6), (0.6, 0.6), (0.5, 0.8))
+        ]
+        count = len(self.entries())
+        page.keyboard.press("o")
+        expect(page.locator(".toolhint")).to_contain_text("Click")
+        for place in [*at, at[-1]]:
+            page.mouse.move(*place)
+            page.mouse.click(*place)
+        expect(page.locator(".toolhint")).to_contain_text("Drag a vertex")
+        self.settle()
+        drawn = self.entries()[-1]["content"]["ring"]
+        self.assertEqual((len(self.entries()), len(drawn)), (count + 1, 3))
+        outline, surface = shapely.Polygon(drawn), shapely.box(*self.surface["bounds"])
+        self.assertTrue(surface.contains(outline), drawn)
+        self.assertLess(shapely.Point(self.middle).distance(outline), 200)
+        page.mouse.move(*at[1])
+        page.mouse.down()
+        page.mouse.move(at[1][0] + 40, at[1][1] - 10, steps=4)
+        page.mouse.up()
+        self.settle()
+        moved_to = self.entries()[-1]["content"]["ring"]
+        self.assertEqual((moved_to[0], moved_to[2]), (drawn[0], drawn[2]))
+        self.assertGreater(moved_to[1][0], drawn[1][0] + 5)
+        page.keyboard.press("Delete")
+        self.settle()
+        self.assertEqual(len(self.entries()), count)
+        page.get_by_role("button", name="Back to the map").click()
+
         # what is stored is what was looked at
         page.get_by_role("button", name="Store").click()
         expect(page.get_by_text("is made.")).to_be_visible(timeout=60_000)

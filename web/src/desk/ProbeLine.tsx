@@ -42,14 +42,14 @@ export function ProbeLine() {
   const geographic = project.frame.crs_title.startsWith("WGS 84") && project.frame.grid.crs === "EPSG:4326";
   const decimals = geographic ? 6 : 1;
   const unit = unitOf(quantity, project.frame.unit);
-  const { instead } = useDesk((desk) => BENCHES[desk.bench]);
+  const { rest } = useDesk((desk) => BENCHES[desk.bench]);
   const inPair = useDesk((desk) => desk.bench === "pair");
   const hint = useDesk((desk) => factsOf(toolOf(desk)).hint);
-  if (!instead && error) return <div className="probe mut">{error.message}</div>;
-  if (instead || !at || !data)
+  if (error) return <div className="probe mut">{error.message}</div>;
+  if (!at || !data)
     return (
       <div className="probe mut" role="status" aria-label="Probe">
-        {instead ?? hint}
+        {rest ?? hint}
       </div>
     );
   return (

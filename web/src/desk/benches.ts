@@ -10,8 +10,8 @@ export interface Bench {
   tools: ToolKind[];
   /** Whether the ways of comparing A with B, and their keys, work on it. */
   compares: boolean;
-  /** What stands in the place of readings where the pointer reads none; null where it reads. */
-  instead: string | null;
+  /** What stands in the place of readings while the pointer reads none; where null, what the tool in hand says of itself. */
+  rest: string | null;
 }
 
 export const BENCHES: Record<BenchName, Bench> = {
@@ -19,13 +19,13 @@ export const BENCHES: Record<BenchName, Bench> = {
     title: "Map",
     tools: ["read", "area", "line", "pick", "box", "freehand", "brush", "vertices", "edit"],
     compares: true,
-    instead: null,
+    rest: null,
   },
-  pair: { title: "Image pair", tools: ["read"], compares: false, instead: null },
+  pair: { title: "Image pair", tools: ["read"], compares: false, rest: null },
   scene: {
     title: "Three dimensions",
-    tools: [],
+    tools: ["read", "area", "line", "pick", "box", "freehand", "brush", "vertices"],
     compares: false,
-    instead: "Drag to move, right button to turn, wheel to come near; arrows and + − do the same.",
+    rest: "Drag to move, right button to turn, wheel to come near; arrows and + − do the same.",
   },
 };

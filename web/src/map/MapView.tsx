@@ -2,9 +2,8 @@ import View from "ol/View";
 import { useEffect, useMemo, useState } from "react";
 import type { Holding } from "../api/client";
 import { quantityOf, useHeld, useProject } from "../desk/context";
-import { type ShownPreview, toolOf, useDesk } from "../desk/store";
+import { type ShownPreview, useDesk } from "../desk/store";
 import { usePin } from "../desk/usePin";
-import { factsOf } from "../tools/tool";
 import { Button } from "../ui/Button";
 import { useBackdrops } from "./backdrops";
 import { Curtain } from "./Curtain";
@@ -13,6 +12,7 @@ import { Modes } from "./Modes";
 import { ScaleBar } from "./ScaleBar";
 import { SlotChip } from "./SlotChip";
 import { extentOf, originOf, projectionOf } from "./surfaceLayer";
+import { ToolHint } from "./ToolHint";
 import { useDifference } from "./useDifference";
 import { type Shown, useShown } from "./useShown";
 import { type Drawn, drawnBackdrop } from "./useSurfaces";
@@ -29,17 +29,6 @@ function PreviewTag({ preview, a, minus }: { preview: ShownPreview; a: Holding |
           Show {a.name}
         </Button>
       )}
-    </div>
-  );
-}
-
-/** What the tool in hand wants of the pointer. Reading has its line below the map, and editing says it on its worksheet. */
-function ToolHint() {
-  const tool = useDesk(toolOf);
-  if (tool.kind === "read" || tool.kind === "edit") return null;
-  return (
-    <div className="tag toolhint" role="status">
-      {factsOf(tool).hint}
     </div>
   );
 }

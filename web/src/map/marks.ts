@@ -182,7 +182,8 @@ export const facetMarks = {
   left_out: edge("rgba(156,43,43,0.75)", 1, [4, 4]),
 };
 
-const PATCH: Record<Outlined["look"], { colour: string; width: number; dash?: number[] }> = {
+/** How an outline is stroked. */
+export const PATCH: Record<Outlined["look"], { colour: string; width: number; dash?: number[] }> = {
   chosen: { colour: "#1B6470", width: 2.4 },
   patch: { colour: "#1F2A30", width: 1.3 },
   off: { colour: "rgba(31,42,48,0.6)", width: 1, dash: [2, 4] },

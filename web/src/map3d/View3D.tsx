@@ -8,12 +8,15 @@ import { useDesk } from "../desk/store";
 import { useSettled } from "../desk/useSettled";
 import { pixelsOf, sourceName, useBackdrops } from "../map/backdrops";
 import { SlotChip } from "../map/SlotChip";
+import { gridSpace } from "../map/space";
 import { originOf, topLevel } from "../map/surfaceLayer";
+import { ToolHint } from "../map/ToolHint";
 import { useTilePath } from "../map/tilePath";
 import { type Shown, useShown } from "../map/useShown";
 import { Button } from "../ui/Button";
 import { Scene, type Walk } from "./scene";
 import type { Skin } from "./skin";
+import { useTools3D } from "./useTools3D";
 
 type Which = "a" | "b" | "split" | "both";
 const WHICH: [Which, string][] = [
@@ -92,6 +95,7 @@ export default function View3D() {
 
   useEffect(() => {
     if (!scene) return;
+    const looked = Boolean(a?.lookedAt);
     const skin = (what: Shown | undefined, between: [number, number] = [0, 1], opacity = 1): Skin[] =>
       what
         ? [
@@ -105,13 +109,19 @@ export default function View3D() {
               between,
               opacity,
               drapes,
+              steady: looked && what === shownA,
             },
           ]
         : [];
     if (which === "split") scene.show([...skin(shownA, [0, share]), ...skin(shownB, [share, 1])]);
     else if (which === "both") scene.show([...skin(shownA), ...skin(shownB, [0, 1], 0.55)]);
     else scene.show(skin(which === "a" ? shownA : shownB));
-  }, [scene, which, share, shownA, shownB, looks, light, rise, metres, drapes]);
+  }, [scene, which, share, shownA, shownB, looks, light, rise, metres, drapes, a?.lookedAt]);
+
+  const space = useMemo(() => gridSpace(grid), [grid]);
+  const [board, setBoard] = useState<HTMLCanvasElement | null>(null);
+  useTools3D(scene, board, space);
+  const AtMap = useDesk((desk) => desk.atMap);
 
   const along = a ?? b;
   const { data } = useQuery({
@@ -210,6 +220,9 @@ export default function View3D() {
           scene?.turn(...(turned as [number, number, number]));
         }}
       />
+      <canvas ref={setBoard} className="board3d" aria-label="Outlines" />
+      {AtMap && <AtMap />}
+      <ToolHint />
       {!state.whole && !refused && <div className="busy" role="progressbar" aria-label="Loading the surface" />}
       <SlotChip slot="a" holding={a} />
       <SlotChip slot="b" holding={b} />

@@ -1,6 +1,7 @@
 import * as three from "three";
 import { MapControls } from "three/examples/jsm/controls/MapControls.js";
 import type { TilePath } from "../map/tilePath";
+import { meeting } from "./meeting";
 import { type Skin, SurfaceSkin } from "./skin";
 import type { Ground } from "./tiles3d";
 
@@ -27,6 +28,7 @@ export class Scene {
   private readonly camera = new three.PerspectiveCamera(45, 1, 1, 200_000);
   private readonly controls: MapControls;
   private skins: SurfaceSkin[] = [];
+  private leaving: SurfaceSkin[] = [];
   private line: three.Line<three.BufferGeometry, three.Material> | null = null;
   private wall: three.Mesh<three.BufferGeometry, three.Material> | null = null;
   private asked = 0;
@@ -34,6 +36,8 @@ export class Scene {
   private readonly middle: [number, number];
   /** Told when a picture has been drawn: whether all of it is there, and what went wrong. */
   onDrawn: (whole: boolean, trouble: string) => void = () => undefined;
+  /** Told at the same time, by whoever paints over the picture. */
+  onPainted: () => void = () => undefined;
 
   constructor(
     canvas: HTMLCanvasElement,
@@ -98,11 +102,22 @@ export class Scene {
       this.scene.add(made.group);
       return made;
     });
-    for (const one of kept) {
-      this.scene.remove(one.group);
-      one.dispose();
-    }
+    // what changes while it is looked at stays until what takes its place is there, so that nothing blurs
+    const steady = skins.some((one) => one.steady);
+    if (steady && !this.leaving.length) this.leaving = kept.splice(0);
+    else if (!steady) kept.push(...this.leaving.splice(0));
+    for (const one of kept) this.remove(one);
     this.redraw();
+  }
+
+  private remove(skin: SurfaceSkin): void {
+    this.scene.remove(skin.group);
+    skin.dispose();
+  }
+
+  /** What is seen: the surfaces, or those whose place they take as long as they are not there. */
+  private get seen(): SurfaceSkin[] {
+    return this.leaving.length ? this.leaving : this.skins;
   }
 
   private place(x: number, y: number, height: number): three.Vector3 {
@@ -192,6 +207,64 @@ export class Scene {
     this.redraw();
   }
 
+  /** How high the uppermost of the surfaces is at a place, in metres; null where all are empty or not yet loaded. */
+  heightAt = (x: number, y: number): number | null => {
+    const width = this.ground.cols * this.ground.cell;
+    let highest: number | null = null;
+    for (const one of this.seen) {
+      const height = one.covers(x / width) ? one.heightAt(x, y) : null;
+      if (height !== null && (highest === null || height > highest)) highest = height;
+    }
+    return highest;
+  };
+
+  /** The place on the ground that is seen at a pixel, in metres from the frame's south-west; null where it is sky. */
+  placeAt(pixelX: number, pixelY: number): [number, number] | null {
+    const { width, height } = this.size;
+    const way = new three.Vector3((2 * pixelX) / width - 1, 1 - (2 * pixelY) / height, 0.5)
+      .unproject(this.camera)
+      .sub(this.camera.position);
+    const { x, y, z } = this.camera.position;
+    const far = 4 * Math.max(...this.middle) + 2 * this.controls.getDistance();
+    const found = meeting(
+      this.heightAt,
+      [x + this.middle[0], this.middle[1] - z, y / this.rise],
+      [way.x, -way.z, way.y / this.rise],
+      far,
+      this.ground.cell / 2,
+    );
+    return found && [found[0], found[1]];
+  }
+
+  /** Where a place on the ground is seen, in pixels; null where it is behind the eye or has no height. */
+  pixelOf(x: number, y: number): [number, number] | null {
+    const height = this.heightAt(x, y);
+    if (height === null) return null;
+    const { width, height: tall } = this.size;
+    const seen = this.place(x, y, height * this.rise).project(this.camera);
+    return seen.z > 1 ? null : [((seen.x + 1) / 2) * width, ((1 - seen.y) / 2) * tall];
+  }
+
+  /** Whether pressing and dragging moves the eye. */
+  set isHeld(held: boolean) {
+    this.controls.enabled = !held;
+  }
+
+  /** Metres of ground to a pixel, about, where it is seen at one. */
+  resolutionAt(pixelX: number, pixelY: number): number {
+    const [here, beside] = [this.placeAt(pixelX, pixelY), this.placeAt(pixelX + 1, pixelY)];
+    return here && beside ? Math.hypot(here[0] - beside[0], here[1] - beside[1]) : this.ground.cell;
+  }
+
+  get canvas(): HTMLCanvasElement {
+    return this.renderer.domElement;
+  }
+
+  private get size(): { width: number; height: number } {
+    const { clientWidth, clientHeight } = this.renderer.domElement;
+    return { width: Math.max(clientWidth, 1), height: Math.max(clientHeight, 1) };
+  }
+
   resize(width: number, height: number): void {
     this.renderer.setSize(width, height, false);
     this.camera.aspect = width / Math.max(height, 1);
@@ -211,6 +284,8 @@ export class Scene {
     const { x, y, z } = this.camera.position;
     const eye: [number, number, number] = [x + this.middle[0], this.middle[1] - z, y / this.rise];
     for (const one of this.skins) one.look(eye, this.height());
+    if (this.skins.every((one) => one.isWhole)) for (const one of this.leaving.splice(0)) this.remove(one);
+    for (const one of this.skins) one.group.visible = !this.leaving.length;
     const away = this.camera.position.distanceTo(this.controls.target);
     this.camera.near = Math.max(away / 200, 1);
     this.camera.updateProjectionMatrix();
@@ -219,6 +294,7 @@ export class Scene {
       this.skins.every((one) => one.isWhole),
       this.skins.map((one) => one.trouble).find(Boolean) ?? "",
     );
+    this.onPainted();
   }
 
   /** What is seen, as a PNG. */
@@ -231,7 +307,7 @@ export class Scene {
     cancelAnimationFrame(this.asked);
     this.asked = -1;
     this.controls.dispose();
-    for (const one of this.skins) one.dispose();
+    for (const one of [...this.skins, ...this.leaving]) one.dispose();
     this.discard(this.line);
     this.discard(this.wall);
     this.renderer.dispose();

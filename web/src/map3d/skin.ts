@@ -170,6 +170,29 @@ export function heightsOf(cells: ArrayLike<number>, step: number, [col, row, wid
   return heights;
 }
 
+/** How high a tile is at a column and row, counted in cells from its north-west: between the middles of the four cells around,
+ * of which empty ones do not count; null where the cell itself is empty. */
+export function heightIn(cells: ArrayLike<number>, step: number, col: number, row: number): number | null {
+  const cell = (r: number, c: number) => cells[step * (r * SIDE + c)] as number;
+  if (cell(Math.floor(row) + 1, Math.floor(col) + 1) <= EMPTY / 2) return null;
+  const [c, r] = [col + 0.5, row + 0.5];
+  const [left, top] = [Math.floor(c), Math.floor(r)];
+  let [total, weights] = [0, 0];
+  for (const [down, right] of [
+    [0, 0],
+    [0, 1],
+    [1, 0],
+    [1, 1],
+  ] as const) {
+    const height = cell(top + down, left + right);
+    const weight = (right ? c - left : left + 1 - c) * (down ? r - top : top + 1 - r);
+    if (height <= EMPTY / 2) continue;
+    total += weight * height;
+    weights += weight;
+  }
+  return weights ? total / weights : null;
+}
+
 /** What is drawn of a surface, and how. */
 export interface Skin {
   key: string;
@@ -183,6 +206,8 @@ export interface Skin {
   opacity: number;
   /** Pictures laid over it, the last on top. */
   drapes: Drape[];
+  /** Whether what it takes the place of stays in sight until all of it is there. */
+  steady: boolean;
 }
 
 /** A picture to lay over a surface. name: with another its pixels are others. */
@@ -215,6 +240,7 @@ export class SurfaceSkin {
   private wanted: Tile[] = [];
   private clock = 0;
   private failed = "";
+  private between: [number, number] = [0, 1];
   private readonly sheet = sheet();
   private readonly ramp = new three.DataTexture(new Uint8Array(256 * 4), 256, 1);
   private readonly shared: Record<string, three.IUniform>;
@@ -249,6 +275,12 @@ export class SurfaceSkin {
   /** Whether this is the surface that is asked for, with the shade that comes with its cells. */
   shows(asked: Skin): boolean {
     return this.skin.key === asked.key && this.shade === shadeOf(asked) && draped(this.skin) === draped(asked);
+  }
+
+  /** Whether it is drawn at a share of the frame's width. */
+  covers(share: number): boolean {
+    const [from, to] = this.between;
+    return share >= from && share <= to;
   }
 
   private get shade(): Shade {
@@ -295,6 +327,7 @@ export class SurfaceSkin {
     set("strength", new three.Vector2(light.strength, light.rise * rise));
     set("several", light.several);
     set("range", new three.Vector2(look.range[0], Math.max(look.range[1], look.range[0] + 1e-6)));
+    this.between = between;
     set("between", new three.Vector2(...between));
     set("rise", rise);
     set("opacity", opacity);
@@ -432,6 +465,29 @@ export class SurfaceSkin {
     mesh.renderOrder = material.transparent ? 1 : 0;
     this.group.add(mesh);
     return mesh;
+  }
+
+  /** How high it is at a place, in metres from the frame's south-west, by the finest cells that are there; null where it is
+   * empty, or not yet loaded. */
+  heightAt(x: number, y: number): number | null {
+    const { rows, cell, top } = this.ground;
+    const [col, row] = [x / cell, rows - y / cell];
+    if (col < 0 || row < 0 || col >= this.ground.cols || row >= rows) return null;
+    for (let level = 0; level <= top; level++) {
+      const [c, r] = [col / 2 ** level, row / 2 ** level];
+      const tile = { level, col: Math.floor(c / TILE), row: Math.floor(r / TILE) };
+      const name = nameOf(tile);
+      if (this.empty.has(name)) return null;
+      const held = this.held.get(name);
+      if (held)
+        return heightIn(
+          held.cells.image.data as unknown as Float32Array,
+          this.step,
+          c - tile.col * TILE,
+          r - tile.row * TILE,
+        );
+    }
+    return null;
   }
 
   /** Give back what the GPU holds. */

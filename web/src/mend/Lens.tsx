@@ -13,13 +13,12 @@ import { Button } from "../ui/Button";
 import { Card } from "../ui/Radio";
 import { dragged } from "./dragged";
 import styles from "./lens.module.css";
-import { useMend } from "./state";
+import { LENS, useMend } from "./state";
 import { useImages, useJump, useOrtho } from "./useLens";
 import { type Kept, type LensLook, useLensDrawn } from "./useLensDrawn";
 import { useMendedStack } from "./useMended";
 
 const BLINK = 500; // milliseconds that each picture stands
-const LEAST = 160; // points along a side
 
 const TITLES: Record<LensLook, string> = {
   left: "Left",
@@ -45,7 +44,7 @@ function JumpLine({ images }: { images: ReturnType<typeof useImages> }) {
     return <span className="mut">The images look alike nowhere inside the outline, so that no jump can be told.</span>;
   return (
     <span title="Nine tenths of the cells inside, where both images look alike, jump less than that">
-      jumps <b className="n">{num(now, 1)}</b> cells inside{before != null && `, ${num(before, 1)} before`}; alike on{" "}
+      jumps <b className="n">{num(now, 1)}</b> cells{before != null && `, ${num(before, 1)} before`}; alike on{" "}
       <b className="n">{percent(alike ?? 0)}</b>
       {alikeBefore !== undefined && `, ${percent(alikeBefore)} before`}
     </span>
@@ -74,7 +73,7 @@ export function Lens() {
   const left = useOrtho(images, "left");
   const right = useOrtho(images, "right");
   const shown = choices.includes(asked) ? asked : (choices[0] ?? "blink");
-  const { width, height } = lens ?? { width: 280, height: 170 };
+  const { width, height } = lens ?? LENS;
 
   const view = useMemo(
     () =>
@@ -166,11 +165,6 @@ export function Lens() {
             </Card>
           ))}
         </span>
-        {shown !== "backdrop" && (
-          <span className="mut">
-            through <b className="la">A</b>
-          </span>
-        )}
         <Button kind="bare" aria-label="Close the lens" onClick={() => set({ lens: null })}>
           ×
         </Button>
@@ -190,8 +184,10 @@ export function Lens() {
           </p>
         )}
         {shown === "backdrop" && <span className={styles.which}>{backdrop?.name}</span>}
-        {shown !== "backdrop" && shown !== "fade" && choices.length > 0 && (
-          <span className={styles.which}>{second ? "right" : "left"}</span>
+        {shown !== "backdrop" && images && (
+          <span className={styles.which}>
+            {shown === "fade" ? "both" : second ? "right" : "left"} through <b className="la">A</b>
+          </span>
         )}
         {kept && shown !== "backdrop" && <i className={styles.wipe} style={{ left: `${wipe * 100}%` }} />}
       </div>
@@ -220,37 +216,39 @@ export function Lens() {
           {shown === "backdrop" && pictures.length > 1 && (
             <HoldingChoice label="Backdrop" holdings={pictures} value={backdrop?.id} onChange={setPicture} />
           )}
-          <p>
-            {kept ? (
-              <>
-                kept
-                <input
-                  type="range"
-                  aria-label="Kept picture, and now"
-                  min={0}
-                  max={1}
-                  step={0.01}
-                  value={wipe}
-                  onChange={(event) => setWipe(Number(event.target.value))}
-                />
-                now{" "}
-                <Button kind="link" onClick={() => setKept(null)}>
-                  Drop it
+          {shown !== "backdrop" && images && (
+            <p>
+              {kept ? (
+                <>
+                  kept
+                  <input
+                    type="range"
+                    aria-label="Kept picture, and now"
+                    min={0}
+                    max={1}
+                    step={0.01}
+                    value={wipe}
+                    onChange={(event) => setWipe(Number(event.target.value))}
+                  />
+                  now{" "}
+                  <Button kind="link" onClick={() => setKept(null)}>
+                    Drop it
+                  </Button>
+                </>
+              ) : (
+                <Button
+                  kind="link"
+                  disabled={!left.key && !right.key}
+                  onClick={() => {
+                    setKept({ left: left.key, right: right.key });
+                    setWipe(0.5);
+                  }}
+                >
+                  Keep this picture
                 </Button>
-              </>
-            ) : (
-              <Button
-                kind="link"
-                disabled={(!left.key && !right.key) || shown === "backdrop"}
-                onClick={() => {
-                  setKept({ left: left.key, right: right.key });
-                  setWipe(0.5);
-                }}
-              >
-                Keep this picture
-              </Button>
-            )}
-          </p>
+              )}
+            </p>
+          )}
         </footer>
       )}
       <span
@@ -263,8 +261,8 @@ export function Lens() {
             set({
               lens: {
                 ...now,
-                width: Math.max(now.width + dx, LEAST + 60),
-                height: Math.max(now.height + dy, LEAST - 60),
+                width: Math.max(now.width + dx, LENS.width),
+                height: Math.max(now.height + dy, LENS.height / 2),
               },
             });
           })

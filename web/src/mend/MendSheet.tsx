@@ -65,6 +65,7 @@ export function MendSheet() {
     () => new Set(patches.filter((one, i) => one.content.on && did[i]?.problem).map((one) => one.name)),
     [patches, did],
   );
+  const marked = useMemo(() => new Set([...wrong].slice(0, LISTED)), [wrong]);
   const set = useMend((mend) => mend.set);
   const chosen = useMend((mend) => mend.chosen);
   const [listed, setListed] = useState(LISTED);
@@ -96,12 +97,12 @@ export function MendSheet() {
           beside={work.canRun ? <UndoRedo /> : null}
           makes={[
             `${many(patches.length)} ${patches.length === 1 ? "patch" : "patches"}${keepOuts.length ? `, ${many(keepOuts.length)} ${keepOuts.length === 1 ? "keep-out" : "keep-outs"}` : ""}`,
-            patches.length ? (
+            patches.length && did.length ? (
               <>
                 <span className="n">{num(moved)}</span> m³ moved
               </>
             ) : (
-              ""
+              patches.some((one) => one.content.on) && "Working out what they do…"
             ),
           ]}
           refused={
@@ -134,7 +135,7 @@ export function MendSheet() {
         )}
         <ol className={styles.patches} aria-label="Patches, first to last">
           {patches.map((one, i) =>
-            i < listed || one.name === chosen || wrong.has(one.name) ? (
+            i < listed || one.name === chosen || marked.has(one.name) ? (
               <PatchRow key={one.name} entry={one} number={i + 1} did={did[i]} />
             ) : null,
           )}

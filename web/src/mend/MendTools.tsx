@@ -10,7 +10,7 @@ import { movedTo } from "./geometry";
 import { type IconName, ToolIcon } from "./icons";
 import styles from "./mend.module.css";
 import { newPatch, type OperatorKind, usualOperator } from "./operators";
-import { useMend } from "./state";
+import { LENS, useMend } from "./state";
 import { useMended, useMendedStack, useShape, useUsualHeight } from "./useMended";
 import { freshName, placesOf } from "./useStack";
 
@@ -95,6 +95,7 @@ export function MendTools() {
   const set = useMend((mend) => mend.set);
   const chosen = all.find((one) => one.name === chosenName);
   const kind = useDesk((desk) => toolOf(desk).kind);
+  const flat = useDesk((desk) => desk.bench === "map");
   const canMend = useProject().role !== "viewer";
   const reshape = (content: Partial<{ ring: Line; line: Line }>) =>
     chosen && change([{ name: chosen.name, kind: chosen.kind, content: { ...chosen.content, ...content } as never }]);
@@ -245,8 +246,9 @@ export function MendTools() {
       name: "lens",
       title: "Lens",
       letter: "n",
-      on: lens !== null,
-      press: () => set({ lens: lens ? null : { width: 280, height: 170 } }),
+      on: lens !== null && flat,
+      disabled: !flat,
+      press: () => set({ lens: lens ? null : LENS }),
     },
   ];
   useKeys({

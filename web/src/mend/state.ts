@@ -1,5 +1,8 @@
 import { create } from "zustand";
 
+/** How large the lens is at first, in pixels; it is never narrower. */
+export const LENS = { width: 330, height: 190 };
+
 interface MendState {
   /** The patch or keep-out that is open. */
   chosen: string | null;

@@ -50,6 +50,8 @@ describe("the desk", () => {
   it("brings the map to front for a tool that three dimensions do not obey", () => {
     useDesk.setState({ bench: "scene" });
     useDesk.getState().take({ kind: "pick", owner: "one", press: () => undefined });
+    expect(useDesk.getState().bench).toBe("scene");
+    useDesk.getState().take({ kind: "edit", owner: "lines", holding: 4, with: "split", snap: true });
     expect(useDesk.getState().bench).toBe("map");
   });
 

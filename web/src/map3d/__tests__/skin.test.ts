@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { EMPTY } from "../../map/style";
-import { heightsOf } from "../skin";
+import { heightIn, heightsOf } from "../skin";
 
 const SIDE = 258;
 const MESH = 64;
@@ -32,6 +32,20 @@ describe("a mesh", () => {
           expect(heights[corner(c, r)]).toBeCloseTo(100 + 0.5 * x - 0.25 * y, 3);
         }
       }
+  });
+
+  it("is as high at any place as the cells around say, and nowhere in an empty one", () => {
+    const plane = (r: number, c: number) => 100 + 0.5 * (c + 0.5) - 0.25 * (r + 0.5);
+    for (const step of [1, 2, 4])
+      for (const [col, row] of [
+        [10.3, 5.7],
+        [0, 0],
+        [255.9, 128.2],
+      ] as [number, number][])
+        expect(heightIn(tile(step, plane), step, col, row)).toBeCloseTo(100 + 0.5 * col - 0.25 * row, 4);
+    const holed = tile(1, (r, c) => (c >= 100 ? EMPTY : plane(r, c)));
+    expect(heightIn(holed, 1, 100.1, 50)).toBeNull();
+    expect(heightIn(holed, 1, 99.9, 50.5)).toBeCloseTo(100 + 0.5 * 99.5 - 0.25 * 50.5, 4);
   });
 
   it("has a skirt that hangs from its own rim", () => {
