@@ -63,7 +63,7 @@ class MendPicture(Pictured, MendTest):
         page.mouse.down()
         page.mouse.move(head["x"] - 60, head["y"] + 30, steps=5)
         page.mouse.up()
-        expect(lens.get_by_role("status").first).to_contain_text("cells inside", timeout=60_000)
+        expect(lens.get_by_role("status").first).to_contain_text("alike on", timeout=60_000)
         self.mode("Curtain")
         self.shot("mend")
 

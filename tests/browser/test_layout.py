@@ -176,7 +176,7 @@ class LayoutTest(BrowserTest):
             self.assertTrue(answer.ok, answer.text())
         self.stage("Mend")
         page.locator(".ops").get_by_role("button", name="Mend").click()
-        expect(page.get_by_role("alert").first).to_contain_text("drawn along a line")
+        expect(page.get_by_role("alert").first).to_contain_text("nearly as wide as it is long")
         self.settle()
         yield "Mend, patches"
         page.get_by_role("button", name=re.compile("^1 A surface")).click()

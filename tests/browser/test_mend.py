@@ -106,6 +106,13 @@ class MendTest(BrowserTest):
         expect(self.page.locator(".toolhint")).to_contain_text("Drag a vertex")
         self.settle()
 
+    def drag(self, start, end) -> None:
+        self.page.mouse.move(*self.pixel(start))
+        self.page.mouse.down()
+        self.page.mouse.move(*self.pixel((start + end) / 2), steps=3)
+        self.page.mouse.move(*self.pixel(end), steps=3)
+        self.page.mouse.up()
+
     def readings_at(self, place) -> dict[str, float]:
         x, y = self.pixel(place)
         self.page.mouse.move(x - 7, y)
@@ -193,6 +200,46 @@ class MendTest(BrowserTest):
         self.settle()
         self.expect_reading(on_deck, lambda got: abs(got.get("a", 0) - read["a"]) < 0.1, "the deck is as it was")
 
+        # the deck is kept out, and what stands around it is cleared: the deck stays as it is to the last digit
+        page.get_by_role("button", name="Draw the next outline as a keep-out").click()
+        self.draw("o", [tuple(map(float, one)) for one in self.corners(0, self.deck.width / 2 + 1)])
+        expect(page.get_by_role("list", name="Keep-outs").get_by_role("listitem")).to_have_count(2)
+        expect(page.get_by_text("Along was there before the keep-out, and goes on changing it.")).to_be_visible()
+        kept = self.readings_at(on_deck)["a"]
+        self.assertAlmostEqual(kept, read["a"], delta=0.02)
+        count = len(self.entries())
+        page.keyboard.press("e")
+        expect(page.locator(".toolhint")).to_contain_text("drag")
+        self.drag(on_deck - 70 * self.way - 60 * self.across, on_deck + 70 * self.way + 60 * self.across)
+        expect(page.locator(".toolhint")).to_contain_text("Drag a vertex")
+        page.locator("label", has_text="Clear").first.click()
+        self.settle()
+        self.assertEqual(len(self.entries()), count + 1)
+        expect(patches).to_contain_text("3 Clear")
+        self.assertEqual(self.readings_at(on_deck)["a"], kept)
+
+        # it is copied to another place, the copy moved before it, and a hedge goes under a stroke of the brush
+        page.keyboard.press("y")
+        expect(page.locator(".toolhint")).to_contain_text("Click what is meant")
+        page.mouse.click(*self.pixel(on_deck + 110 * self.across))
+        expect(patches.get_by_role("listitem")).to_have_count(4)
+        page.get_by_text("Name, note, rim, place").click()
+        page.get_by_role("textbox", name="Name", exact=True).fill("Clear, south")
+        page.get_by_role("textbox", name="Name", exact=True).blur()
+        page.get_by_role("button", name="Earlier").click()
+        self.settle()
+        self.assertEqual(
+            [one["content"]["name"] for one in self.entries() if one["kind"] == "patch"][2:], ["Clear, south", "Clear"]
+        )
+        page.keyboard.press("i")
+        expect(page.locator(".toolhint")).to_contain_text("stroke")
+        self.drag(on_deck + 90 * self.across, on_deck + 90 * self.across + 60 * self.way)
+        expect(patches.get_by_role("listitem")).to_have_count(5)
+        page.keyboard.press("Escape")
+        self.settle()
+        stroke = self.entries()[-1]["content"]
+        self.assertEqual((stroke["width"], stroke["operator"]["kind"]), (12, "clear"))
+
         # a river that would have to rise says so, and holds up the rest until it is switched off
         uphill = [self.deck.start - 60 * self.across, self.deck.start - 60 * self.across - 150 * self.way]
         self.draw("l", [tuple(map(float, one)) for one in uphill])
@@ -200,7 +247,7 @@ class MendTest(BrowserTest):
         if high > low:
             expect(patches.get_by_role("alert")).to_contain_text("m higher than it begins")
             expect(page.get_by_role("button", name="Store")).to_be_disabled()
-        patches.get_by_role("switch").nth(2).click()
+        patches.get_by_role("switch").last.click()
         self.settle()
 
         # an outline in three dimensions, one of its vertices dragged, and away with it

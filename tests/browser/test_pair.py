@@ -126,7 +126,7 @@ class PairTest(GatherSheets):
         page.keyboard.press("n")
         lens = page.get_by_role("region", name="Lens")
         told = lens.get_by_role("status").first
-        expect(told).to_contain_text(re.compile(r"jumps [\d.]+ cells inside, [\d.]+ before; alike on"), timeout=60_000)
+        expect(told).to_contain_text(re.compile(r"jumps [\d.]+ cells, [\d.]+ before; alike on"), timeout=60_000)
         lens.get_by_text("Right", exact=True).click()
         expect(lens.get_by_text("right", exact=True)).to_be_visible()
         lens.get_by_role("button", name="Keep this picture").click()

@@ -460,6 +460,13 @@ class Grid:
             self.cols * times,
         )
 
+    def with_cells(self, metres: float) -> Grid:
+        """The same area in cells of about so many metres, from the same north-west corner."""
+        times = max(metres / max(self.metres_per_cell()), 1e-6)
+        width, height = self.cell_width * times, self.cell_height * times
+        rows, cols = (max(math.ceil(size / times), 1) for size in (self.rows, self.cols))
+        return Grid(self.crs, self.west, self.north, width, height, rows, cols)
+
     def at_level(self, level: int) -> Grid:
         """The parent grid whose cells hold 2**level x 2**level of these, from the same north-west corner."""
         if level < 0:

@@ -41,6 +41,7 @@ from yama.terrain.interpolate.rough import RoughSpline, Sparse
 from yama.terrain.interpolate.spline import TensionSpline, tension_spline
 from yama.terrain.interpolate.thin_plate import thin_plate_spline
 from yama.terrain.interpolate.triangulation import triangulated
+from yama.terrain.judge.coregistration import coregistration
 from yama.terrain.judge.distribution import Over, distributions
 from yama.terrain.later import later
 from yama.terrain.mend.mended import MendedSurface
@@ -193,6 +194,16 @@ def _images() -> None:
         JumpSurface(left, right).read_all()
 
 
+def _judged() -> None:
+    """Two surfaces of one ground, one of which lies beside the other."""
+    x, y = np.meshgrid(np.arange(64.0), np.arange(64.0))
+    grid = Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, 64, 64)
+    one, other = (
+        ArraySurface((5 * np.sin((x + by) / 9) + 4 * np.cos(y / 7)).astype(np.float32), grid) for by in (0.0, 0.3)
+    )
+    coregistration(one, other, tilted=True)
+
+
 def _patches() -> None:
     """Suspects of ground with a spike, a step, a stand of trees and a hole, and what clears and smooths it."""
     cells = np.random.default_rng(4).normal(50, 0.1, (128, 128)).astype(np.float32)
@@ -219,6 +230,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "surfaces": _surfaces,
     "mosaics": _mosaics,
     "images": _images,
+    "judged": _judged,
     "patches": _patches,
 }
 """What runs the kernels, in parts that do not need each other."""

@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import Any
 from uuid import uuid4
 
+import shapely
 from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
@@ -136,6 +137,8 @@ def say(stack: Stack, person: User, asked: Sequence[Asked]) -> list[str]:
                 new = place_before(entries, one.before)
                 says[one.name] = Said(one.kind, one.content, new)
                 titles.append(f"draw {one.content.get('name') or 'a patch'}")
+                if one.kind == "keep_out" and not one.content["real"]:
+                    said += _go_on(one.content, entries, says, stack.surface.project.frame.grid)
                 # the next new one stands after it
                 at = next((i for i, other in enumerate(entries) if other.place > new), len(entries))
                 entries.insert(at, Entry(one.name, one.kind, one.content, new, stack.version + 1, person.pk))
@@ -161,6 +164,28 @@ def say(stack: Stack, person: User, asked: Sequence[Asked]) -> list[str]:
                 titles.append(_title(entry, one))
         if says:
             _write(stack, person, says, titles)
+    return said
+
+
+def _area(drawn: Patch | KeepOut, frame: Grid) -> shapely.Polygon | None:
+    """What a patch or keep-out covers; None where its outline is none, which is told where it is shown."""
+    try:
+        return drawn.outline(frame)
+    except InputError:
+        return None
+
+
+def _go_on(keep_out: dict[str, Any], entries: list[Entry], says: dict[str, Said], frame: Grid) -> list[str]:
+    """Let patches that are there before a keep-out is drawn change it as they did: it keeps the surface as it is now."""
+    area = _area(KeepOut.model_validate(keep_out), frame)
+    said = []
+    for entry in entries:
+        if entry.kind == "keep_out" or entry.content["over_keep_outs"] or entry.name in says:
+            continue
+        own = _area(Patch.model_validate(entry.content), frame)
+        if own is not None and area is not None and own.intersects(area):
+            says[entry.name] = Said(content=entry.content | {"over_keep_outs": True})
+            said.append(f"{called(entry)} was there before the keep-out, and goes on changing it.")
     return said
 
 

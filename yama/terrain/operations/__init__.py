@@ -19,6 +19,7 @@ from yama.terrain.operations import (  # noqa: F401
     mend,
     mosaic,
     relief,
+    shift,
     spline_smoothing,
     variogram,
     which_method,

@@ -43,9 +43,13 @@ class ArraySurface(Surface):
         return (self._levels[0] if self._exact is None else self._exact,)
 
     def read(self, window: Window, level: int = 0) -> Heights:
-        while len(self._levels) <= level:
-            self._levels.append(halve(self._levels[-1]))
-        return cut_out(self._levels[level], window)
+        levels = self._levels
+        if len(levels) <= level:
+            # a list of one's own, since several threads may need the same levels at once
+            while len(levels) <= level:
+                levels = [*levels, halve(levels[-1])]
+            self._levels = levels
+        return cut_out(levels[level], window)
 
     def read_exact(self, window: Window) -> npt.NDArray[Any]:
         return self.read(window) if self._exact is None else cut_out(self._exact, window)  # type: ignore[arg-type]

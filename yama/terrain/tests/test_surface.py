@@ -86,6 +86,19 @@ class StoreTest(FolderTest):
             for found, wanted in zip(pool.map(surface.read, windows), expected, strict=True):
                 np.testing.assert_array_equal(found, wanted)
 
+    def test_threads_at_one_time_need_the_same_levels(self):
+        rng = np.random.default_rng(5)
+        cells = rng.normal(0, 9, (700, 900)).astype(np.float32)
+        grid = Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, *cells.shape)
+        single = ArraySurface(cells, grid)
+        right = [single.read(grid.at_level(level).whole, level) for level in range(6)]
+        for _ in range(30):
+            surface = ArraySurface(cells, grid)
+            with ThreadPoolExecutor(4) as pool:
+                found = pool.map(lambda level, it=surface: it.read(grid.at_level(level).whole, level), [5, 5, 4, 5])
+                for level, read in zip((5, 5, 4, 5), found, strict=True):
+                    np.testing.assert_array_equal(read, right[level])
+
     def test_statistics_are_those_of_all_cells(self):
         surface = rough()
         heights = surface.read_all().astype(float)

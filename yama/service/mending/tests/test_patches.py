@@ -52,6 +52,28 @@ class PatchesTest(ServiceTest):
         self.assertEqual(self.entry("a")["by"], "editor")
         self.assertRegex(self.entry("a")["at"], r"^\d{4}-\d\d-\d\dT")
 
+    def test_a_keep_out_keeps_the_surface_as_it_is_when_it_is_drawn(self):
+        far = [[x + 3000, y] for x, y in _RING]
+        self.say({"name": "deck", "content": patch("Deck")}, {"name": "far", "content": patch("Far", ring=far)})
+        keep = {"name": "Deck, kept", "ring": _RING}
+        told = self.say({"name": "k", "kind": "keep_out", "content": keep})
+        self.assertEqual(told["said"], ["Deck was there before the keep-out, and goes on changing it."])
+        over = {one["name"]: one["content"].get("over_keep_outs") for one in self.look()["entries"]}
+        self.assertEqual(over, {"deck": True, "far": False, "k": None})
+        self.say({"name": "trees", "content": patch("Trees")})
+        self.assertFalse(self.entry("trees")["content"]["over_keep_outs"])
+        self.ask("POST", f"{self.path}/undo")
+        self.ask("POST", f"{self.path}/undo")
+        self.assertFalse(self.entry("deck")["content"]["over_keep_outs"])
+        # an outline that is none is in nobody's way
+        bow = [_RING[0], _RING[2], _RING[1], _RING[3]]
+        self.say({"name": "bow", "content": patch("Bow", ring=bow)})
+        self.assertEqual(len(self.say({"name": "l", "kind": "keep_out", "content": keep})["said"]), 1)
+        self.ask("POST", f"{self.path}/undo")
+        # what is real stays as it is below all patches
+        self.say({"name": "r", "kind": "keep_out", "content": keep | {"real": True}})
+        self.assertFalse(self.entry("deck")["content"]["over_keep_outs"])
+
     def test_several_drawn_at_once_stand_in_their_order(self):
         self.say({"name": "z", "content": patch("z")})
         self.say(*({"name": name, "content": patch(name), "before": "z"} for name in ("q", "b", "m")))

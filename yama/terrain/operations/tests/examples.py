@@ -124,6 +124,8 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "difference": ({"first": one, "second": other}, {}, []),
         "height_above_ground": ({"surface": other, "ground": one}, {"below": "zero"}, []),
         "accuracy": ({"surface": one, "checkpoints": points(40)}, {}, []),
+        "shift": ({"surface": other, "reference": one}, {"tilt": True}, []),
+        "move": ({"surface": one}, {"east": 3.5, "north": -2.25, "up": 1.0, "tilt_east": 2.0}, []),
         "heights": ({"first": one, "second": other}, {"levels": [50, 70]}, []),
         "mend": ({"surface": one}, {"patches": _patches(), "keep_outs": [{"ring": _ring(90, 90, 110, 110)}]}, ["patches"]),
         "suspects": ({"surface": one, "waters": area}, {}, []),
