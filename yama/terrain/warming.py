@@ -43,6 +43,7 @@ from yama.terrain.interpolate.thin_plate import thin_plate_spline
 from yama.terrain.interpolate.triangulation import triangulated
 from yama.terrain.judge.coregistration import coregistration
 from yama.terrain.judge.distribution import Over, distributions
+from yama.terrain.judge.intervals import sureness
 from yama.terrain.later import later
 from yama.terrain.mend.mended import MendedSurface
 from yama.terrain.mend.patches import Patch
@@ -202,6 +203,7 @@ def _judged() -> None:
         ArraySurface((5 * np.sin((x + by) / 9) + 4 * np.cos(y / 7)).astype(np.float32), grid) for by in (0.0, 0.3)
     )
     coregistration(one, other, tilted=True)
+    sureness(np.arange(9.0), np.arange(9.0), np.arange(9.0))
 
 
 def _patches() -> None:

@@ -155,7 +155,7 @@ export function MendSheet() {
           </p>
         ))}
       </Section>
-      <Section title="Keep-outs" aside={keepOuts.length ? "nothing moves inside" : "none"}>
+      <Section title="Keep-outs" aside={keepOuts.length ? "later patches leave them" : "none"}>
         <ol className={styles.patches} aria-label="Keep-outs">
           {keepOuts.map((one) => (
             <KeepOutRow key={one.name} entry={one} />

@@ -30,6 +30,7 @@ import { FillVoids } from "./join/FillVoids";
 import { MosaicSheet } from "./join/MosaicSheet";
 import { AccuracySheet } from "./judge/AccuracySheet";
 import { DifferenceSheet } from "./judge/DifferenceSheet";
+import { ShiftSheet } from "./judge/ShiftSheet";
 import { OperationSheet } from "./OperationSheet";
 import { useWorksheet } from "./useWorksheet";
 
@@ -122,6 +123,7 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
   accuracy: AccuracySheet,
   mend: MendSheet,
   difference: DifferenceSheet,
+  shift: ShiftSheet,
   contours: ContoursSheet,
 };
 

@@ -14,6 +14,7 @@ import numpy as np
 
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray
+from yama.terrain.judge.intervals import Sureness, sureness
 from yama.terrain.points import Points
 from yama.terrain.surface import Surface, sample
 from yama.terrain.units import UNITS
@@ -45,11 +46,14 @@ class Figures:
 
 @dataclass(frozen=True)
 class Accuracy:
-    """Figures of all checkpoints and of each code, with every single error for plots and maps."""
+    """Figures of all checkpoints and of each code, with every single error for plots and maps. sure, sure_by_code: how sure
+    they are; None and not there where there are too few checkpoints to tell."""
 
     all: Figures
     by_code: dict[str, Figures] = field(default_factory=dict)
     errors: list[tuple[float, float, float]] = field(default_factory=list)
+    sure: Sureness | None = None
+    sure_by_code: dict[str, Sureness] = field(default_factory=dict)
 
     def to_dict(self) -> dict[str, Any]:
         """Plain JSON values."""
@@ -57,6 +61,8 @@ class Accuracy:
             "all": vars(self.all),
             "by_code": {code: vars(figures) for code, figures in self.by_code.items()},
             "errors": [list(error) for error in self.errors],
+            "sure": vars(self.sure) if self.sure else None,
+            "sure_by_code": {code: vars(sure) for code, sure in self.sure_by_code.items()},
         }
 
 
@@ -93,15 +99,20 @@ def accuracy(surface: Surface, checkpoints: Points) -> Accuracy:
         raise InputError(f"The surface is in {surface.unit or 'no unit'}: it has no heights that could be judged.")
     there = checkpoints.in_crs(surface.grid.crs)
     errors = sample(surface, there.x, there.y) - checkpoints.z * (UNITS[checkpoints.unit] / UNITS[surface.unit])
-    by_code = {}
+    across, up = surface.grid.metres_per_unit()
+    east, north = there.x * across, there.y * up
+    by_code, sure_by_code = {}, {}
     if checkpoints.codes.size:
         for code in np.unique(checkpoints.codes):
-            chosen = errors[checkpoints.codes == code]
-            if np.isfinite(chosen).any():
-                by_code[str(code)] = figures_of(chosen)
+            where = checkpoints.codes == code
+            if np.isfinite(errors[where]).any():
+                by_code[str(code)] = figures_of(errors[where])
+                sure = sureness(errors[where], east[where], north[where])
+                if sure is not None:
+                    sure_by_code[str(code)] = sure
     used = np.isfinite(errors)
     listed = [
         (float(x), float(y), float(e))
         for x, y, e in zip(checkpoints.x[used], checkpoints.y[used], errors[used], strict=True)
     ]
-    return Accuracy(figures_of(errors), by_code, listed)
+    return Accuracy(figures_of(errors), by_code, listed, sureness(errors, east, north), sure_by_code)

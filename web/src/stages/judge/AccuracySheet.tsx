@@ -1,4 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
+import { Fragment } from "react";
 import { call } from "../../api/client";
 import { KEYS } from "../../api/keys";
 import { client } from "../../api/queries";
@@ -20,10 +21,53 @@ interface Figures {
   le90: number;
   le95: number;
 }
+/** Between which the true figures lie 95 of 100 times. */
+interface Sure {
+  intervals: Partial<Record<keyof Figures | "median", [number, number]>>;
+  clustered: boolean;
+  blocks: number;
+}
 interface Report {
   reason?: string;
+  sure?: Sure | null;
   all?: Figures;
   by_code?: Record<string, Figures>;
+}
+
+/** Says how sure the figures are, from drawing the checkpoints again and again. */
+function HowSure({ sure, unit }: { sure: Sure; unit: string }) {
+  const shown = (["mean", "rmse", "nmad", "le95"] as const).flatMap((name) => {
+    const interval = sure.intervals[name];
+    return interval ? [{ name, interval }] : [];
+  });
+  return (
+    <>
+      {shown.length > 0 ? (
+        <p className="mut small-print">
+          With other checkpoints of this kind, 95 of 100 times{" "}
+          {shown.map(({ name, interval: [low, high] }, i) => (
+            <Fragment key={name}>
+              {i > 0 && (i === shown.length - 1 ? " and " : ", ")}
+              {{ mean: "the mean", rmse: "RMSE", nmad: "NMAD", le95: "the error of 95 %" }[name]} would be from{" "}
+              <span className="n">{num(low, 2)}</span> to <span className="n">{num(high, 2)}</span> {unit}
+            </Fragment>
+          ))}
+          .
+        </p>
+      ) : (
+        <p className="find caution">
+          <b>Caution.</b> The checkpoints stand in {sure.blocks === 1 ? "one place" : `${sure.blocks} places`} only, so
+          that nothing says how sure these figures are.
+        </p>
+      )}
+      {sure.clustered && shown.length > 0 && (
+        <p className="find caution">
+          <b>Caution.</b> The checkpoints stand in clusters, where errors are alike. They are drawn as{" "}
+          <span className="n">{num(sure.blocks)}</span> blocks of ground, which makes these figures less sure.
+        </p>
+      )}
+    </>
+  );
 }
 
 /** Error figures of every surface at the project's checkpoints, and of A by land cover. */
@@ -143,6 +187,7 @@ export function AccuracySheet() {
             <span className="n">{num(report.all.le95, 2)}</span> {unit}.{" "}
             <span className="n">{num(report.all.unused)}</span> checkpoints lie where this surface is empty.
           </p>
+          {report.sure && <HowSure sure={report.sure} unit={unit} />}
         </Section>
       )}
       {a && report?.reason && <p className="remark">{report.reason}</p>}

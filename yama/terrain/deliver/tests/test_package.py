@@ -18,6 +18,7 @@ from yama.terrain.errors import CancelledError
 from yama.terrain.findings import Finding
 from yama.terrain.grid import Grid
 from yama.terrain.judge.accuracy import Accuracy, figures_of
+from yama.terrain.judge.intervals import sureness
 from yama.terrain.surface import ArraySurface
 from yama.terrain.table import Column, Table
 from yama.terrain.tests.test_surface import FolderTest, rough
@@ -79,6 +80,7 @@ class ReportTest(SimpleTestCase):
             figures_of(errors),
             {"wood": figures_of(errors[:50])},
             [(0.0, 0.0, float(error)) for error in errors],
+            sureness(errors, *rng.uniform(0, 900, (2, 150))),
         ).to_dict()
         sheet = report.Sheet(
             "Lidar <ground>", "surfaces/Lidar ground.tif", [("CRS", "EPSG:32741")],
@@ -126,6 +128,7 @@ class ReportTest(SimpleTestCase):
         page = report.html_of(self.report(note="<script>alert(1)</script>"))
         self.assertNotIn("<script>", page)
         self.assertIn("Lidar &lt;ground&gt;", page)
+        self.assertRegex(page, r"95 in 100</td><td class=\"r\"></td><td class=\"r\">0\.\d\d to 0\.\d\d</td>")
         for text in ("Rivers", "tile.laz", "Lidar has 3 holes.", "gridded, from tile 1", "Not judged."):
             self.assertIn(text, page)
         self.assertEqual(page.count("data:image/png"), 2)

@@ -58,6 +58,9 @@ class AccuracyTest(SimpleTestCase):
         self.assertAlmostEqual(found.all.mean, 0.5, places=4)
         self.assertAlmostEqual(found.all.nmad, 0.0, places=4)
         self.assertEqual(set(found.by_code), {"wood", "grass"})
+        self.assertEqual(set(found.sure_by_code), {"wood", "grass"})
+        low, high = found.to_dict()["sure"]["intervals"]["mean"]
+        self.assertTrue(0.49 < low <= high < 0.51)
         self.assertEqual(sum(figures.count for figures in found.by_code.values()), 50)
         self.assertEqual(len(found.errors), 50)
 

@@ -1,0 +1,182 @@
+import { useQuery } from "@tanstack/react-query";
+import { call, type Table } from "../../api/client";
+import { KEYS } from "../../api/keys";
+import { useJobs } from "../../api/queries";
+import { useProject } from "../../desk/context";
+import { num } from "../../desk/format";
+import { useDesk } from "../../desk/store";
+import { Button } from "../../ui/Button";
+import { Section } from "../../ui/Sheet";
+import { OperationSheet } from "../OperationSheet";
+import { useRole } from "../useRole";
+import { useWorksheet } from "../useWorksheet";
+import { Swing } from "./Swing";
+import styles from "./shift.module.css";
+
+interface Fitness {
+  mean: number;
+  rmse: number;
+  nmad: number;
+  cells: number;
+}
+
+/** Where a surface lies: as the operation `shift` tells it, in metres, and metres a kilometre. */
+export interface Found {
+  east: number;
+  north: number;
+  up: number;
+  tilt: [number, number];
+  errors: [number, number, number, number, number];
+  at: [number, number];
+  distance: number;
+  direction: number;
+  cell: number;
+  before: Fitness;
+  after: Fitness;
+  aspect: number[];
+  swing: (number | null)[];
+  swing_after: (number | null)[];
+  dots: [number, number][];
+  dots_after: [number, number][];
+}
+
+const SURE = 2; // standard errors within which something is as good as nothing
+
+const signed = (value: number, digits = 2) => `${value > 0 ? "+" : ""}${num(value, digits)}`;
+
+/** How far a surface lies beside, above and askew of another; and the way to put it right. */
+export function ShiftSheet() {
+  const project = useProject();
+  const { data: jobs = [] } = useJobs(project.id);
+  const work = useWorksheet("shift");
+  const { chosen } = useRole(work, "surface");
+  const against = useRole(work, "reference").chosen;
+  const job = jobs.find((one) => one.id === work.made?.job?.id) ?? work.made?.job;
+  const held = work.made?.holding_id ?? (job?.state === "done" ? job.holding_id : null);
+  const { data: found } = useQuery({
+    queryKey: KEYS.table(project.id, held),
+    queryFn: () => call<Table>("GET", `/projects/${project.id}/holdings/${held}/table`),
+    enabled: held != null,
+    staleTime: Infinity,
+    select: (table) => table.facts as unknown as Found,
+  });
+  return (
+    <OperationSheet
+      work={work}
+      name={`Shift of ${chosen?.name} against ${against?.name}`}
+      lead="Where two surfaces of one ground lie beside each other, their difference swings with the aspect of the slopes."
+      foot={{ action: "Find the shift", makes: null, made: () => null }}
+      parts={[{ title: "What goes in", of: ["in:surface", "in:reference", "tilt"] }]}
+      after={found && chosen && <Told found={found} name={chosen.name} id={chosen.id} tilted={work.params.tilt} />}
+    />
+  );
+}
+
+function Told({ found, name, id, tilted }: { found: Found; name: string; id: number; tilted: boolean }) {
+  const open = useDesk((desk) => desk.open);
+  const sheet = useDesk((desk) => desk.sheet);
+  const [east, north, up] = found.errors;
+  const beside = Math.hypot(found.east / east, found.north / north) > SURE;
+  const above = Math.abs(found.up) > SURE * up;
+  const reach = Math.max(found.distance * 1.4, ...found.swing.map((one) => Math.abs(one ?? 0)), 0.1);
+  return (
+    <Section title="Where it lies" aside={`cells of ${num(found.cell, found.cell < 10 ? 1 : 0)} m`}>
+      <p className={styles.lies}>
+        {name}{" "}
+        {beside ? (
+          <>
+            lies <b className="n">{num(found.distance, found.distance < 10 ? 2 : 1)}</b> m towards{" "}
+            <b className="n">{num(found.direction, 0)}</b>°
+          </>
+        ) : (
+          "lies nowhere beside it"
+        )}
+        {above ? (
+          <>
+            {" "}
+            and stands <b className="n">{num(Math.abs(found.up), 2)}</b> m {found.up > 0 ? "higher" : "lower"}.
+          </>
+        ) : (
+          " and stands as high."
+        )}
+      </p>
+      <table className="t tight" aria-label="Where it lies">
+        <thead>
+          <tr>
+            <th className="w">lies</th>
+            <th>by</th>
+            <th title="Of blocks of the ground left out in turn">standard error</th>
+          </tr>
+        </thead>
+        <tbody>
+          {(
+            [
+              ["to the east", found.east, east, "m"],
+              ["to the north", found.north, north, "m"],
+              ["above", found.up, up, "m"],
+              ...(tilted
+                ? [
+                    ["rising to the east", found.tilt[0], found.errors[3], "m/km"],
+                    ["rising to the north", found.tilt[1], found.errors[4], "m/km"],
+                  ]
+                : []),
+            ] as [string, number, number, string][]
+          ).map(([word, value, error, unit]) => (
+            <tr key={word}>
+              <td className="w">{word}</td>
+              <td className="n">
+                {signed(value)} {unit}
+              </td>
+              <td className="n">
+                {num(error, 3)} {unit}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <Swing
+        title="As delivered"
+        aspect={found.aspect}
+        swing={found.swing}
+        dots={found.dots}
+        cosine={found}
+        reach={reach}
+      />
+      <Swing
+        title="Put right"
+        aspect={found.aspect}
+        swing={found.swing_after}
+        dots={found.dots_after}
+        cosine={null}
+        reach={reach}
+      />
+      <p className="mut small-print">
+        RMSE <span className="n">{num(found.before.rmse, 2)}</span> →{" "}
+        <span className="n">{num(found.after.rmse, 2)}</span> m, NMAD{" "}
+        <span className="n">{num(found.before.nmad, 2)}</span> → <span className="n">{num(found.after.nmad, 2)}</span>{" "}
+        m, of <span className="n">{num(found.after.cells)}</span> cells.
+      </p>
+      <div className="acts">
+        <Button
+          onClick={() => {
+            sheet("move", {
+              inputs: { surface: id },
+              params: {
+                east: -found.east,
+                north: -found.north,
+                up: -found.up,
+                tilt_east: -found.tilt[0],
+                tilt_north: -found.tilt[1],
+                at: found.at,
+              },
+              name: "",
+            });
+            open("Judge", "move");
+          }}
+        >
+          Put it right
+        </Button>
+      </div>
+    </Section>
+  );
+}
