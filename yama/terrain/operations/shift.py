@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field
@@ -13,7 +13,7 @@ from yama.terrain.grid import FloatArray, Grid, parse_crs
 from yama.terrain.judge.coregistration import Coregistration, Moved, coregistration
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
-from yama.terrain.operations.parameters import Params
+from yama.terrain.operations.parameters import Params, Unset
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
@@ -74,7 +74,7 @@ class Shift(Operation[ShiftParams]):
         if params.tilt:
             for way, rise, error in zip(("east", "north"), found.tilt, found.errors[3:], strict=True):
                 rows.append((f"rising towards {way}", rise * _KM, error * _KM, "m/km"))
-        return Results(figures=Table(_COLUMNS, rows, facts_of(found)))
+        return Results(figures=Table(_COLUMNS, rows, facts_of(found, frame)))
 
 
 def _compared_on(first: Surface, second: Surface, frame: Frame) -> Grid:
@@ -85,7 +85,7 @@ def _compared_on(first: Surface, second: Surface, frame: Frame) -> Grid:
     return frame.grid.with_cells(max(max(coarser.metres_per_cell()), max(frame.grid.metres_per_cell())))
 
 
-def facts_of(found: Coregistration) -> dict[str, object]:
+def facts_of(found: Coregistration, frame: Frame) -> dict[str, object]:
     """All of it as plain JSON values; east and north along the axes of the frame."""
 
     def swing(values: FloatArray) -> list[float | None]:
@@ -97,7 +97,7 @@ def facts_of(found: Coregistration) -> dict[str, object]:
         "up": found.up,
         "tilt": [one * _KM for one in found.tilt],
         "errors": [*found.errors[:3], *(one * _KM for one in found.errors[3:])],
-        "at": list(found.at),
+        "at": [round(one, 6 if frame.grid.is_geographic else 1) for one in found.at],
         "distance": found.distance,
         "direction": found.direction,
         "cell": found.cell,
@@ -119,9 +119,10 @@ class MoveParams(Params):
     up: float = Field(0.0, ge=-100_000, le=100_000, title="Up", json_schema_extra=_METRES)
     tilt_east: float = Field(0.0, ge=-1000, le=1000, title="Rising towards east", json_schema_extra=_PER_KM)
     tilt_north: float = Field(0.0, ge=-1000, le=1000, title="Rising towards north", json_schema_extra=_PER_KM)
-    at: tuple[float, float] | None = Field(
-        None, title="About", description="The place about which it is tilted; the surface's middle where not given."
+    about_x: Annotated[float | None, Unset("its middle")] = Field(
+        None, title="Tilted about, x", description="The place in the frame about which it is tilted."
     )
+    about_y: Annotated[float | None, Unset("its middle")] = Field(None, title="and y")
 
 
 @register
@@ -139,4 +140,5 @@ class Move(Operation[MoveParams]):
     def run(self, inputs: Inputs, params: MoveParams, frame: Frame, progress: Progress) -> Results:
         tilt = (params.tilt_east / _KM, params.tilt_north / _KM)
         surface = inputs.surface("surface")
-        return Results(surface=Moved(surface, params.east, params.north, params.up, tilt, params.at, frame.grid.crs))
+        at = None if params.about_x is None or params.about_y is None else (params.about_x, params.about_y)
+        return Results(surface=Moved(surface, params.east, params.north, params.up, tilt, at, frame.grid.crs))

@@ -70,7 +70,7 @@ describe("a shift between two surfaces", () => {
     fireEvent.click(screen.getByRole("button", { name: "Put it right" }));
     expect(useDesk.getState().sheets.move).toMatchObject({
       inputs: { surface: 5 },
-      params: { east: -41, north: 4.3, up: -1.7, at: [448_000, 5_438_000] },
+      params: { east: -41, north: 4.3, up: -1.7, tilt_east: 0 },
     });
     expect(useDesk.getState().operation).toBe("move");
   });

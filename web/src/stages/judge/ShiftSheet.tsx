@@ -44,6 +44,9 @@ const SURE = 2; // standard errors within which something is as good as nothing
 
 const signed = (value: number, digits = 2) => `${value > 0 ? "+" : ""}${num(value, digits)}`;
 
+/** What takes it back, to a millimetre, and without a minus before 0. */
+const opposite = (value: number) => -Math.round(value * 1000) / 1000 + 0;
+
 /** How far a surface lies beside, above and askew of another; and the way to put it right. */
 export function ShiftSheet() {
   const project = useProject();
@@ -162,12 +165,12 @@ function Told({ found, name, id, tilted }: { found: Found; name: string; id: num
             sheet("move", {
               inputs: { surface: id },
               params: {
-                east: -found.east,
-                north: -found.north,
-                up: -found.up,
-                tilt_east: -found.tilt[0],
-                tilt_north: -found.tilt[1],
-                at: found.at,
+                east: opposite(found.east),
+                north: opposite(found.north),
+                up: opposite(found.up),
+                tilt_east: opposite(found.tilt[0]),
+                tilt_north: opposite(found.tilt[1]),
+                ...(tilted ? { about_x: found.at[0], about_y: found.at[1] } : {}),
               },
               name: "",
             });
