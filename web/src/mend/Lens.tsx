@@ -10,6 +10,7 @@ import { gridSpace } from "../map/space";
 import { projectionOf } from "../map/surfaceLayer";
 import { HoldingChoice } from "../stages/HoldingChoice";
 import { Button } from "../ui/Button";
+import { Choice } from "../ui/Choice";
 import { Card } from "../ui/Radio";
 import { dragged } from "./dragged";
 import styles from "./lens.module.css";
@@ -28,6 +29,8 @@ const TITLES: Record<LensLook, string> = {
   backdrop: "Backdrop",
 };
 const LOOKS = Object.keys(TITLES) as LensLook[];
+
+const told = (count: number): string => (count === 1 ? "1 patch" : count ? `${num(count)} patches` : "no patch");
 
 const nothing = () => undefined;
 
@@ -68,7 +71,10 @@ export function Lens() {
   const [picture, setPicture] = useState<number | null>(null);
   const backdrop = pictures.find((one) => one.id === picture) ?? pictures[0];
   const choices = LOOKS.filter((one) => (one === "backdrop" ? backdrop : images));
-  const [kept, setKept] = useState<Kept | null>(null);
+  const [allKept, setAllKept] = useState<Kept[]>([]);
+  const [keptAt, setKeptAt] = useState<number | null>(null);
+  const kept = keptAt === null ? null : (allKept[keptAt] ?? null);
+  const { patches } = useMendedStack();
   const [wipe, setWipe] = useState(0.5);
   const left = useOrtho(images, "left");
   const right = useOrtho(images, "right");
@@ -112,8 +118,8 @@ export function Lens() {
   const look = useDesk((desk) => desk.look);
   const keys = useMemo(() => [left.key, right.key].filter((key): key is string => key !== null), [left.key, right.key]);
   const { data: figures } = useFigures(id, keys, bounds);
-  const told = figures?.[left.key ?? ""];
-  const [low, high] = [told?.low2, told?.high98];
+  const shades = figures?.[left.key ?? ""];
+  const [low, high] = [shades?.low2, shades?.high98];
   useEffect(() => {
     if (low != null && high != null && high > low) look("grey", { range: [low, high], stretch: "typed" });
   }, [low, high, look]);
@@ -218,7 +224,7 @@ export function Lens() {
           )}
           {shown !== "backdrop" && images && (
             <p>
-              {kept ? (
+              {kept && (
                 <>
                   kept
                   <input
@@ -230,23 +236,38 @@ export function Lens() {
                     value={wipe}
                     onChange={(event) => setWipe(Number(event.target.value))}
                   />
-                  now{" "}
-                  <Button kind="link" onClick={() => setKept(null)}>
-                    Drop it
-                  </Button>
+                  now
                 </>
-              ) : (
-                <Button
-                  kind="link"
-                  disabled={!left.key && !right.key}
-                  onClick={() => {
-                    setKept({ left: left.key, right: right.key });
-                    setWipe(0.5);
-                  }}
-                >
-                  Keep this picture
-                </Button>
               )}
+              <Button
+                kind="link"
+                disabled={(!left.key && !right.key) || (kept?.left === left.key && kept?.right === right.key)}
+                onClick={() => {
+                  const made = {
+                    left: left.key,
+                    right: right.key,
+                    told: `${num(allKept.length + 1)}: through ${told(patches.filter((one) => one.content.on).length)}`,
+                  };
+                  setAllKept([...allKept, made]);
+                  setKeptAt(allKept.length);
+                  setWipe(0.5);
+                }}
+              >
+                {kept ? "Keep this one too" : "Keep this picture"}
+              </Button>
+            </p>
+          )}
+          {shown !== "backdrop" && images && allKept.length > 0 && (
+            <p>
+              <Choice
+                label="Beside now"
+                value={keptAt === null ? "none" : String(keptAt)}
+                options={[
+                  { value: "none", title: "nothing" },
+                  ...allKept.map((one, i) => ({ value: String(i), title: one.told })),
+                ]}
+                onChange={(value) => setKeptAt(value === "none" ? null : Number(value))}
+              />
             </p>
           )}
         </footer>

@@ -82,3 +82,13 @@ export function between(left: Line, right: Line): Line {
   const against = gap(left[0], right.at(-1)) + gap(left.at(-1), right[0]);
   return [...left, ...(alike <= against ? [...right].reverse() : right)];
 }
+
+/** The corners of the smallest rectangle around places. */
+export function rectangleAround(places: Line): Line {
+  const { middle, along, length, width } = boxAround(places);
+  const corner = (u: number, v: number): Place => [
+    middle[0] + (u * length * along[0] - v * width * along[1]) / 2,
+    middle[1] + (u * length * along[1] + v * width * along[0]) / 2,
+  ];
+  return [corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1)];
+}

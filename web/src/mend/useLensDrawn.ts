@@ -5,10 +5,15 @@ import { type Drawn, drawnBackdrop } from "../map/useSurfaces";
 /** What the lens shows: an image, both in turn or one over the other, or a picture that lies on the map. */
 export type LensLook = "left" | "right" | "blink" | "fade" | "backdrop";
 
-/** A picture that was kept: what both images looked like through the surface then. */
-export interface Kept {
+/** What both images look like through a surface. */
+export interface Seen {
   left: string | null;
   right: string | null;
+}
+
+/** A picture that was kept, and what it was made through. */
+export interface Kept extends Seen {
+  told: string;
 }
 
 const layer = (id: string, key: string | null, from: number, to: number, more: Partial<Drawn> = {}): Drawn[] =>
@@ -24,7 +29,7 @@ export function useLensDrawn(asked: {
   /** As far as that share of the width the kept picture is seen. */
   wipe: number;
   kept: Kept | null;
-  now: Kept;
+  now: Seen;
   /** So many times as many cells along each side as the frame has. */
   finer: number;
   backdrop: Holding | undefined;

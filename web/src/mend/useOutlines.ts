@@ -1,6 +1,8 @@
 import { useMemo } from "react";
 import { type Outlined, useOverlay } from "../desk/overlays";
 import { toolOf, useDesk } from "../desk/store";
+import type { Line } from "../map/shapes";
+import { rectangleAround } from "./geometry";
 import { useMend } from "./state";
 import { useRuler } from "./useMended";
 import { type AnyEntry, placesOf } from "./useStack";
@@ -14,7 +16,7 @@ function lookOf(entry: AnyEntry, chosen: string | null, wrong: Set<string>): Out
 
 /** All outlines on the map, but that whose vertices are dragged. */
 export function useOutlines(all: AnyEntry[], wrong: Set<string>) {
-  const { perMetre } = useRuler();
+  const { perMetre, toGround, fromGround } = useRuler();
   const chosen = useMend((mend) => mend.chosen);
   const reshaped = useDesk((desk) => toolOf(desk).kind === "vertices");
   const outlines = useMemo(() => {
@@ -22,7 +24,7 @@ export function useOutlines(all: AnyEntry[], wrong: Set<string>) {
     const drawn = all.flatMap((one): Outlined[] => {
       if (one.kind === "patch") number += 1;
       if (one.name === chosen && reshaped && one.content.ring) return [];
-      return [
+      const drawnHere: Outlined[] = [
         {
           name: one.name,
           title: one.kind === "patch" ? `${number} ${one.content.name}` : one.content.name,
@@ -32,8 +34,19 @@ export function useOutlines(all: AnyEntry[], wrong: Set<string>) {
           press: () => useMend.getState().set({ chosen: one.name }),
         },
       ];
+      // a structure without square corners: the rectangle that would be one
+      if (one.kind === "patch" && one.content.operator.kind === "along" && one.content.ring && wrong.has(one.name))
+        drawnHere.push({
+          name: `${one.name} squared`,
+          title: "with square corners (Q)",
+          places: fromGround(rectangleAround(toGround(one.content.ring as Line))),
+          width: null,
+          look: "off",
+          press: () => useMend.getState().set({ chosen: one.name }),
+        });
+      return drawnHere;
     });
     return drawn.length ? { outlines: drawn, perMetre } : null;
-  }, [all, chosen, reshaped, wrong, perMetre]);
+  }, [all, chosen, reshaped, wrong, perMetre, toGround, fromGround]);
   useOverlay("patches", outlines);
 }

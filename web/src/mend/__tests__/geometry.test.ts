@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Line } from "../../map/shapes";
-import { areaOf, between, boxAround, lengthOf, movedTo, profileLine } from "../geometry";
+import { areaOf, between, boxAround, lengthOf, movedTo, profileLine, rectangleAround } from "../geometry";
 import { KINDS, newPatch, OPERATORS, settingsOf, usualOperator } from "../operators";
 
 const FAR: [number, number] = [449_164, 5_436_001];
@@ -30,6 +30,14 @@ describe("outlines", () => {
         [3, 9],
       ]),
     ).toBe(10);
+  });
+
+  it("have a rectangle around them, of which a deck is its own", () => {
+    const around = rectangleAround(DECK);
+    expect(areaOf(around)).toBeCloseTo(1800, 3);
+    for (const [x, y] of DECK) expect(Math.min(...around.map(([u, v]) => Math.hypot(u - x, v - y)))).toBeLessThan(1e-3);
+    const rough: Line = DECK.map(([x, y], i) => (i === 2 ? [x + 3, y + 1] : [x, y]));
+    expect(areaOf(rectangleAround(rough))).toBeGreaterThan(areaOf(rough));
   });
 
   it("lie between two banks, whichever way these were drawn", () => {

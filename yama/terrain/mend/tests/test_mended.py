@@ -1,12 +1,14 @@
 """The stack: any window is the whole's, keep-outs hold to the bit, and only what a change touches is computed anew."""
 
 import random
+import tempfile
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
 from django.test import SimpleTestCase
 
-from yama.terrain.errors import InputError
+from yama.terrain.errors import CancelledError, InputError
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Window
 from yama.terrain.mend import mended as module
@@ -14,7 +16,7 @@ from yama.terrain.mend.mended import MendedSurface
 from yama.terrain.mend.patches import KeepOut
 from yama.terrain.mend.tests.test_operators import BOX, EAST, GRID, INSIDE, NORTH, PLANE, mended, patch, places
 from yama.terrain.operations import Task, find
-from yama.terrain.surface import ArraySurface
+from yama.terrain.surface import ArraySurface, StoredSurface, store
 
 ROUGH = (PLANE + np.random.default_rng(8).normal(0, 2, PLANE.shape)).astype(np.float32)
 STACK = (
@@ -145,6 +147,24 @@ class MendedTest(SimpleTestCase):
         turn = np.linspace(0, 2 * np.pi, 20_000, endpoint=False)
         round_ring = list(zip(130 + 60 * np.cos(turn), 120 + 50 * np.sin(turn), strict=True))
         self.assertEqual(mended(PLANE, patch({"kind": "height", "height": 1}, round_ring))[60, 65], 1)
+
+    def test_work_that_is_not_wanted_any_more_ends_and_leaves_nothing(self):
+        rings = [[(30 + k, 30), (60 + k, 30), (60 + k, 60), (30 + k, 60)] for k in range(60)]
+        surface = self.surface(*(patch({"kind": "smooth", "radius": 6}, ring) for ring in rings))
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "mended.tif"
+
+            def ends(share):
+                if share > 0.2:
+                    raise CancelledError("Cancelled; nothing was kept.")
+
+            with self.assertRaises(CancelledError):
+                store(surface, path, ends)
+            self.assertEqual(list(Path(folder).iterdir()), [])
+            # what was begun goes on from where it was, and is the same
+            whole = surface.read_all()
+            store(surface, path)
+            np.testing.assert_array_equal(StoredSurface(path).read_all(), whole)
 
     def test_stacks_that_differ_in_a_patch_hold_the_others_together(self):
         one, other = self.surface(), self.surface(*STACK[:-1], STACK[-1].model_copy(update={"strength": 0.5}))
