@@ -128,7 +128,7 @@ class PairTest(GatherSheets):
         told = lens.get_by_role("status").first
         expect(told).to_contain_text(re.compile(r"jumps [\d.]+ cells, [\d.]+ before; alike on"), timeout=60_000)
         lens.get_by_text("Right", exact=True).click()
-        expect(lens.get_by_text("right", exact=True)).to_be_visible()
+        expect(lens.get_by_text("right through A")).to_be_visible()
         lens.get_by_role("button", name="Keep this picture").click()
         expect(lens.get_by_role("slider")).to_be_visible()
         lens.get_by_role("button", name="Close the lens").click()
