@@ -424,6 +424,9 @@ def coregistration(
             f"The ground that both show is too flat, or too rough, to tell how one lies beside the other: a shift would be "
             f"known to {max(errors[:2]):.2g} m only, where a cell is {cell:.3g} m. Judge it where there are slopes."
         )
+    if not pair.moves_judged:
+        # the plane was laid through the judged surface where it lay; `put_right` takes it off where it belongs
+        shift[2] += shift[3] * shift[0] + shift[4] * shift[1]
     before = pair.gathered(np.zeros(_TERMS), blocks, 0, 0.0, terms)
     swing, dots = _by_aspect(before)
     swing_after, dots_after = _by_aspect(after)

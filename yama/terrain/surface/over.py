@@ -13,7 +13,8 @@ from yama.terrain.surface.base import Facets, Surface
 
 
 class Over(Surface):
-    """A surface over another. It has the other's unit and vertical datum, its companions, parts, cost, facets and findings.
+    """A surface over another. It has the other's unit and vertical datum, its companions, parts, cost, facets and findings;
+    how its cells are written as well where it has a `read_exact` of its own.
 
     Parameters
     ----------
@@ -30,7 +31,8 @@ class Over(Surface):
         self.surface = surface
         self.name = surface.name
         self.by_parts = surface.by_parts
-        if surface.encoding.is_exact:
+        # whole numbers and many digits are only kept where cells are handed on as they are
+        if surface.encoding.is_exact and type(self).read_exact is not Surface.read_exact:
             self.encoding = surface.encoding
         self.categories = surface.categories
 

@@ -76,6 +76,17 @@ class CoregistrationTest(SimpleTestCase):
         right = difference(found.put_right(tilted), reference).read_all()
         self.assertLess(float(np.nanstd(right)), 0.16)
 
+    def test_a_tilted_coarse_surface_is_put_right_in_height_too(self):
+        reference = seen(grid(2.0, 720), seed=1)
+        coarse = seen(grid(30.0, 47), 60.0, -40.0, 0.0, seed=3, parts=15)
+        x, y = np.meshgrid(*coarse.grid.centres(coarse.grid.whole))
+        middle = coarse.grid.middle
+        plane = 0.01 * (x - middle[0]) + 0.005 * (y - middle[1])
+        tilted = ArraySurface((coarse.read_all() + plane).astype(np.float32), coarse.grid)
+        found = coregistration(tilted, reference, tilted=True)
+        right = difference(found.put_right(tilted), seen(coarse.grid, parts=15), coarse.grid).read_all()
+        self.assertLess(abs(float(np.nanmedian(right))), 0.1)
+
     def test_trees_and_houses_do_not_pull_it(self):
         reference = seen(grid(), noise=0.2, seed=1)
         cells = seen(grid(), 1.5, -2.5, 0.3, noise=0.2, seed=2).read_all()

@@ -7,7 +7,9 @@ import shapely
 from yama.terrain.cog import TILE, Encoding
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import Masked
+from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid, Window
+from yama.terrain.operations import Task, find
 from yama.terrain.surface import ArraySurface, Category, StoredSurface, store
 from yama.terrain.tests.test_surface import FolderTest
 
@@ -90,3 +92,23 @@ class CellsTest(FolderTest):
         cells[0, :5] = np.nan
         held = self.stored(ArraySurface(cells, GRID), encoding=Encoding("int32", 1.0, -1.0))
         np.testing.assert_array_equal(held.read_exact(GRID.whole), cells)
+
+    def test_whole_numbers_that_are_changed_are_whole_no_more(self):
+        """What is stored is what was looked at: half a metre is not rounded away."""
+        store(
+            ArraySurface(np.full((ROWS, COLS), 7.0), GRID),
+            self.folder / "whole.tif",
+            encoding=Encoding("int32", 1.0, -1.0),
+        )
+        whole = StoredSurface(self.folder / "whole.tif")
+        ring = [(448_010, 5_437_900), (448_090, 5_437_900), (448_090, 5_437_990)]
+        patch = {"ring": ring, "operator": {"kind": "raise", "by": 0.5}}
+        frame = Frame(GRID, "m", "")
+        for name, settings in (
+            ("move", {"up": 0.5}),
+            ("mend", {"patches": [patch]}),
+            ("change_heights", {"offset": 0.5}),
+        ):
+            live = Task(find(name), {"surface": whole}, settings, frame).run().surface("surface")
+            self.assertIn(7.5, live.read_all())
+            np.testing.assert_array_equal(self.stored(live).read_all(), live.read_all())
