@@ -24,8 +24,8 @@ def _seen(ground: np.ndarray, east: float, north: float, up: float, seed: int) -
 
 
 def shifted() -> list[tuple[float, float, float]]:
-    """For made shifts of 4096² cells: seconds, by how many cells the one that is found is off, and by how much of the noise its
-    offset is."""
+    """For made shifts of 4096² cells: seconds, by how many cells the one that is found is off, and by how much of the
+    noise its offset is."""
     rng = np.random.default_rng(1)
     side = SIDE + 2 * _ROOM
     ground = ndimage.zoom(rng.normal(0, 60, (67, 67)), side / 67 + 0.01, order=3)[:side, :side]

@@ -120,7 +120,8 @@ def _around(where: Any, metres: float) -> list[tuple[float, float]]:
 
 
 def _quarry(truth: Island) -> tuple[str, float, float]:
-    """A quarry dug out since the old sheet, taken from a newer survey that lies 1.70 m higher: errors before and after."""
+    """A quarry dug out since the old sheet, taken from a newer survey that lies 1.70 m higher: errors before and
+    after."""
     rough = old_ground(truth)
     old = ndimage.zoom(rough, (FRAME.rows / rough.shape[0], FRAME.cols / rough.shape[1]), order=1)
     x, y = truth.places["Dunnock Quarry"]
@@ -134,8 +135,8 @@ def _quarry(truth: Island) -> tuple[str, float, float]:
 
 
 def lake() -> tuple[float, float, float]:
-    """Lantern Water, which images leave empty, levelled at its rim from heights with noise, trees and humps: the share that
-    is filled, its error against the truth, and by how much the water is not level."""
+    """Lantern Water, which images leave empty, levelled at its rim from heights with noise, trees and humps: the
+    share that is filled, its error against the truth, and by how much the water is not level."""
     truth = island()
     x, y = truth.places["Lantern Water"]
     ring = offset(grown(truth.surface, x, y, 0.3, 10), 2.0, FRAME)

@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import { useHeld } from "../desk/context";
 import { many } from "../desk/format";
 import { useDesk } from "../desk/store";
@@ -18,12 +19,16 @@ export function TakeBack() {
   );
   const kept = made.find((one) => one.id === again) ?? made.sort((one, other) => other.id - one.id)[0];
   const params = kept?.recipe?.params as { patches: unknown[]; keep_outs?: unknown[] } | undefined;
-  const now = [patches.map((one) => one.content), keepOuts.map((one) => one.content)];
-  if (!kept || !params || JSON.stringify([params.patches, params.keep_outs ?? []]) === JSON.stringify(now)) return null;
+  // of thousands of patches that takes a while
+  const alike = useMemo(() => {
+    const now = [patches.map((one) => one.content), keepOuts.map((one) => one.content)];
+    return params !== undefined && JSON.stringify([params.patches, params.keep_outs ?? []]) === JSON.stringify(now);
+  }, [params, patches, keepOuts]);
+  if (!kept || !params || alike) return null;
   const count = params.patches.length;
   return (
     <p className={styles.draws}>
-      {kept.name} was kept with {count === 1 ? "another patch" : `${many(count)} patches, some of them others`}.{" "}
+      {kept.name} was kept with {count === 1 ? "1 patch" : `${many(count)} patches`}, not as they are in this list.{" "}
       <Button kind="link" onClick={() => change({ kept: kept.id })}>
         Take those back
       </Button>

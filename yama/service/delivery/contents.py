@@ -191,7 +191,8 @@ def _values(step: Step, by_key: dict[str, Holding]) -> str:
 
 @dataclass(frozen=True)
 class Lineage:
-    """How a holding was made. steps: with what each made, the first ones first. files: keys of those that they began with."""
+    """How a holding was made. steps: with what each made, the first ones first. files: keys of those that they began
+    with."""
 
     steps: list[tuple[Holding, Step]]
     files: set[str]

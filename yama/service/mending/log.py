@@ -176,7 +176,8 @@ def _area(drawn: Patch | KeepOut, frame: Grid) -> shapely.Polygon | None:
 
 
 def _go_on(keep_out: dict[str, Any], entries: list[Entry], says: dict[str, Said], frame: Grid) -> list[str]:
-    """Let patches that are there before a keep-out is drawn change it as they did: it keeps the surface as it is now."""
+    """Let patches that are there before a keep-out is drawn change it as they did: it keeps the surface as it is
+    now."""
     area = _area(KeepOut.model_validate(keep_out), frame)
     said = []
     for entry in entries:

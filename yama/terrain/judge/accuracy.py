@@ -24,8 +24,8 @@ from yama.terrain.units import UNITS
 class Figures:
     """Error figures in height units. `count` checkpoints were used, `unused` fell on empty cells or outside.
 
-    mae: mean of the errors' sizes. le68, le90, le95: the errors that 68.3, 90 and 95 % of checkpoints stay within. outliers: errors
-    farther than three NMAD from the median.
+    mae: mean of the errors' sizes. le68, le90, le95: the errors that 68.3, 90 and 95 % of checkpoints stay within.
+    outliers: errors farther than three NMAD from the median.
     """
 
     count: int
@@ -46,8 +46,8 @@ class Figures:
 
 @dataclass(frozen=True)
 class Accuracy:
-    """Figures of all checkpoints and of each code, with every single error for plots and maps. sure, sure_by_code: how sure
-    they are; None and not there where there are too few checkpoints to tell."""
+    """Figures of all checkpoints and of each code, with every single error for plots and maps. sure, sure_by_code:
+    how sure they are; None and not there where there are too few checkpoints to tell."""
 
     all: Figures
     by_code: dict[str, Figures] = field(default_factory=dict)
@@ -93,8 +93,8 @@ def figures_of(errors: FloatArray) -> Figures:
 
 
 def accuracy(surface: Surface, checkpoints: Points) -> Accuracy:
-    """Errors of a surface at checkpoints, read bilinearly, in the surface's unit. The checkpoints may be in any CRS and unit of
-    height. Raises InputError where the surface's unit is none of heights."""
+    """Errors of a surface at checkpoints, read bilinearly, in the surface's unit. The checkpoints may be in any CRS
+    and unit of height. Raises InputError where the surface's unit is none of heights."""
     if surface.unit not in UNITS:
         raise InputError(f"The surface is in {surface.unit or 'no unit'}: it has no heights that could be judged.")
     there = checkpoints.in_crs(surface.grid.crs)

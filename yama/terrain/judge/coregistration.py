@@ -1,11 +1,11 @@
 """By how much one surface lies beside, above and askew of another, and the surface put right.
 
-Differences of two surfaces of one ground that lie beside each other swing with the ground's aspect: their size over the
-tangent of the slope is a cosine whose amplitude is the distance and whose phase the direction (C. Nuth and A. Kääb,
-"Co-registration and bias corrections of satellite elevation data sets for quantifying glacier thickness change",
-The Cryosphere 5, 2011). Here the same is solved as a linear system in the slopes towards east and north, with offset and
-tilt, robustly (Tukey's biweight: A. E. Beaton and J. W. Tukey, Technometrics 16, 1974), from coarse cells to fine ones, and
-again after each step with the surface moved.
+Differences of two surfaces of one ground that lie beside each other swing with the ground's aspect: their size over
+the tangent of the slope is a cosine whose amplitude is the distance and whose phase the direction (C. Nuth and A.
+Kääb, "Co-registration and bias corrections of satellite elevation data sets for quantifying glacier thickness
+change", The Cryosphere 5, 2011). Here the same is solved as a linear system in the slopes towards east and north,
+with offset and tilt, robustly (Tukey's biweight: A. E. Beaton and J. W. Tukey, Technometrics 16, 1974), from coarse
+cells to fine ones, and again after each step with the surface moved.
 """
 
 from __future__ import annotations
@@ -146,8 +146,8 @@ class Coregistration:
     tilt : (float, float)
         Metres that it rises for each metre towards east and north; (0, 0) where it was not asked for.
     errors : tuple of five floats
-        Standard errors of these: of blocks of the ground left out in turn (jackknife), so that what is alike from cell to
-        cell does not make them too small.
+        Standard errors of these: of blocks of the ground left out in turn (jackknife), so that what is alike from
+        cell to cell does not make them too small.
     at, crs : (float, float), str
         Place about which the tilt turns, and the CRS whose axes east and north follow.
     cell : float
@@ -298,8 +298,8 @@ class _Pair:
         return Window(top, left, bottom - top, right - left)
 
     def read(self, east: float, north: float, window: Window, level: int) -> tuple[Heights, Heights]:
-        """The judged surface and the reference on a window, the judged one moved back by so many metres, or the reference
-        by as many the other way."""
+        """The judged surface and the reference on a window, the judged one moved back by so many metres, or the
+        reference by as many the other way."""
         way = -1.0 if self.moves_judged else 1.0
         moved = fitted(Moved(self.moving, way * east, way * north, at=self.at, crs=self.grid.crs), self.grid, "cubic")
         if (level, window) not in self._kept:

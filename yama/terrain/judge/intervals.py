@@ -1,9 +1,9 @@
 """How sure error figures are: intervals from resampling the checkpoints.
 
-Checkpoints are drawn again and again with replacement, by weights of Poisson's law, and each figure is told by what it
-becomes (B. Efron and R. Tibshirani, "An Introduction to the Bootstrap", Chapman & Hall 1993). Checkpoints that stand near
-each other err alike: they are drawn as blocks of ground, so that ten in one field do not count as ten (P. Hall, "Resampling
-a coverage pattern", Stochastic Processes and their Applications 20, 1985).
+Checkpoints are drawn again and again with replacement, by weights of Poisson's law, and each figure is told by what
+it becomes (B. Efron and R. Tibshirani, "An Introduction to the Bootstrap", Chapman & Hall 1993). Checkpoints that
+stand near each other err alike: they are drawn as blocks of ground, so that ten in one field do not count as ten (P.
+Hall, "Resampling a coverage pattern", Stochastic Processes and their Applications 20, 1985).
 """
 
 from __future__ import annotations
@@ -32,8 +32,9 @@ _QUANTILES = np.array([0.683, 0.90, 0.95])
 
 @dataclass(frozen=True)
 class Sureness:
-    """Intervals in which 95 of 100 times the true figure lies, by name: low, high; empty where all points stand in too few
-    places to tell. clustered: whether the points stand in clusters; blocks: how many blocks of ground were drawn."""
+    """Intervals in which 95 of 100 times the true figure lies, by name: low, high; empty where all points stand in
+    too few places to tell. clustered: whether the points stand in clusters; blocks: how many blocks of ground were
+    drawn."""
 
     intervals: dict[str, tuple[float, float]]
     clustered: bool
@@ -112,9 +113,9 @@ def _resampled(errors, by_size, blocks, weights, quantiles, out):
 def blocks_of(x: FloatArray, y: FloatArray) -> tuple[npt.NDArray[np.int64], bool]:
     """Which block of ground each point stands in, and whether points stand in clusters.
 
-    Blocks are squares that hold four points each where they are spread evenly; a few such points are a block each. The mean distance to the nearest point tells
-    whether they are (P. Clark and F. Evans, "Distance to nearest neighbor as a measure of spatial relationships in
-    populations", Ecology 35, 1954).
+    Blocks are squares that hold four points each where they are spread evenly; a few such points are a block each.
+    The mean distance to the nearest point tells whether they are (P. Clark and F. Evans, "Distance to nearest
+    neighbor as a measure of spatial relationships in populations", Ecology 35, 1954).
     """
     count = x.size
     wide, high = max(float(np.ptp(x)), 1e-9), max(float(np.ptp(y)), 1e-9)

@@ -38,8 +38,8 @@ _COARSE = 64  # rectangles of patches that are kept for wide views
 
 @dataclass(frozen=True)
 class _Made:
-    """Cells of the rectangle around a patch, with it, or without it where it cannot be done; then also why. remark: what
-    people should know of it."""
+    """Cells of the rectangle around a patch, with it, or without it where it cannot be done; then also why. remark:
+    what people should know of it."""
 
     cells: Heights
     problem: str = ""

@@ -21,8 +21,8 @@ _STEPS = np.concatenate([_HALF, -_HALF])
 
 @kernel
 def _walked(inside, row, col, wide, high, steps, far):
-    """Shortest ways from a cell to all others through cells within (E. W. Dijkstra, Numerische Mathematik 1, 1959), with
-    sixteen directions from each, so that a way is at most 2.8 % too long."""
+    """Shortest ways from a cell to all others through cells within (E. W. Dijkstra, Numerische Mathematik 1, 1959),
+    with sixteen directions from each, so that a way is at most 2.8 % too long."""
     rows, cols = inside.shape
     far[:] = np.inf
     far[row, col] = 0.0

@@ -13,8 +13,8 @@ from yama.terrain.surface.base import Facets, Surface
 
 
 class Over(Surface):
-    """A surface over another. It has the other's unit and vertical datum, its companions, parts, cost, facets and findings;
-    how its cells are written as well where it has a `read_exact` of its own.
+    """A surface over another. It has the other's unit and vertical datum, its companions, parts, cost, facets and
+    findings; how its cells are written as well where it has a `read_exact` of its own.
 
     Parameters
     ----------

@@ -1,10 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { call, type Table } from "../../api/client";
-import { KEYS } from "../../api/keys";
 import { choicesOf } from "../../api/operations";
-import { useJobs } from "../../api/queries";
-import { useProject } from "../../desk/context";
 import { capital, num } from "../../desk/format";
 import { useOverlay } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
@@ -14,6 +9,7 @@ import { Section } from "../../ui/Sheet";
 import { Field } from "../Field";
 import { OperationSheet } from "../OperationSheet";
 import { RoleField } from "../RoleField";
+import { useFacts } from "../useFacts";
 import { useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
 import { DistanceChart, METHOD_INKS } from "./DistanceChart";
@@ -52,8 +48,6 @@ const NAMES = Object.fromEntries(
 
 /** Leave-out errors of every method on the same points, and where each of them errs. */
 export function WhichMethod() {
-  const project = useProject();
-  const { data: jobs = [] } = useJobs(project.id);
   const open = useDesk((desk) => desk.open);
   const sheet = useDesk((desk) => desk.sheet);
   const work = useWorksheet("which_method");
@@ -61,15 +55,7 @@ export function WhichMethod() {
   const { chosen } = useRole(work, "points");
   const [shown, setShown] = useState<string | null>(null);
 
-  const job = jobs.find((one) => one.id === work.made?.job?.id) ?? work.made?.job;
-  const held = work.made?.holding_id ?? (job?.state === "done" ? job.holding_id : null);
-  const { data: found } = useQuery({
-    queryKey: KEYS.table(project.id, held),
-    queryFn: () => call<Table>("GET", `/projects/${project.id}/holdings/${held}/table`),
-    enabled: held != null,
-    staleTime: Infinity,
-    select: (table) => table.facts as unknown as Comparison,
-  });
+  const found = useFacts<Comparison>(work);
   const leftOut = params.left_out;
   const listed = Object.entries(found?.methods ?? {}).sort(
     (one, other) => (one[1].figures?.rmse ?? Infinity) - (other[1].figures?.rmse ?? Infinity),

@@ -1,13 +1,9 @@
-import { useQuery } from "@tanstack/react-query";
-import { call, type Table } from "../../api/client";
-import { KEYS } from "../../api/keys";
-import { useJobs } from "../../api/queries";
-import { useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { useDesk } from "../../desk/store";
 import { Button } from "../../ui/Button";
 import { Section } from "../../ui/Sheet";
 import { OperationSheet } from "../OperationSheet";
+import { useFacts } from "../useFacts";
 import { useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
 import { Swing } from "./Swing";
@@ -49,20 +45,10 @@ const opposite = (value: number) => -Math.round(value * 1000) / 1000 + 0;
 
 /** How far a surface lies beside, above and askew of another; and the way to put it right. */
 export function ShiftSheet() {
-  const project = useProject();
-  const { data: jobs = [] } = useJobs(project.id);
   const work = useWorksheet("shift");
   const { chosen } = useRole(work, "surface");
   const against = useRole(work, "reference").chosen;
-  const job = jobs.find((one) => one.id === work.made?.job?.id) ?? work.made?.job;
-  const held = work.made?.holding_id ?? (job?.state === "done" ? job.holding_id : null);
-  const { data: found } = useQuery({
-    queryKey: KEYS.table(project.id, held),
-    queryFn: () => call<Table>("GET", `/projects/${project.id}/holdings/${held}/table`),
-    enabled: held != null,
-    staleTime: Infinity,
-    select: (table) => table.facts as unknown as Found,
-  });
+  const found = useFacts<Found>(work);
   return (
     <OperationSheet
       work={work}

@@ -1,4 +1,5 @@
-"""How one surface lies beside another: made shifts are found, told as sure as they are, and put right without resampling."""
+"""How one surface lies beside another: made shifts are found, told as sure as they are, and put right without
+resampling."""
 
 import numpy as np
 from django.test import SimpleTestCase
