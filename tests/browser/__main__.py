@@ -19,7 +19,7 @@ from yama.launch import ROOT, Instance, prepare
 
 LANES = (
     # these tell the depots how to behave
-    ("test_join", "test_gather", "test_first_slice", "test_fit", "test_brought", "test_story", "test_deliver",
+    ("test_join", "test_gather", "test_first_slice", "test_fit", "test_brought", "test_story", "test_deliver", "test_judge",
      "test_edit_lines", "test_doors"),
     ("test_build", "test_pair", "test_see", "test_mend", "test_layout"),
 )  # fmt: skip

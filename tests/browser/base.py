@@ -157,6 +157,10 @@ class BrowserTest(SimpleTestCase):
     def mode(self, name: str) -> None:
         self.page.locator(".modes label", has_text=name).click()
 
+    def to_map(self) -> None:
+        """From the scorecard back to the map."""
+        self.page.get_by_role("radiogroup", name="What stands in the middle").get_by_text("Map").click()
+
     def point_at(self, x: float, y: float) -> None:
         """Point at a share of the map, and wait until the readings are those of that cell."""
         box = self.page.locator(".map").bounding_box()

@@ -107,7 +107,8 @@ class PicturesTest(Pictured, Joining):
         page.get_by_role("button", name="Whole frame").click()
         page.get_by_role("tab", name="Surfaces").click()
         self.stage("Judge")
-        page.get_by_role("button", name="Accuracy at checkpoints").click()
+        page.get_by_role("button", name="Scorecard").click()
+        page.wait_for_timeout(2_000)
         self.shot("judge")
         self.gather()
 

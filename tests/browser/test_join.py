@@ -34,6 +34,9 @@ class Joining(BrowserTest):
         """All tiles of a product over the area, and wait until they are here."""
         names = [one["name"] for one in self.api("POST", f"/depots/{depot}/cover", {"bounds": AREA})["tiles"]]
         self.api("POST", "/orders", {"depot": depot, "kind": "tiles", "tiles": names})
+        self.wait_for_orders()
+
+    def wait_for_orders(self) -> None:
         until = time.monotonic() + 120
         while any(part["standing"] != "received" for order in self.api("GET", "/orders") for part in order["parts"]):
             self.assertLess(time.monotonic(), until, "the tiles did not come")

@@ -106,11 +106,11 @@ class StoryTest(GatherSheets):
         self.run_it()
 
         # judged, with lines, delivered
-        self.go("Judge", "Accuracy at checkpoints")
+        self.go("Judge", "Scorecard")
         page.locator(".row", has_text="Points").get_by_role("combobox").click()
         page.get_by_role("option", name=re.compile("^checkpoints_2026")).first.click()
         self.actions += 2
-        table = page.get_by_role("table", name="Accuracy of every surface")
+        table = page.get_by_role("table", name="Scorecard")
         expect(table).to_contain_text(re.compile(r"\d\.\d"), timeout=60_000)
         self.go("Deliver", "Contours")
         self.run_it()

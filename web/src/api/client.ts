@@ -70,6 +70,11 @@ export type Member = Schemas["MemberOut"];
 export type OpenInvitation = Schemas["InvitationOut"];
 export type NewInvitation = Schemas["NewInvitationOut"];
 export type Invited = Schemas["InvitedOut"];
+export type Scorecard = Schemas["ScorecardOut"];
+export type ScorecardAsked = Schemas["ScorecardIn"];
+export type ScorecardFigures = Schemas["FiguresOut"];
+export type ScorecardMoved = Schemas["MovedOut"];
+export type ScorecardPlaces = Schemas["PlacesOut"];
 export type Quantity = keyof typeof QUANTITIES;
 /** Holdings by role; several where the role takes many. */
 export type Inputs = Record<string, number | number[]>;

@@ -1,5 +1,6 @@
 import { type ComponentType, lazy, Suspense } from "react";
 import type { Me, Project } from "../api/client";
+import { ScorecardView } from "../judge/ScorecardView";
 import { MapView } from "../map/MapView";
 import { PairKey } from "../pair/PairKey";
 import { PairView } from "../pair/PairView";
@@ -20,9 +21,10 @@ const VIEWS: Record<BenchName, ComponentType> = {
   map: MapView,
   scene: lazy(() => import("../map3d/View3D")),
   pair: PairView,
+  scorecard: ScorecardView,
 };
-/** What stands in the key's column. */
-const KEYS: Record<BenchName, ComponentType> = { map: Key, scene: Key, pair: PairKey };
+/** What stands in the key's column; the bench itself where there is none. */
+const KEYS: Record<BenchName, ComponentType | null> = { map: Key, scene: Key, pair: PairKey, scorecard: null };
 
 interface Props {
   project: Project | null;
@@ -61,7 +63,7 @@ export function Desk({ project, me, projects, open }: Props) {
         <Suspense fallback={<div className="map" aria-busy="true" />}>
           <View />
         </Suspense>
-        <Legend />
+        {Legend && <Legend />}
         <ProbeLine />
       </main>
       <Strip />

@@ -1,3 +1,4 @@
+import { PartFoot } from "../judge/PartFoot";
 import { useTriedAt } from "../pair/usePair";
 import { factsOf } from "../tools/tool";
 import { BENCHES } from "./benches";
@@ -34,8 +35,14 @@ function TriedProbe({ heightA }: { heightA: number | null | undefined }) {
   );
 }
 
-/** The readings under the pointer. */
+/** What is told at the foot of the bench in front. */
 export function ProbeLine() {
+  const bench = useDesk((desk) => desk.bench);
+  return bench === "scorecard" ? <PartFoot /> : <Readings />;
+}
+
+/** The readings under the pointer. */
+function Readings() {
   const project = useProject();
   const { b } = useHeld();
   const { at, preview, reading: data, error, quantity, a: heightA, b: heightB, minus } = useReading();

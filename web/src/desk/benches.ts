@@ -1,7 +1,7 @@
 import type { ToolKind } from "../tools/tool";
 
 /** What stands in the middle of the desk. */
-export type BenchName = "map" | "scene" | "pair";
+export type BenchName = "map" | "scene" | "pair" | "scorecard";
 
 /** What a bench obeys: controls that it does not obey are not offered while it is in front. */
 export interface Bench {
@@ -20,6 +20,12 @@ export const BENCHES: Record<BenchName, Bench> = {
     tools: ["read", "area", "line", "pick", "box", "freehand", "brush", "vertices", "edit"],
     compares: true,
     rest: null,
+  },
+  scorecard: {
+    title: "Scorecard",
+    tools: ["read"],
+    compares: false,
+    rest: "Press a figure of a class: its points are told here, and shown on the map.",
   },
   pair: { title: "Image pair", tools: ["read"], compares: false, rest: null },
   scene: {

@@ -28,8 +28,8 @@ import { NewProject } from "./gather/NewProject";
 import { OrderTiles } from "./gather/OrderTiles";
 import { FillVoids } from "./join/FillVoids";
 import { MosaicSheet } from "./join/MosaicSheet";
-import { AccuracySheet } from "./judge/AccuracySheet";
 import { DifferenceSheet } from "./judge/DifferenceSheet";
+import { ScorecardSheet } from "./judge/ScorecardSheet";
 import { ShiftSheet } from "./judge/ShiftSheet";
 import { OperationSheet } from "./OperationSheet";
 import { useWorksheet } from "./useWorksheet";
@@ -120,7 +120,7 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
   change_heights: ChangeHeights,
   cell_type: CellTypeSheet,
   calculate: Calculate,
-  accuracy: AccuracySheet,
+  scorecard: ScorecardSheet,
   mend: MendSheet,
   difference: DifferenceSheet,
   shift: ShiftSheet,

@@ -1,4 +1,4 @@
-"""Which points judge the surfaces of a project, and how a surface does there."""
+"""Which points judge the surfaces of a project."""
 
 from __future__ import annotations
 
@@ -12,7 +12,6 @@ from ninja.errors import HttpError
 from yama.service.accounts.people import person
 from yama.service.holdings.kinds import POINTS, kind_of
 from yama.service.holdings.models import Holding
-from yama.service.holdings.opened import open_holding
 from yama.service.judging.work import request_judging
 from yama.service.projects.access import membership
 from yama.service.projects.api import ProjectOut, project_out
@@ -44,13 +43,3 @@ def set_checkpoints(request: HttpRequest, project_id: int, body: CheckpointsIn) 
     if project.checkpoints is not None:
         request_judging(project, person(request).pk)
     return project_out(member)
-
-
-@router.get("/{int:project_id}/holdings/{int:holding_id}/accuracy", response=dict[str, Any])
-def accuracy_report(request: HttpRequest, project_id: int, holding_id: int) -> dict[str, Any]:
-    """Figures at the checkpoints: all, by code, and every error as x, y, error."""
-    holding = open_holding(request, project_id, holding_id)
-    card = holding.scorecards.filter(checkpoints_id=holding.project.checkpoints_id).first()
-    if card is None:
-        return {"reason": "Not judged: the project has no checkpoints, or this is not a surface of heights."}
-    return card.figures or {"reason": card.reason}

@@ -66,14 +66,30 @@ class Accuracy:
         }
 
 
-def figures_of(errors: FloatArray) -> Figures:
-    """Figures of errors `(points,)`; NaN ones count as unused. Raises InputError where none is left."""
-    used = errors[np.isfinite(errors)]
+def figures_of(errors: FloatArray, weights: FloatArray | None = None) -> Figures:
+    """Figures of errors.
+
+    Parameters
+    ----------
+    errors : ndarray, shape (points,)
+        NaN ones count as unused.
+    weights : ndarray, shape (points,), optional
+        How much each counts, such as the ground that it stands for; all alike where not given.
+
+    Raises
+    ------
+    InputError
+        Where no error is left.
+    """
+    known = np.isfinite(errors)
+    used = errors[known]
     if not used.size:
         raise InputError("No checkpoint lies on a filled cell of this surface, so nothing can be said of its accuracy.")
+    size = np.abs(used)
+    if weights is not None and weights[known].sum() > 0:
+        return _weighted(used, size, weights[known], int(errors.size - used.size))
     median = float(np.median(used))
     nmad = float(1.4826 * np.median(np.abs(used - median)))
-    size = np.abs(used)
     return Figures(
         count=int(used.size),
         unused=int(errors.size - used.size),
@@ -86,6 +102,36 @@ def figures_of(errors: FloatArray) -> Figures:
         le68=float(np.quantile(size, 0.683)),
         le90=float(np.quantile(size, 0.90)),
         le95=float(np.quantile(size, 0.95)),
+        lowest=float(used.min()),
+        highest=float(used.max()),
+        outliers=int((np.abs(used - median) > 3 * nmad).sum()) if nmad > 0 else 0,
+    )
+
+
+def _weighted(used: FloatArray, size: FloatArray, weights: FloatArray, unused: int) -> Figures:
+    """Figures of errors of which some count more than others; quantiles by the weights up to each."""
+
+    def quantile(values: FloatArray, share: float) -> float:
+        order = np.argsort(values, kind="stable")
+        # each value stands in the middle of its weight
+        at = np.cumsum(weights[order]) - 0.5 * weights[order]
+        return float(np.interp(share * weights.sum(), at, values[order]))
+
+    mean = float(np.average(used, weights=weights))
+    median = quantile(used, 0.5)
+    nmad = 1.4826 * quantile(np.abs(used - median), 0.5)
+    return Figures(
+        count=int(used.size),
+        unused=unused,
+        mean=mean,
+        median=median,
+        deviation=float(np.sqrt(np.average((used - mean) ** 2, weights=weights))),
+        rmse=float(np.sqrt(np.average(used**2, weights=weights))),
+        nmad=nmad,
+        mae=float(np.average(size, weights=weights)),
+        le68=quantile(size, 0.683),
+        le90=quantile(size, 0.90),
+        le95=quantile(size, 0.95),
         lowest=float(used.min()),
         highest=float(used.max()),
         outliers=int((np.abs(used - median) > 3 * nmad).sum()) if nmad > 0 else 0,

@@ -42,10 +42,10 @@ class Sureness:
 
 
 @kernel
-def _resampled(errors, by_size, blocks, weights, quantiles, out):
+def _resampled(errors, own, by_size, blocks, weights, quantiles, out):
     """Figures of each draw.
 
-    errors: sorted. by_size: the order of their sizes. blocks: which block each is of. weights: `(draws, blocks)`.
+    errors: sorted. own: how much each counts. by_size: the order of their sizes. blocks: which block each is of. weights: `(draws, blocks)`.
     out: `(draws, 7)`, NaN where nothing was drawn.
     """
     count = errors.size
@@ -55,7 +55,7 @@ def _resampled(errors, by_size, blocks, weights, quantiles, out):
         mean = 0.0
         square = 0.0
         for i in range(count):
-            w = weights[draw, blocks[i]]
+            w = weights[draw, blocks[i]] * own[i]
             weight[i] = w
             total += w
             mean += w * errors[i]
@@ -138,7 +138,9 @@ def _nearest(x: FloatArray, y: FloatArray) -> FloatArray:
     return found
 
 
-def sureness(errors: FloatArray, x: FloatArray, y: FloatArray) -> Sureness | None:
+def sureness(
+    errors: FloatArray, x: FloatArray, y: FloatArray, weights: FloatArray | None = None, draws: int = _DRAWS
+) -> Sureness | None:
     """How sure the figures of errors are.
 
     Parameters
@@ -147,6 +149,10 @@ def sureness(errors: FloatArray, x: FloatArray, y: FloatArray) -> Sureness | Non
         NaN ones do not count.
     x, y : ndarray, shape (points,)
         In one unit of length.
+    weights : ndarray, shape (points,), optional
+        How much each counts; all alike where not given.
+    draws : int
+        How often points are drawn anew.
 
     Returns
     -------
@@ -163,9 +169,10 @@ def sureness(errors: FloatArray, x: FloatArray, y: FloatArray) -> Sureness | Non
         return Sureness({}, together, int(blocks.max()) + 1)
     rng = np.random.default_rng(values.size)  # the same points give the same intervals
     many = int(blocks.max()) + 1
-    weights = rng.poisson(1.0, (_DRAWS, many)).astype(np.float64)
-    drawn = np.empty((_DRAWS, len(_NAMES)))
-    _resampled(values, np.argsort(np.abs(values), kind="stable"), blocks, weights, _QUANTILES, drawn)
+    counts = rng.poisson(1.0, (draws, many)).astype(np.float64)
+    drawn = np.empty((draws, len(_NAMES)))
+    own = np.ones(values.size) if weights is None else weights[order]
+    _resampled(values, own, np.argsort(np.abs(values), kind="stable"), blocks, counts, _QUANTILES, drawn)
     drawn = drawn[np.isfinite(drawn).all(axis=1)]
     low, high = np.quantile(drawn, ((1 - _SHARE) / 2, (1 + _SHARE) / 2), axis=0)
     return Sureness({name: (float(low[i]), float(high[i])) for i, name in enumerate(_NAMES)}, together, many)

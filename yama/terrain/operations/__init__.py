@@ -19,6 +19,7 @@ from yama.terrain.operations import (  # noqa: F401
     mend,
     mosaic,
     relief,
+    scorecard,
     shift,
     spline_smoothing,
     variogram,

@@ -1,4 +1,4 @@
-"""Difference of two surfaces, heights above ground, and accuracy against checkpoints, as operations."""
+"""Difference of two surfaces, and heights above ground, as operations."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.reproject import difference, fitted
 from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
-from yama.terrain.judge.accuracy import Figures, accuracy
+from yama.terrain.judge.accuracy import Figures
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
 from yama.terrain.operations.parameters import NoParams, Params, Titles
@@ -20,7 +20,7 @@ from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress
 from yama.terrain.surface import Heights, LiveSurface, Surface
-from yama.terrain.table import Column, Table
+from yama.terrain.table import Column
 from yama.terrain.units import UNITS
 
 
@@ -156,30 +156,6 @@ def _places(where: npt.NDArray[np.bool_], grid: Grid) -> list[tuple[float, float
     ]
 
 
-@register
-class AccuracyAtCheckpoints(Operation[NoParams]):
-    """Error figures of a surface."""
-
-    name = "accuracy"
-    title = "Accuracy at checkpoints"
-    stage = "Judge"
-    summary = "Mean, RMSE, NMAD and quantiles of surface minus checkpoint."
-    inputs = {"surface": Role("surface", "Surface"), "checkpoints": Role("points", "Checkpoints")}
-    outputs = {"figures": Output("table", "Accuracy")}
-    heights_in = "frame"
-    previews = "none"
-
-    def run(self, inputs: Inputs, params: NoParams, frame: Frame, progress: Progress) -> Results:
-        surface = inputs.surface("surface")
-        found = accuracy(surface, inputs.points("checkpoints"))
-        rows = [("all", found.all), *found.by_code.items()]
-        return Results(figures=Table(
-            (Column("code", "Code", type="text"), *columns_of(surface.unit)),
-            [(code, *values_of(figures)) for code, figures in rows],
-            {**found.to_dict(), "unit": surface.unit},
-        ))  # fmt: skip
-
-
 _SHOWN = (
     ("mean", "Mean"), ("median", "Median"), ("deviation", "Standard deviation"), ("rmse", "RMSE"), ("nmad", "NMAD"), ("mae", "MAE"),
     ("le68", "LE68"), ("le90", "LE90"), ("le95", "LE95"), ("lowest", "Lowest"), ("highest", "Highest"),
@@ -192,8 +168,8 @@ def columns_of(unit: str) -> tuple[Column, ...]:
     return (*counts, *(Column(name, title, unit, decimals=3) for name, title in _SHOWN))
 
 
-def values_of(figures: Figures | None) -> tuple[float | int | None, ...]:
-    """Error figures in the order of `columns_of`; None where there are none."""
+def values_of(figures: Figures | None, unit: float = 1.0) -> tuple[float | int | None, ...]:
+    """Error figures in the order of `columns_of`, divided by a unit's length; None where there are none."""
     if figures is None:
         return (0, *([None] * (len(_SHOWN) + 1)))
-    return (figures.count, figures.outliers, *(getattr(figures, name) for name, _ in _SHOWN))
+    return (figures.count, figures.outliers, *(getattr(figures, name) / unit for name, _ in _SHOWN))

@@ -65,7 +65,7 @@ class Shift(Operation[ShiftParams]):
 
     def run(self, inputs: Inputs, params: ShiftParams, frame: Frame, progress: Progress) -> Results:
         first, second = inputs.surface("surface"), inputs.surface("reference")
-        found = coregistration(first, second, params.tilt, on=_compared_on(first, second, frame), progress=progress)
+        found = coregistration(first, second, params.tilt, on=compared_on(first, second, frame), progress=progress)
         rows = [
             ("to the east", found.east, found.errors[0], "m"),
             ("to the north", found.north, found.errors[1], "m"),
@@ -77,7 +77,7 @@ class Shift(Operation[ShiftParams]):
         return Results(figures=Table(_COLUMNS, rows, facts_of(found, frame)))
 
 
-def _compared_on(first: Surface, second: Surface, frame: Frame) -> Grid:
+def compared_on(first: Surface, second: Surface, frame: Frame) -> Grid:
     """Cells of the coarser surface; where its CRS is not the frame's, as large ones of the frame."""
     coarser = max((first.grid, second.grid), key=lambda grid: max(grid.metres_per_cell()))
     if parse_crs(coarser.crs) == parse_crs(frame.grid.crs):

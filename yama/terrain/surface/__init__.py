@@ -6,7 +6,7 @@ from yama.terrain.surface.evaluated import EvaluatedSurface
 from yama.terrain.surface.live import LiveSurface
 from yama.terrain.surface.memory import ArraySurface
 from yama.terrain.surface.over import Over
-from yama.terrain.surface.sampling import sample
+from yama.terrain.surface.sampling import sample, sample_with_rises
 from yama.terrain.surface.statistics import Moments, Statistics, statistics
 from yama.terrain.surface.stored import StoredSurface, has_mask
 from yama.terrain.surface.storing import refused_by_disk, store
@@ -33,6 +33,7 @@ __all__ = [
     "read_block",
     "refused_by_disk",
     "sample",
+    "sample_with_rises",
     "statistics",
     "store",
     "walk",

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.grid import FloatArray, Window
 from yama.terrain.kernels import kernel
-from yama.terrain.surface.base import Surface
+from yama.terrain.surface.base import Heights, Surface
 
 _NEAR = 256
 """Cells of a square whose positions are read together."""
@@ -39,12 +41,49 @@ def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike, nearest: bool =
     >>> sample(surface, [5.0, 10.0, 25.0], [15.0, 10.0, 10.0]).tolist()
     [1.0, 2.5, nan]
     """
-    grid = surface.grid
-    cols = np.atleast_1d(grid.col_of(x))
-    rows = np.atleast_1d(grid.row_of(y))
+    cols = np.atleast_1d(surface.grid.col_of(x))
+    rows = np.atleast_1d(surface.grid.row_of(y))
     if nearest:
         cols, rows = np.rint(cols), np.rint(rows)
     result = np.full(cols.size, np.nan)
+    for chosen, heights, r, c in _in_blocks(surface, rows, cols, 0):
+        result[chosen] = _at(heights, r, c)
+    return result
+
+
+def sample_with_rises(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike) -> tuple[FloatArray, FloatArray]:
+    """Values of a surface at positions, and how it rises there.
+
+    Parameters
+    ----------
+    surface : Surface
+    x, y : array_like, shape (points,)
+        In the surface's CRS.
+
+    Returns
+    -------
+    ndarray, shape (points,)
+        As of `sample`.
+    ndarray, shape (2, points)
+        Rise over run towards east and north of the grid, in the surface's unit a metre: between the bilinear values
+        one cell away on either side; NaN where one of them is.
+    """
+    cols = np.atleast_1d(surface.grid.col_of(x))
+    rows = np.atleast_1d(surface.grid.row_of(y))
+    values, rises = np.full(cols.size, np.nan), np.full((2, cols.size), np.nan)
+    wide, high = surface.grid.metres_per_cell()
+    for chosen, heights, r, c in _in_blocks(surface, rows, cols, 1):
+        values[chosen] = _at(heights, r, c)
+        rises[0, chosen] = (_at(heights, r, c + 1) - _at(heights, r, c - 1)) / (2 * wide)
+        rises[1, chosen] = (_at(heights, r - 1, c) - _at(heights, r + 1, c)) / (2 * high)
+    return values, rises
+
+
+def _in_blocks(
+    surface: Surface, rows: FloatArray, cols: FloatArray, halo: int
+) -> Iterator[tuple[npt.NDArray[np.int64], Heights, FloatArray, FloatArray]]:
+    """Positions that are read together: their numbers, the cells around them, and where they are among these."""
+    grid = surface.grid
     inside = np.isfinite(cols) & np.isfinite(rows)
     inside &= (cols > -1) & (rows > -1) & (cols < grid.cols) & (rows < grid.rows)
     usable = np.flatnonzero(inside)
@@ -54,13 +93,16 @@ def sample(surface: Surface, x: npt.ArrayLike, y: npt.ArrayLike, nearest: bool =
     for chosen in np.split(usable[order], np.flatnonzero(np.diff(blocks[order])) + 1):
         if not chosen.size:
             continue
-        top, left = int(np.floor(rows[chosen].min())), int(np.floor(cols[chosen].min()))
-        bottom, right = int(np.floor(rows[chosen].max())) + 2, int(np.floor(cols[chosen].max())) + 2
+        top, left = int(np.floor(rows[chosen].min())) - halo, int(np.floor(cols[chosen].min())) - halo
+        bottom, right = int(np.floor(rows[chosen].max())) + 2 + halo, int(np.floor(cols[chosen].max())) + 2 + halo
         heights = surface.read(Window(top, left, bottom - top, right - left))
-        found = np.empty(chosen.size)
-        _bilinear(heights, rows[chosen] - top, cols[chosen] - left, found)
-        result[chosen] = found
-    return result
+        yield chosen, heights, rows[chosen] - top, cols[chosen] - left
+
+
+def _at(heights: Heights, rows: FloatArray, cols: FloatArray) -> FloatArray:
+    found = np.empty(rows.size)
+    _bilinear(heights, rows, cols, found)
+    return found
 
 
 @kernel

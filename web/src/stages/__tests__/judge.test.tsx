@@ -3,7 +3,6 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import { afterEach, describe, expect, it } from "vitest";
 import { useDesk } from "../../desk/store";
 import { draw, job, service, surface } from "../../testing/render";
-import { AccuracySheet } from "../judge/AccuracySheet";
 import { type Found, ShiftSheet } from "../judge/ShiftSheet";
 
 afterEach(cleanup);
@@ -78,30 +77,5 @@ describe("a shift between two surfaces", () => {
   it("is not named where it may as well be nothing", async () => {
     const table = await found({ ...FOUND, east: 1.1, north: -0.9, distance: 1.4, up: 0.3 });
     expect(table.previousSibling?.textContent).toBe("Heron 90 lies nowhere beside it and stands as high.");
-  });
-});
-
-describe("accuracy at checkpoints", () => {
-  const figures = { count: 200, unused: 0, mean: 0.1, rmse: 1, nmad: 0.8, mae: 0.7, le68: 1, le90: 1.6, le95: 2 };
-  const shown = async (sure: unknown) => {
-    service({
-      "GET /projects/1/holdings": [surface(5, "Lidar ground")],
-      "GET /projects/1/holdings/5/accuracy": { all: figures, by_code: {}, sure },
-    });
-    draw(<AccuracySheet />);
-    useDesk.setState({ slots: { a: "key5", b: null } });
-    return screen.findByRole("table", { name: "Accuracy of A by code" });
-  };
-
-  it("says between what the figures lie, and that clusters make them less sure", async () => {
-    const intervals = { mean: [0, 0.2], rmse: [0.9, 1.12], nmad: [0.7, 0.9], le95: [1.8, 2.3] };
-    await shown({ intervals, clustered: true, blocks: 21 });
-    expect(screen.getByText(/95 of 100 times/).textContent).toContain("RMSE would be from 0.90 to 1.12 m");
-    expect(screen.getByText(/stand in clusters/).textContent).toContain("21 blocks of ground");
-  });
-
-  it("says that nothing is known of points in one place", async () => {
-    await shown({ intervals: {}, clustered: true, blocks: 1 });
-    expect(screen.getByText(/stand in one place only/)).toBeTruthy();
   });
 });

@@ -1,5 +1,6 @@
 import { num } from "../../desk/format";
 import { useDesk } from "../../desk/store";
+import { opposite } from "../../judge/useMoveAway";
 import { Button } from "../../ui/Button";
 import { Section } from "../../ui/Sheet";
 import { OperationSheet } from "../OperationSheet";
@@ -39,9 +40,6 @@ export interface Found {
 const SURE = 2; // standard errors within which something is as good as nothing
 
 const signed = (value: number, digits = 2) => `${value > 0 ? "+" : ""}${num(value, digits)}`;
-
-/** What takes it back, to a millimetre, and without a minus before 0. */
-const opposite = (value: number) => -Math.round(value * 1000) / 1000 + 0;
 
 /** How far a surface lies beside, above and askew of another; and the way to put it right. */
 export function ShiftSheet() {

@@ -96,7 +96,8 @@ class ManyInputsTest(ServiceTest):
         holding = self.run_jobs()[0].holding
         listed = next(one for one in self.ask("GET", "/holdings") if one["id"] == holding.pk)
         self.assertEqual((listed["surface"]["quantity"], listed["surface"]["unit"]), ("count", "points"))
-        self.assertIn("Not judged", self.ask("GET", f"/holdings/{holding.pk}/accuracy")["reason"])
+        asked = {"surfaces": [holding.pk], "points": self.add_points().pk}
+        self.assertIn("no heights", self.ask("POST", "/scorecard", asked, 422)["detail"])
 
     def test_strangers_and_missing_inputs_are_refused(self):
         for inputs, words in (

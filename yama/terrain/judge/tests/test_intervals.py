@@ -15,7 +15,7 @@ class KernelTest(SimpleTestCase):
             weights = rng.poisson(1.0, (20, count)).astype(float)
             found = np.empty((20, 7))
             order = np.argsort(np.abs(errors), kind="stable")
-            _resampled(errors, order, np.arange(count), weights, _QUANTILES, found)
+            _resampled(errors, np.ones(count), order, np.arange(count), weights, _QUANTILES, found)
             for draw, weight in zip(found, weights, strict=True):
                 drawn = np.repeat(errors, weight.astype(int))
                 told = figures_of(drawn)

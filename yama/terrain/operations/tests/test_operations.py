@@ -273,13 +273,14 @@ class OtherOperationsTest(SimpleTestCase):
         inner = self.run_one("slope", surface=self.surface()).read_all()[1:-1, 1:-1]
         np.testing.assert_allclose(inner, np.degrees(np.arctan(0.5)), atol=1e-2)
 
-    def test_accuracy_gives_figures(self):
+    def test_the_scorecard_gives_figures(self):
         rng = np.random.default_rng(2)
         x, y = rng.uniform(448_010, 448_190, 30), rng.uniform(5_438_010, 5_438_190, 30)
         checkpoints = Points("EPSG:32741", x, y, {"z": (x - 448_000) * 0.5})
-        figures = self.run_one("accuracy", surface=self.surface(0.25), checkpoints=checkpoints)
-        self.assertAlmostEqual(figures.facts["all"]["mean"], 0.25, places=3)
-        self.assertEqual(figures.facts["all"]["count"], 30)
+        figures = self.run_one("scorecard", surfaces=[self.surface(0.25), self.surface()], checkpoints=checkpoints)
+        self.assertEqual(figures.column("count"), [30, 30])
+        self.assertAlmostEqual(figures.column("mean")[0], 0.25, places=3)
+        self.assertAlmostEqual(figures.column("mean")[1], 0.0, places=3)
 
 
 class FrameTest(SimpleTestCase):

@@ -1,0 +1,116 @@
+"""What surfaces are judged against, and judging them there as a job."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from yama.service.holdings.kinds import POINTS
+from yama.service.holdings.models import Holding
+from yama.service.jobs.models import Job
+from yama.service.jobs.outcome import Outcome
+from yama.service.judging.models import Judgement
+from yama.service.projects.models import Project
+from yama.service.surfaces import keys
+from yama.terrain.errors import InputError
+from yama.terrain.frame import Frame
+from yama.terrain.judge.coregistration import coregistration
+from yama.terrain.judge.places import Judged, Places, at_points, judged_at, spread_over
+from yama.terrain.kept import Kept
+from yama.terrain.operations.shift import compared_on, facts_of
+from yama.terrain.progress import Progress
+from yama.terrain.surface import Surface, digest
+from yama.terrain.units import UNITS, in_unit
+
+_places: Kept[str, Places] = Kept(8)
+"""By key: reading a reference at twenty thousand places takes a moment."""
+
+
+@dataclass(frozen=True)
+class Against:
+    """Points, or a surface at places spread over the frame; and the surface of which the judged ones are put right first."""
+
+    project: Project
+    points: Holding | None
+    reference: Holding | None
+    onto: Holding | None = None
+
+    @property
+    def key(self) -> str:
+        """By what a judgement is kept."""
+        if self.points is not None:
+            told = f"points {self.points.key}"
+        else:
+            assert self.reference is not None, "points or a surface"
+            told = f"surface {self.reference.key} {digest(self.project.frame.grid.to_dict())[:12]}"
+        return f"{told} onto {self.onto.key}" if self.onto is not None else told
+
+    def places(self) -> Places:
+        """The places. Raises InputError where there are none."""
+        frame = self.project.frame
+        if self.points is not None:
+            points = POINTS.load(self.points)
+            return _places.get(f"{self.key} {frame.grid.crs}", lambda: at_points(points, frame.grid.crs))
+        assert self.reference is not None, "points or a surface"
+        surface = keys.surface_of_holding(self.reference)
+        return _places.get(self.key, lambda: spread_over(surface, frame.grid))
+
+
+def found(against: Against, surfaces: list[Holding]) -> dict[int, dict[str, Any]]:
+    """What is known already, by number of the surface."""
+    rows = Judgement.objects.filter(surface__in=surfaces, places=against.key)
+    return {row.surface_id: row.told for row in rows}
+
+
+def _in_metres(holding: Holding) -> Surface:
+    surface = keys.surface_of_holding(holding)
+    return in_unit(surface, "m") if surface.unit in UNITS else surface
+
+
+def _judge(holding: Holding, against: Against, progress: Progress) -> dict[str, Any]:
+    surface = _in_metres(holding)
+    moved: dict[str, Any] | None = None
+    reason = ""
+    if against.onto is not None and against.onto.pk != holding.pk:
+        frame = Frame(against.project.frame.grid, "m", against.project.frame.vertical_datum)
+        reference = _in_metres(against.onto)
+        try:
+            shift = coregistration(surface, reference, on=compared_on(surface, reference, frame), progress=progress)
+            surface, moved = shift.put_right(surface), facts_of(shift, frame)
+        except InputError as error:
+            reason = str(error)
+    told = judged_at(surface, against.places()).to_dict()
+    return {**told, "moved": moved, "not_moved": reason}
+
+
+def judge_at(job: Job, progress: Progress) -> Outcome:
+    """Judge surfaces where nobody has yet."""
+    project = Project.objects.get(pk=job.project_id)
+    asked = job.request
+
+    def held(name: str) -> Holding | None:
+        return Holding.objects.filter(pk=asked[name], project=project).first() if asked[name] else None
+
+    against = Against(project, held("points"), held("reference"), held("onto"))
+    if against.points is None and against.reference is None:
+        raise InputError("What the surfaces were to be judged against is no longer in the project.")
+    surfaces = list(Holding.objects.filter(pk__in=asked["surfaces"], project=project))
+    known = found(against, surfaces)
+    todo = [one for one in surfaces if one.pk not in known]
+    for done, holding in enumerate(todo):
+
+        def part(share: float, message: str = "", done: int = done) -> None:
+            progress((done + share) / len(todo))
+
+        part(0.0)
+        try:
+            told = _judge(holding, against, part)
+        except InputError as error:
+            told = {"reason": str(error)}
+        Judgement.objects.update_or_create(surface=holding, places=against.key, defaults={"told": told})
+    return Outcome()
+
+
+def judged_of(told: dict[str, Any]) -> Judged | None:
+    """A judgement as the core has it; None where there is none."""
+    return Judged.from_dict(told) if "errors" in told else None

@@ -1,0 +1,469 @@
+"""The scorecard of a project: many surfaces at the same places, split as somebody asks."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import numpy as np
+import numpy.typing as npt
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Field, Router, Schema
+from pydantic import StringConstraints
+
+from yama.service.accounts.people import person
+from yama.service.holdings.features import features_of
+from yama.service.holdings.kinds import FEATURES, POINTS, kind_of
+from yama.service.holdings.models import Holding
+from yama.service.jobs.api import JobOut
+from yama.service.jobs.models import Job
+from yama.service.jobs.queue import submit
+from yama.service.judging.against import Against, found, judged_of
+from yama.service.projects.access import open_project
+from yama.service.projects.models import Membership, Project
+from yama.service.schemas import Failure, FindingOut
+from yama.terrain.errors import InputError
+from yama.terrain.findings import Finding
+from yama.terrain.grid import FloatArray
+from yama.terrain.judge.places import Places
+from yama.terrain.judge.scorecard import FEW, Card, Part, Subject, best_of, scorecard
+from yama.terrain.judge.shares import shares_of
+from yama.terrain.judge.splits import Split, SplitName, by_cover, none_of, split_by
+from yama.terrain.judge.suspicions import suspicions
+from yama.terrain.judge.verdict import verdict
+from yama.terrain.surface import digest
+from yama.terrain.units import UNITS
+
+router = Router(tags=["judging"])
+
+_MOST = 40
+_LISTED = 10_000
+_SHOWN = (
+    "count",
+    "unused",
+    "mean",
+    "median",
+    "deviation",
+    "rmse",
+    "nmad",
+    "mae",
+    "le68",
+    "le90",
+    "le95",
+    "lowest",
+    "highest",
+    "outliers",
+)
+_LENGTHS = _SHOWN[2:-1]
+Column = Annotated[str, StringConstraints(max_length=64)]
+
+
+class ScorecardIn(Schema):
+    """What is judged, against what, and how it is split.
+
+    points or reference: checkpoints, or a surface. removed: whether shift and offset of each against `onto` are taken
+    off first, the best of them as delivered where that is null. split, second: by what places are classed; polygons,
+    column: for polygons; data: points to which distance is told. shared: count only places at which every surface has
+    a height. by_area: weigh each class by the ground that its polygons cover.
+    """
+
+    surfaces: list[int] = Field(min_length=1, max_length=_MOST)
+    points: int | None = None
+    reference: int | None = None
+    removed: bool = False
+    onto: int | None = None
+    split: SplitName = "none"
+    second: SplitName = "none"
+    polygons: int | None = None
+    column: Column = ""
+    data: list[int] = Field([], max_length=8)
+    shared: bool = False
+    by_area: bool = False
+    even: bool = False
+
+
+class FiguresOut(Schema):
+    """Error figures in the frame's unit of height, and the intervals in which the true ones lie 95 of 100 times, by
+    name; empty where nothing says how sure they are."""
+
+    count: int
+    unused: int
+    mean: float
+    median: float
+    deviation: float
+    rmse: float
+    nmad: float
+    mae: float
+    le68: float
+    le90: float
+    le95: float
+    lowest: float
+    highest: float
+    outliers: int
+    sure: dict[str, tuple[float, float]]
+    few: bool
+
+
+class MovedOut(Schema):
+    """The shift that was taken off, in metres, and the curve of difference over slope against aspect; as the operation
+    `shift` tells it."""
+
+    east: float
+    north: float
+    up: float
+    errors: list[float]
+    distance: float
+    direction: float
+    aspect: list[float]
+    swing: list[float | None]
+    swing_after: list[float | None]
+    dots: list[tuple[float, float]]
+    dots_after: list[tuple[float, float]]
+
+
+class RowOut(Schema):
+    """A surface on the scorecard. whole is null with a reason where it could not be judged. shape: density of its errors
+    at even steps along the axis. moved: what was taken off, not_moved why nothing could be."""
+
+    id: int
+    name: str
+    reason: str
+    whole: FiguresOut | None
+    parts: list[FiguresOut | None]
+    crossed: list[list[FiguresOut | None]]
+    left_out: int
+    shape: list[float]
+    moved: MovedOut | None
+    not_moved: str
+
+
+class SplitOut(Schema):
+    """By what places are split: classes and their counts."""
+
+    title: str
+    names: list[str]
+    counts: list[int]
+
+
+class SuspicionOut(Schema):
+    """Something that the errors say: of a surface, or of all where that is null. values: figures behind it, in metres."""
+
+    cause: str
+    surface: int | None
+    finding: FindingOut
+    values: dict[str, Any]
+
+
+class ScorecardOut(Schema):
+    """The scorecard. waiting: surfaces that were not judged at these places yet. onto: against which shifts were taken
+    off. ground: whose slopes and aspects places have. reach, knee: of the axis, in the frame's unit, knee 0 where it is
+    even."""
+
+    waiting: list[int]
+    sentence: str
+    places: int
+    shared: int
+    onto: int | None
+    ground: int | None
+    covers: list[str]
+    reach: float
+    knee: float
+    split: SplitOut
+    second: SplitOut | None
+    rows: list[RowOut]
+    findings: list[SuspicionOut]
+
+
+class JudgingOut(Schema):
+    """The job that judges what is not judged yet; null where all is."""
+
+    job: JobOut | None
+
+
+class PartIn(ScorecardIn):
+    """Whose places are asked for: a surface, and the number of a class of the split, or of both; all where null.
+    outliers: only those farther than three NMAD from the median."""
+
+    surface: int
+    part: int | None = None
+    second_part: int | None = None
+    outliers: bool = False
+
+
+class PlacesOut(Schema):
+    """Places and their errors in the frame's unit, worst first. number: of the checkpoint, from 1."""
+
+    places: list[tuple[float, float, float]]
+    numbers: list[int]
+    total: int
+
+
+def _one(project: Project, number: int, kind: Any) -> Holding:
+    holding = get_object_or_404(Holding, pk=number, project=project)
+    if kind_of(holding) is not kind:
+        raise InputError(f"{holding.name} is of another kind than what is asked for here.")
+    return holding
+
+
+def _against(project: Project, body: ScorecardIn) -> Against:
+    if (body.points is None) == (body.reference is None):
+        raise InputError("Surfaces are judged at checkpoints or against a surface. Choose one of the two.")
+    points = _one(project, body.points, POINTS) if body.points is not None else None
+    reference = None
+    if body.reference is not None:
+        reference = get_object_or_404(Holding, pk=body.reference, project=project)
+        _refuse_unjudgeable(reference)
+    return Against(project, points, reference)
+
+
+def _refuse_unjudgeable(holding: Holding) -> None:
+    if not kind_of(holding).is_judgeable(holding):
+        raise InputError(f"{holding.name} has no heights that could be judged. Choose surfaces of heights.")
+
+
+def _surfaces(project: Project, body: ScorecardIn) -> list[Holding]:
+    held = {one.pk: one for one in Holding.objects.filter(pk__in=body.surfaces, project=project)}
+    surfaces = [held[number] for number in dict.fromkeys(body.surfaces) if number in held]
+    if not surfaces:
+        raise InputError("None of these surfaces is in the project any more. Choose others.")
+    for one in surfaces:
+        _refuse_unjudgeable(one)
+    return surfaces
+
+
+class _Asked:
+    """A scorecard that somebody asks for, as far as its surfaces are judged."""
+
+    def __init__(self, project: Project, body: ScorecardIn) -> None:
+        self.project, self.body = project, body
+        self.surfaces = _surfaces(project, body)
+        self.delivered = _against(project, body)
+        self.places: Places = self.delivered.places()
+        self._by_key = {one.key: one for one in project.holdings.all()}
+        self._among: dict[str, npt.NDArray[np.bool_]] = {}
+        told = found(self.delivered, self.surfaces)
+        self.waiting = [one.pk for one in self.surfaces if one.pk not in told]
+        self.against = self.delivered
+        self.onto: Holding | None = None
+        if body.removed and not self.waiting:
+            self.onto = self._best(told)
+            self.against = Against(project, self.delivered.points, self.delivered.reference, self.onto)
+            told = found(self.against, self.surfaces)
+            self.waiting = [one.pk for one in self.surfaces if one.pk not in told]
+        self.told = told
+        known = [(one, judged_of(told[one.pk])) for one in self.surfaces if one.pk in told]
+        self.judged = [(one, judged) for one, judged in known if judged is not None]
+        self.subjects = [Subject(one.name, judged, self._left_out(one)) for one, judged in self.judged]
+
+    def _best(self, told: dict[int, dict[str, Any]]) -> Holding:
+        if self.body.onto is not None:
+            chosen = get_object_or_404(Holding, pk=self.body.onto, project=self.project)
+            _refuse_unjudgeable(chosen)
+            return chosen
+        if self.delivered.reference is not None:
+            return self.delivered.reference
+        known = [(one, judged_of(told[one.pk])) for one in self.surfaces]
+        there = [(one, judged) for one, judged in known if judged is not None]
+        if not there:
+            raise InputError("None of these surfaces could be judged, so none says where the others lie.")
+        # what is small may be the best all the same: shifts are told where both surfaces are
+        return there[best_of([Subject(one.name, judged, self._left_out(one)) for one, judged in there], 0.0)][0]
+
+    def _left_out(self, surface: Holding) -> npt.NDArray[np.bool_] | None:
+        """Places that went into a surface: those of points that it was made from, however many steps back."""
+        if self.delivered.points is None:
+            return None
+        left: npt.NDArray[np.bool_] | None = None
+        seen: set[str] = set()
+        below = [surface]
+        while below:
+            step = below.pop().step
+            for key in [one for each in (step.inputs.values() if step else ()) for one in each]:
+                held = self._by_key.get(key)
+                if held is None or key in seen:
+                    continue
+                seen.add(key)
+                below.append(held)
+                if kind_of(held) is POINTS:
+                    if key not in self._among:
+                        self._among[key] = self.places.among(POINTS.load(held))
+                    left = self._among[key] if left is None else left | self._among[key]
+        return left
+
+    @property
+    def any(self) -> bool:
+        """Whether any surface has a height at any of the places."""
+        return any(np.isfinite(one.errors).any() for one in self.subjects)
+
+    def split(self, name: SplitName) -> Split:
+        if name == "none" or not self.subjects:
+            return none_of(self.places)
+        body = self.body
+        ground = self.subjects[best_of(self.subjects)].judged
+        polygons = [features_of(_one(self.project, body.polygons, FEATURES))] if body.polygons is not None else []
+        data = [POINTS.load(_one(self.project, one, POINTS)) for one in body.data]
+        return split_by(name, self.places, ground, polygons, body.column, data)
+
+    def shares(self, split: Split) -> dict[str, float] | None:
+        """Of the ground, by class; for weighing by area."""
+        if not self.body.by_area:
+            return None
+        if self.body.polygons is None:
+            raise InputError("Choose the polygons whose areas the classes are weighed by.")
+        features = features_of(_one(self.project, self.body.polygons, FEATURES))
+        return shares_of([features], self.body.column, self.project.frame.grid, split.names)
+
+    def card(self) -> Card:
+        split = self.split(self.body.split)
+        if self.body.second == self.body.split != "none":
+            raise InputError("Split by two different things, or by one alone.")
+        second = self.split(self.body.second) if self.body.second != "none" else None
+        return scorecard(
+            self.subjects, self.places, split, second, self.body.shared, self.shares(split), self.body.even
+        )
+
+
+def _figures(part: Part, unit: float) -> dict[str, Any] | None:
+    if part.figures is None:
+        return None
+    told: dict[str, Any] = {name: getattr(part.figures, name) for name in _SHOWN}
+    for name in _LENGTHS:
+        told[name] /= unit
+    sure = part.sure.intervals if part.sure is not None else {}
+    told["sure"] = {name: (low / unit, high / unit) for name, (low, high) in sure.items()}
+    told["few"] = part.figures.count < FEW
+    return told
+
+
+def _split(split: Split) -> dict[str, Any]:
+    return {"title": split.title, "names": list(split.names), "counts": split.counts}
+
+
+def _rows(asked: _Asked, card: Card | None, unit: float) -> list[dict[str, Any]]:
+    judged = {one.pk: row for (one, _), row in zip(asked.judged, card.rows, strict=True)} if card is not None else {}
+    rows = []
+    for one in asked.surfaces:
+        told = asked.told.get(one.pk, {})
+        row = judged.get(one.pk)
+        rows.append({
+            "id": one.pk,
+            "name": one.name,
+            "reason": told.get("reason", ""),
+            "whole": _figures(row.whole, unit) if row else None,
+            "parts": [_figures(part, unit) for part in row.parts] if row else [],
+            "crossed": [[_figures(part, unit) for part in parts] for parts in row.crossed] if row else [],
+            "left_out": row.left_out if row else 0,
+            "shape": row.shape.round(4).tolist() if row else [],
+            "moved": told.get("moved"),
+            "not_moved": told.get("not_moved", ""),
+        })  # fmt: skip
+    return rows
+
+
+def _worse_reference(asked: _Asked) -> list[dict[str, Any]]:
+    """A reference that does worse at the project's checkpoints than what is judged against it."""
+    reference = asked.delivered.reference
+    if reference is None or asked.project.checkpoints_id is None:
+        return []
+
+    def rmse(holding: Holding) -> float | None:
+        card = holding.scorecards.filter(checkpoints_id=asked.project.checkpoints_id).first()
+        return card.figures["all"]["rmse"] if card is not None and card.figures else None
+
+    own = rmse(reference)
+    told = []
+    for one in asked.surfaces:
+        other = rmse(one)
+        if own is not None and other is not None and other < own and one.pk != reference.pk:
+            sentence = f"At checkpoints {one.name} errs less than {reference.name}, against which it is judged here."
+            why = "What is called its error is more likely that of the other. Judge against the better one."
+            told.append(
+                {
+                    "cause": "reference",
+                    "surface": one.pk,
+                    "finding": Finding("reference", "caution", sentence, why).to_dict(),
+                    "values": {},
+                }
+            )
+    return told
+
+
+@router.post("/{int:project_id}/scorecard/judge", response={200: JudgingOut, 202: JudgingOut, 422: Failure})
+def judge_surfaces(request: HttpRequest, project_id: int, body: ScorecardIn) -> tuple[int, dict[str, Job | None]]:
+    """Judge the surfaces of a scorecard that were not judged at its places yet, as a job."""
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    asked = _Asked(project, body)
+    if not asked.waiting:
+        return 200, {"job": None}
+    held = {
+        "points": body.points, "reference": body.reference,
+        "onto": asked.onto.pk if asked.onto is not None else None, "surfaces": asked.waiting,
+    }  # fmt: skip
+    many = "a surface" if len(asked.waiting) == 1 else f"{len(asked.waiting)} surfaces"
+    title = f"Judge {many}" + (" without their shifts" if asked.onto is not None else "")
+    key = digest(asked.against.key, sorted(body.surfaces))[:32]
+    return 202, {"job": submit(project, "judge_at", title, held, person(request).pk, key)}
+
+
+@router.post("/{int:project_id}/scorecard", response={200: ScorecardOut, 422: Failure})
+def read_scorecard(request: HttpRequest, project_id: int, body: ScorecardIn) -> dict[str, Any]:
+    """The scorecard of surfaces, as far as they were judged at its places."""
+    project = open_project(request, project_id)
+    asked = _Asked(project, body)
+    unit = UNITS[project.frame.unit]
+    # while some wait, the others may have no height at any of the places
+    card = asked.card() if asked.subjects and (not asked.waiting or asked.any) else None
+    told: list[dict[str, Any]] = []
+    if card is not None:
+        for one in suspicions(asked.subjects, asked.places, card):
+            surface = asked.judged[one.subject][0].pk if one.subject >= 0 else None
+            told.append(
+                {"cause": one.cause, "surface": surface, "finding": one.finding.to_dict(), "values": one.values}
+            )
+    return {
+        "waiting": asked.waiting,
+        "sentence": verdict(card) if card is not None else "",
+        "places": len(asked.places),
+        "shared": card.shared if card is not None else 0,
+        "onto": asked.onto.pk if asked.onto is not None else None,
+        "ground": asked.judged[best_of(asked.subjects)][0].pk if card is not None else None,
+        "covers": list(by_cover(asked.places.covers).names) if asked.places.covers.size else [],
+        "reach": card.axis.reach / unit if card is not None else 1.0,
+        "knee": card.axis.knee / unit if card is not None else 0.0,
+        "split": _split(card.split if card is not None else none_of(asked.places)),
+        "second": _split(card.second) if card is not None and card.second is not None else None,
+        "rows": _rows(asked, card, unit),
+        "findings": [*told, *_worse_reference(asked)],
+    }
+
+
+@router.post("/{int:project_id}/scorecard/places", response={200: PlacesOut, 422: Failure})
+def read_places(request: HttpRequest, project_id: int, body: PartIn) -> dict[str, Any]:
+    """The places of a part of a row, with their errors, worst first."""
+    project = open_project(request, project_id)
+    asked = _Asked(project, body)
+    number = next((i for i, (one, _) in enumerate(asked.judged) if one.pk == body.surface), None)
+    if number is None:
+        raise InputError("This surface is not on the scorecard, or not judged yet.")
+    card = asked.card()
+    errors: FloatArray = card.errors[number]
+    chosen = np.isfinite(errors)
+    if body.part is not None:
+        chosen &= card.split.of == body.part
+    if body.second_part is not None and card.second is not None:
+        chosen &= card.second.of == body.second_part
+    if body.outliers:
+        far = np.zeros(errors.size, np.bool_)
+        far[card.rows[number].outliers] = True
+        chosen &= far
+    order = np.flatnonzero(chosen)
+    order = order[np.argsort(-np.abs(errors[order]), kind="stable")]
+    unit = UNITS[project.frame.unit]
+    listed = order[:_LISTED]
+    return {
+        "places": [
+            (float(asked.places.x[i]), float(asked.places.y[i]), float(errors[i] / unit)) for i in listed.tolist()
+        ],
+        "numbers": [i + 1 for i in listed.tolist()],
+        "total": int(order.size),
+    }
