@@ -75,6 +75,8 @@ export type ScorecardAsked = Schemas["ScorecardIn"];
 export type ScorecardFigures = Schemas["FiguresOut"];
 export type ScorecardMoved = Schemas["MovedOut"];
 export type ScorecardPlaces = Schemas["PlacesOut"];
+export type WorstPlaces = Schemas["WorstOut"];
+export type WorstPlace = Schemas["WorstPlaceOut"];
 export type Quantity = keyof typeof QUANTITIES;
 /** Holdings by role; several where the role takes many. */
 export type Inputs = Record<string, number | number[]>;

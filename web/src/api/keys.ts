@@ -53,4 +53,5 @@ export const KEYS = {
   shares: ofProject("shares"),
   suspects: ofProject("suspects"),
   table: ofProject("table"),
+  worst: ofProject("worst"),
 };

@@ -10,8 +10,10 @@ from scipy import ndimage
 from yama.demo.files import canopy_of
 from yama.demo.products import FAULTS, PRODUCTS, _cells
 from yama.demo.terrain import FRAME, island
+from yama.demo.waymark import collections
 from yama.terrain.grid import Grid
 from yama.terrain.judge.coregistration import coregistration
+from yama.terrain.judge.worst import worst_places
 from yama.terrain.surface import ArraySurface
 
 _CORNER, _SIDE = (62.33, -41.27), 0.08
@@ -64,3 +66,32 @@ class ShiftsTest(SimpleTestCase):
         wide, high = beacon.grid.metres_per_cell()
         self.assertAlmostEqual(found.east, 0.5 * wide, delta=0.12 * wide)
         self.assertAlmostEqual(found.north, 0, delta=0.12 * high)
+
+
+class WorstPlacesTest(SimpleTestCase):
+    """Where a product differs most from the truth, each place with the right cause."""
+
+    def causes(self, made):
+        around = collections(island(), 7)
+        found = worst_places(
+            made, island().surface, FRAME, 10, [around["land_cover"]], "kind", [around["places"]]
+        ).places
+        return found, [(one.cause, one.which) for one in found]
+
+    def test_heron_90_is_out_of_place(self):
+        _, causes = self.causes(
+            product("heron-90", "coarse", FAULTS["heron_shift"] / (111_320 * np.cos(0.7195)), noise=1.5)
+        )
+        self.assertGreaterEqual(causes.count(("shift", "both")), 9)
+
+    def test_beacon_30_has_trees(self):
+        found, causes = self.causes(product("beacon-30", "first", 0.5 / 3600, noise=2.4))
+        self.assertEqual(causes[0], ("trees", "first"))
+        self.assertTrue(found[0].near.startswith("Hallow Wood"))
+        self.assertGreaterEqual(causes.count(("trees", "first")), 6)
+        self.assertTrue(all(one.mean > 5 for one in found if one.cause == "trees"))
+
+    def test_plover_30_is_smoothed(self):
+        _, causes = self.causes(product("plover-30", "smooth", up=FAULTS["plover_offset"]))
+        self.assertGreaterEqual(causes.count(("smoothed", "first")), 7)
+        self.assertNotIn("shift", [cause for cause, _ in causes])

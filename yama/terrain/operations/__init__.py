@@ -24,6 +24,7 @@ from yama.terrain.operations import (  # noqa: F401
     spline_smoothing,
     variogram,
     which_method,
+    worst_places,
 )
 from yama.terrain.operations.inputs import Given, Inputs, Role
 from yama.terrain.operations.operation import Operation, View

@@ -6,11 +6,13 @@ import { client } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { WeightIcon } from "../../desk/icons";
+import { type OwnTab, useOwnTab } from "../../desk/ownTab";
 import { useDesk } from "../../desk/store";
 import { PressedOnMap } from "../../judge/PartFoot";
 import { useJudgeState } from "../../judge/state";
 import { useMoveAway } from "../../judge/useMoveAway";
 import { useScorecard } from "../../judge/useScorecard";
+import { WorstTab } from "../../judge/WorstTab";
 import { Button } from "../../ui/Button";
 import { Check, Checks } from "../../ui/Check";
 import { Choice } from "../../ui/Choice";
@@ -33,6 +35,12 @@ const SPLITS = [
   { value: "polygon", title: "polygons" },
 ] as const;
 type By = (typeof SPLITS)[number]["value"];
+
+const WORST: OwnTab = {
+  title: "Worst places",
+  hint: "Most volume between A and B first. Causes are suspected, not proved.",
+  Body: WorstTab,
+};
 
 /** What is judged, against what, and how; the scorecard itself stands in the middle of the desk. */
 export function ScorecardSheet() {
@@ -69,6 +77,8 @@ export function ScorecardSheet() {
   const bySurface = reference !== undefined;
   const usesPolygons = split === "polygon" || second === "polygon" || byArea;
   const usesData = split === "distance" || second === "distance";
+
+  useOwnTab(WORST);
 
   // the scorecard stands in the middle for as long as its worksheet is open
   useEffect(() => {

@@ -88,6 +88,7 @@ def endpoints(holding, key):
         ("DELETE", package, None, EDIT),
         ("POST", "/scorecard", {"surfaces": [1], "points": 1}, VIEW),
         ("POST", "/scorecard/judge", {"surfaces": [1], "points": 1}, EDIT),
+        ("POST", "/worst-places", {"a": "x", "b": "y"}, VIEW),
         ("POST", "/scorecard/places", {"surfaces": [1], "points": 1, "surface": 1}, VIEW),
         ("GET", "/jobs", None, VIEW),
         ("GET", job, None, VIEW),
