@@ -75,7 +75,7 @@ class WorstPlace:
     mean, lowest, highest : float
         Metres, first minus second.
     slope : float
-        Mean of the second surface, in degrees.
+        Mean of the evener of both surfaces, in degrees.
     cover : str
         That most of it has; empty where nobody says.
     near : str
@@ -240,11 +240,12 @@ class _Ground:
 
     def __init__(self, first: Heights, second: Heights, grid: Grid) -> None:
         self.first, self.second, self.grid = first, second, grid
-        self.rises = _rises(second, grid)
-        self.slopes = np.hypot(*self.rises)
         self._lost: dict[int, list[FloatArray]] = {}
         self.uneven = (_uneven(first), _uneven(second))
         self.usual = [float(np.nanmedian(one)) if np.isfinite(one).any() else 0.0 for one in self.uneven]
+        # slopes of the evener one: what the other has of detail would hide how both lie to each other
+        self.rises = _rises(second if self.usual[1] <= self.usual[0] else first, grid)
+        self.slopes = np.hypot(*self.rises)
 
     def lost(self, which: int) -> list[FloatArray]:
         """By how much each cell of a surface lies above the mean of wide squares around it: what smoothing would take off."""
