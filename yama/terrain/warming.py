@@ -52,6 +52,7 @@ from yama.terrain.mend.patches import Patch
 from yama.terrain.mend.ribbon import along
 from yama.terrain.mend.suspects import suspects
 from yama.terrain.mosaic.fill import Filled, Method
+from yama.terrain.mosaic.fusion import Fused
 from yama.terrain.mosaic.mosaic import Mosaic, place
 from yama.terrain.mosaic.overlap import overlaps
 from yama.terrain.mosaic.rules import RuleName
@@ -207,6 +208,7 @@ def _judged() -> None:
     coregistration(one, other, tilted=True)
     sureness(np.arange(9.0), np.arange(9.0), np.arange(9.0))
     worst_places(one, other, grid)
+    Fused([one, other], grid).read_all()
     at = Places(grid.crs, x[0] * 2 + 448_000, x[0] * 2 + 5_437_880, np.zeros(64))
     judged_at(one, at)
 

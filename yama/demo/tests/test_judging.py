@@ -13,8 +13,10 @@ from yama.demo.terrain import FRAME, island
 from yama.demo.waymark import collections
 from yama.terrain.grid import Grid
 from yama.terrain.judge.coregistration import coregistration
+from yama.terrain.judge.places import Places
 from yama.terrain.judge.worst import worst_places
-from yama.terrain.surface import ArraySurface
+from yama.terrain.mosaic.fusion import Fused
+from yama.terrain.surface import ArraySurface, sample
 
 _CORNER, _SIDE = (62.33, -41.27), 0.08
 
@@ -95,3 +97,85 @@ class WorstPlacesTest(SimpleTestCase):
         _, causes = self.causes(product("plover-30", "smooth", up=FAULTS["plover_offset"]))
         self.assertGreaterEqual(causes.count(("smoothed", "first")), 7)
         self.assertNotIn("shift", [cause for cause, _ in causes])
+
+
+class BestOfAllTest(SimpleTestCase):
+    """The best of all beats every source at points that were kept back, whatever covers the ground."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        truth = island()
+        cells = truth.heights + np.random.default_rng(1).normal(0, 0.15, truth.heights.shape).astype(np.float32)
+        lidar = np.full(cells.shape, np.nan, np.float32)
+        lidar[1500:3600, 1800:3000] = cells[1500:3600, 1800:3000]
+        lidar[2200:2260, 2200:2300] = np.nan
+        lidar[truth.heights <= 0] = np.nan
+        cls.sources = {
+            "lidar": ArraySurface(lidar, FRAME),
+            "plover": product("plover-30", "smooth", up=FAULTS["plover_offset"]),
+            "beacon": product("beacon-30", "first", 0.5 / 3600, noise=2.4),
+            "heron": product("heron-90", "coarse", FAULTS["heron_shift"] / (111_320 * np.cos(0.7195)), noise=1.5),
+        }
+        for name, made in cls.sources.items():
+            made.name = name
+            cells = made.read_all()
+            cls.sources[name] = ArraySurface(np.where(cells == 0, np.float32(np.nan), cells), made.grid)
+        cls.cover = collections(truth, 7)["land_cover"]
+        fit, cls.kept = cls.points(200, 3), cls.points(2500, 4)
+        cls.fused = Fused(list(cls.sources.values()), FRAME, [cls.cover], "kind", fit)
+        x, y = cls.kept.x, cls.kept.y
+        cls.errors = {"fused": sample(cls.fused, x, y) - cls.kept.heights}
+        cls.doubts = sample(cls.fused.companions["uncertainty"], x, y)
+        for name, made in cls.sources.items():
+            cls.errors[name] = sample(made, *cls.kept.in_crs(made.grid.crs)) - cls.kept.heights
+
+    @classmethod
+    def points(cls, count, seed):
+        """Places on land within the products, with the true heights."""
+        truth = island().surface
+        west, east = (_CORNER[0] + 0.006, _CORNER[0] + _SIDE - 0.006)
+        south, north = (_CORNER[1] + 0.006, _CORNER[1] + _SIDE - 0.006)
+        lon, lat = np.random.default_rng(seed).uniform((west, south), (east, north), (8 * count, 2)).T
+        x, y = Places("EPSG:4326", lon, lat, lon).in_crs(FRAME.crs)
+        heights = sample(truth, x, y)
+        land = np.flatnonzero(heights > 2)[:count]
+        return Places(FRAME.crs, x[land], y[land], heights[land])
+
+    def figures(self, name, where):
+        own = self.errors[name][where]
+        return float(np.sqrt(np.mean(own**2))), float(1.4826 * np.median(np.abs(own - np.median(own))))
+
+    def test_it_beats_every_source_on_every_cover(self):
+        kinds = self.fused._kinds_at(self.kept)
+        filled = np.isfinite(self.errors["fused"])
+        self.assertGreater(filled.mean(), 0.98)
+        compared = 0
+        for kind in (None, *range(len(self.fused._names))):
+            for name in self.sources:
+                both = filled & np.isfinite(self.errors[name]) & (True if kind is None else kinds == kind)
+                if both.sum() < 60:
+                    continue
+                fused, alone = self.figures("fused", both), self.figures(name, both)
+                # of the lidar, where it is, it takes what it finds: no better, and no worse
+                more = 1.06 if name == "lidar" else 1.0
+                self.assertLess(fused[0], more * alone[0], (name, kind))
+                self.assertLess(fused[1], more * alone[1], (name, kind))
+                compared += 1
+        self.assertGreater(compared, 10)
+        everywhere = [
+            self.figures(name, filled & np.isfinite(self.errors[name]))[0] for name in ("plover", "beacon", "heron")
+        ]
+        self.assertLess(self.figures("fused", filled)[0], 0.75 * min(everywhere))
+
+    def test_its_uncertainty_is_honest(self):
+        filled = np.isfinite(self.errors["fused"])
+        held = np.abs(self.errors["fused"]) < 1.6449 * self.doubts
+        self.assertTrue(0.85 <= float(held[filled].mean()) <= 0.95, held[filled].mean())
+
+    def test_the_sources_have_their_right_order(self):
+        names = list(self.sources)
+        self.assertEqual([names[number] for number in self.fused.known.order], ["lidar", "plover", "beacon", "heron"])
+        beacon = self.fused.known.sources[names.index("beacon")].model
+        bias = dict(zip((*beacon.names, ""), beacon.bias, strict=True))
+        self.assertGreater(bias["wood"], bias["grass"] + 3)

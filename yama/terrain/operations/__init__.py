@@ -1,6 +1,7 @@
 """The catalogue of operations. Importing it registers every one."""
 
 from yama.terrain.operations import (  # noqa: F401
+    best_of_all,
     calculate,
     cell_type,
     change_heights,

@@ -124,6 +124,7 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "difference": ({"first": one, "second": other}, {}, []),
         "height_above_ground": ({"surface": other, "ground": one}, {"below": "zero"}, []),
         "scorecard": ({"surfaces": [one, other], "checkpoints": points(40)}, {"split": "cover"}, []),
+        "best_of_all": ({"surfaces": [one, other]}, {}, ["uncertainty", "source", "models"]),
         "worst_places": ({"first": one, "second": surface(8, 6)}, {"count": 3}, []),
         "shift": ({"surface": other, "reference": one}, {"tilt": True}, []),
         "move": ({"surface": one}, {"east": 3.5, "north": -2.25, "up": 1.0, "tilt_east": 2.0}, []),

@@ -25,7 +25,7 @@ SETTINGS = {
     "clip": {}, "slope": {}, "aspect": {}, "hillshade": {}, "curvature": {}, "sky": {}, "local_contrast": {},
     "change_heights": {"offset": 1.7}, "cell_type": {"step": 0.1}, "calculate": {"expression": "a * 2 + mean_around(a, 9)"},
     "fill_voids": {"across": 60, "across_in": "m"}, "fit_to_frame": {"resampling": "cubic", "cell_size": 3}, "difference": {}, "height_above_ground": {}, "mosaic": {"rule": "mean"},
-    "move": {"east": 12.5, "north": -7.25, "up": 1.0, "tilt_east": 3.0},
+    "best_of_all": {}, "move": {"east": 12.5, "north": -7.25, "up": 1.0, "tilt_east": 3.0},
     "mend": {"patches": [{"ring": [(448_200, 5_439_300), (448_600, 5_439_300), (448_600, 5_439_700), (448_200, 5_439_700)],
                           "operator": {"kind": "smooth", "radius": 25}}]},
 }  # fmt: skip
@@ -50,6 +50,8 @@ class ThreeDeepTest(SimpleTestCase):
                 inputs[role] = [surface] if asked.many else surface
         if name == "clip":
             inputs["area"] = [AREA]
+        if name == "best_of_all":
+            inputs["surfaces"] = [surface, tile("EPSG:32741", 448_000.0, 5_440_000.0, 8.0, 250, 250, 9)]
         if name in ("difference", "height_above_ground"):
             inputs["second" if name == "difference" else "ground"] = tile(
                 "EPSG:32741", 447_900, 5_440_100, 7, 200, 220, 9
