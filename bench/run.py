@@ -455,16 +455,22 @@ def mending() -> list[Row]:
 
 
 def judging() -> list[Row]:
-    """Made shifts, and intervals of error figures."""
+    """Made shifts, intervals of error figures, scorecards, worst places and the best of several."""
     judge.shifted()  # once to compile
     told = judge.shifted()
     took, off, up = (max(one[i] for one in told) for i in range(3))
     sure = judge.sure()
+    read, cards, worst = judge.judged_together()
+    best, five = judge.fused()
     return [
         Row("shift, offset and tilt between two surfaces of 4096²", "none", f"{took:.1f} s", "", f"{len(told)} made shifts", "under 3 s", took < 3),
         Row("a made shift, against the one found", "the truth", f"{off:.4f} cells off", "", "", "0.02 cells", off <= 0.02),
         Row("its offset, against the one found", "the truth", f"{up:.4f} of the noise off", "", "", "0.02", up <= 0.02),
         Row("intervals of the figures of ten surfaces at 10 000 checkpoints", "none", f"{sure:.2f} s", "", "999 draws", "under 2 s", sure < 2),
+        Row("ten surfaces of 4096² read at 10 000 checkpoints, once", "none", f"{read:.1f} s", "", "", "none", True),
+        Row("their scorecard with four splits, from what is kept", "none", f"{cards:.1f} s", "", f"{cards / 4:.1f} s a split", "under 2 s", cards < 2),
+        Row("worst places of two surfaces of 4096²", "none", f"{worst:.2f} s", "", "", "under 3 s", worst < 3),
+        Row("best of five surfaces of 4096², stored", "reading them", f"{best:.1f} s", f"{five:.1f} s", f"{best / five:.1f}x its time", "6x", best < 6 * five),
     ]  # fmt: skip
 
 

@@ -28,6 +28,7 @@ import { NewProject } from "./gather/NewProject";
 import { OrderTiles } from "./gather/OrderTiles";
 import { FillVoids } from "./join/FillVoids";
 import { MosaicSheet } from "./join/MosaicSheet";
+import { BestOfAllSheet } from "./judge/BestOfAllSheet";
 import { DifferenceSheet } from "./judge/DifferenceSheet";
 import { ScorecardSheet } from "./judge/ScorecardSheet";
 import { ShiftSheet } from "./judge/ShiftSheet";
@@ -121,6 +122,7 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
   cell_type: CellTypeSheet,
   calculate: Calculate,
   scorecard: ScorecardSheet,
+  best_of_all: BestOfAllSheet,
   mend: MendSheet,
   difference: DifferenceSheet,
   shift: ShiftSheet,

@@ -134,8 +134,8 @@ class BestOfAllTest(SimpleTestCase):
     def points(cls, count, seed):
         """Places on land within the products, with the true heights."""
         truth = island().surface
-        west, east = (_CORNER[0] + 0.006, _CORNER[0] + _SIDE - 0.006)
-        south, north = (_CORNER[1] + 0.006, _CORNER[1] + _SIDE - 0.006)
+        west, east = (_CORNER[0] + 0.018, _CORNER[0] + _SIDE - 0.018)
+        south, north = (_CORNER[1] + 0.018, _CORNER[1] + _SIDE - 0.018)
         lon, lat = np.random.default_rng(seed).uniform((west, south), (east, north), (8 * count, 2)).T
         x, y = Places("EPSG:4326", lon, lat, lon).in_crs(FRAME.crs)
         heights = sample(truth, x, y)

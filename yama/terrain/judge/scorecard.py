@@ -6,6 +6,7 @@ so those are left out of its row.
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -20,16 +21,20 @@ from yama.terrain.judge.accuracy import Figures, figures_of
 from yama.terrain.judge.intervals import Sureness, sureness
 from yama.terrain.judge.places import Judged, Places
 from yama.terrain.judge.splits import Split
+from yama.terrain.kept import Kept
 
 FEW = 20
 """Places below which a figure of 95 % says little."""
 SHAPE = 96
 """Places on the axis at which the density of errors is told."""
+_DRAWS = 999
 _DRAWS_OF_A_CLASS = 199
 _REACH = 0.99  # of all errors that the axis holds at least
 _NARROWEST = 0.02  # of the axis that an error is spread over, so that few of them make a shape
 _NEARLY = 0.7  # of the places at which any surface has a height
 _BEYOND = 3.0  # NMAD from the median from which on an error is an outlier
+
+_sure: Kept[str, Sureness | None] = Kept(400)
 
 
 @dataclass(frozen=True)
@@ -203,6 +208,16 @@ def weights_of(split: Split, shares: dict[str, float], used: npt.NDArray[np.bool
     return weights
 
 
+def _sure_of(
+    errors: FloatArray, east: FloatArray, north: FloatArray, weights: FloatArray | None, draws: int
+) -> Sureness | None:
+    """See `sureness`. The same errors are asked for again with every other split."""
+    told = hashlib.blake2b(digest_size=16)
+    for one in (errors, east, north, *(() if weights is None else (weights,))):
+        told.update(np.ascontiguousarray(one).tobytes())
+    return _sure.get(f"{told.hexdigest()} {draws}", lambda: sureness(errors, east, north, weights, draws))
+
+
 def scorecard(
     subjects: Sequence[Subject],
     places: Places,
@@ -251,7 +266,7 @@ def scorecard(
         chosen = own[where]
         if not np.isfinite(chosen).any():
             return Part(None)
-        return Part(figures_of(chosen), sureness(chosen, east[where], north[where], draws=draws))
+        return Part(figures_of(chosen), _sure_of(chosen, east[where], north[where], None, draws))
 
     def row(number: int) -> Row:
         own = errors[number]
@@ -261,7 +276,7 @@ def scorecard(
         outliers: list[int] = []
         if known.any():
             figures = figures_of(own, weights)
-            whole = Part(figures, sureness(own, east, north, weights))
+            whole = Part(figures, _sure_of(own, east, north, weights, _DRAWS))
             far = np.abs(own - figures.median)
             beyond = np.flatnonzero(known & (far > _BEYOND * figures.nmad)) if figures.nmad else np.empty(0, np.int64)
             outliers = [int(one) for one in beyond[np.argsort(-far[beyond], kind="stable")]]

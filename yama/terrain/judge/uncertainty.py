@@ -30,6 +30,7 @@ _CUT = 3.0  # standard deviations at which an error counts no more than that
 _SHARE = 0.90
 _AT_SHARE = 1.6449  # standard deviations within which 90 % of normal errors lie
 _FLOOR = 1e-3  # metres
+_LEAST = 0.1  # of the variance of all errors that level ground has at least
 
 
 @dataclass(frozen=True)
@@ -151,11 +152,12 @@ def fitted_model(
         squares = np.minimum(rest**2, _CUT**2 * variance)
         # the variance of a square grows with that of the error, squared
         found, _rest = optimize.nnls(terms / variance[:, None], squares / variance)
-        variance = np.maximum(terms @ found, 0.05 * spread)
+        variance = np.maximum(terms @ found, _LEAST * spread)
     ratio = float(np.quantile(np.abs(rest) / np.sqrt(variance), _SHARE)) / _AT_SHARE
     found *= ratio**2
     floor = np.full(len(names) + 1, np.nan)
-    floor[fitted] = np.sqrt(np.maximum(found[: len(fitted)], _FLOOR**2))
+    # ground without a slope to speak of may seem to have no errors at all: nothing is as sure as that
+    floor[fitted] = np.sqrt(np.maximum(found[: len(fitted)], _LEAST * spread))
     floor[np.isnan(floor)] = float(np.sqrt(np.average(floor[fitted] ** 2, weights=_counts(columns, len(fitted)))))
     model = ErrorModel(
         tuple(names), bias, floor, float(np.sqrt(found[len(fitted)])),

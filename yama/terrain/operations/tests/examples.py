@@ -71,6 +71,13 @@ def _patches():
     ]
 
 
+def _raised(one: ArraySurface) -> ArraySurface:
+    """The same with a mound on it."""
+    cells = one.read_all().copy()
+    cells[20:40, 30:55] += 4.0
+    return ArraySurface(cells, one.grid)
+
+
 def cloud(folder: Path, name="flight.laz", seed=1) -> Held:
     """Returns from the hills, a tenth of them from crowns."""
     rng = np.random.default_rng(seed)
@@ -125,7 +132,7 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "height_above_ground": ({"surface": other, "ground": one}, {"below": "zero"}, []),
         "scorecard": ({"surfaces": [one, other], "checkpoints": points(40)}, {"split": "cover"}, []),
         "best_of_all": ({"surfaces": [one, other]}, {}, ["uncertainty", "source", "models"]),
-        "worst_places": ({"first": one, "second": surface(8, 6)}, {"count": 3}, []),
+        "worst_places": ({"first": one, "second": _raised(one)}, {"count": 3}, []),
         "shift": ({"surface": other, "reference": one}, {"tilt": True}, []),
         "move": ({"surface": one}, {"east": 3.5, "north": -2.25, "up": 1.0, "tilt_east": 2.0}, []),
         "heights": ({"first": one, "second": other}, {"levels": [50, 70]}, []),
