@@ -51,7 +51,7 @@ describe("worst places", () => {
       { count: 12, told: 12, volume: 9_000_000, median: -0.3, cell: 8, places: [1, 2, 3, 4, 5].map(place) },
     );
     const list = await screen.findByRole("list", { name: "Worst places" });
-    const [first] = within(list).getAllByRole("listitem");
+    const [first] = await within(list).findAllByRole("listitem");
     expect(first?.textContent).toContain("Hallow Wood, north 1");
     expect(first?.textContent).toContain("17.4 ha, wood");
     expect(first?.textContent).toContain("−20.2 m");
