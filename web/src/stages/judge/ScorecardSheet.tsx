@@ -42,6 +42,12 @@ const WORST: OwnTab = {
   Body: WorstTab,
 };
 
+/** Surfaces are chosen in the strip: it stays where it is until there are two. */
+const bothChosen = () => {
+  const { a, b } = useDesk.getState().slots;
+  return a !== null && b !== null;
+};
+
 /** What is judged, against what, and how; the scorecard itself stands in the middle of the desk. */
 export function ScorecardSheet() {
   const project = useProject();
@@ -50,7 +56,7 @@ export function ScorecardSheet() {
   // a run takes what the card shows: all surfaces and the project's checkpoints where nobody has chosen others
   const elsewhere = useMemo(
     () => ({
-      params: {},
+      params: asked ? { split: asked.split, second: asked.second, shared: asked.shared } : {},
       inputs: {
         surfaces: asked?.surfaces ?? [],
         checkpoints: asked?.points ?? [],
@@ -61,13 +67,13 @@ export function ScorecardSheet() {
     [asked],
   );
   const work = useWorksheet("scorecard", elsewhere);
-  const { params, setParams, setInput, sheet } = work;
+  const { params, setParams, setInput } = work;
   const set = useDesk((desk) => desk.set);
   const bench = useDesk((desk) => desk.bench);
   const { removed, onto, byArea, set: judge } = useJudgeState();
   const [choosing, setChoosing] = useState(false);
   const away = useMoveAway();
-  const split = (sheet.params.split as By | undefined) ?? "cover";
+  const split = asked?.split ?? (params.split as By);
   const second = (params.second as By | undefined) ?? "none";
   const judged = surfaces.filter((one) => one.surface.quantity === "height");
   const [reference] = work.ids("reference");
@@ -78,7 +84,7 @@ export function ScorecardSheet() {
   const usesPolygons = split === "polygon" || second === "polygon" || byArea;
   const usesData = split === "distance" || second === "distance";
 
-  useOwnTab(WORST);
+  useOwnTab(WORST, bothChosen);
 
   // the scorecard stands in the middle for as long as its worksheet is open
   useEffect(() => {
