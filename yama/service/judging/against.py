@@ -12,6 +12,7 @@ from yama.service.jobs.outcome import Outcome
 from yama.service.judging.models import Judgement
 from yama.service.projects.models import Project
 from yama.service.surfaces import keys
+from yama.terrain.ending import heard_by
 from yama.terrain.errors import InputError
 from yama.terrain.frame import Frame
 from yama.terrain.judge.coregistration import coregistration
@@ -79,7 +80,8 @@ def _judge(holding: Holding, against: Against, progress: Progress) -> dict[str, 
             surface, moved = shift.put_right(surface), facts_of(shift, frame)
         except InputError as error:
             reason = str(error)
-    told = judged_at(surface, against.places()).to_dict()
+    with heard_by(progress):  # a surface that is computed as it is read may take long
+        told = judged_at(surface, against.places()).to_dict()
     return {**told, "moved": moved, "not_moved": reason}
 
 

@@ -9,7 +9,6 @@ and low counts as much as what is narrow and high.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -18,7 +17,6 @@ import numpy as np
 import numpy.typing as npt
 import shapely
 
-from yama.terrain.cluster import cores
 from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
@@ -29,7 +27,7 @@ from yama.terrain.judge.splits import by_polygons
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
-from yama.terrain.surface import Heights, Surface
+from yama.terrain.surface import Heights, Surface, each
 
 ndimage = later("scipy.ndimage")
 
@@ -208,9 +206,7 @@ def _read(surface: Surface, grid: Grid, level: int, progress: Progress, from_: f
         part = surface.read(window, level)
         made[window.row : window.row + window.rows, window.col : window.col + window.cols] = part
 
-    with ThreadPoolExecutor(cores()) as pool:
-        for done, _ in enumerate(pool.map(one, blocks)):
-            progress(from_ + (to - from_) * done / len(blocks))
+    each(blocks, one, lambda share: progress(from_ + (to - from_) * share))
     return made
 
 

@@ -14,15 +14,13 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 
-from yama.terrain.cluster import cores
-from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.fit.clip import inside
@@ -36,7 +34,7 @@ from yama.terrain.mosaic.mosaic import SourceSurface, WithSources
 from yama.terrain.mosaic.rules import Sources
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.shelf import shared
-from yama.terrain.surface import Category, Heights, Surface, digest, sample
+from yama.terrain.surface import Category, Heights, Surface, digest, each, sample
 from yama.terrain.units import UNITS
 
 ndimage = later("scipy.ndimage")
@@ -509,8 +507,11 @@ class Fused(WithSources):
         grid = self.grid.at_level(level)
         coarse = []
         for number, one in enumerate(self._fitted):
-            progress(0.4 * number / len(self._fitted))
-            coarse.append(_picked(one, self.grid, level) * self._metres[number])
+
+            def part(share: float, message: str = "", number: int = number) -> None:
+                progress(0.5 * (number + share) / len(self._fitted))
+
+            coarse.append(_picked(one, self.grid, level, part) * self._metres[number])
             if not np.isfinite(coarse[-1]).any():
                 name = self._surfaces[number].name or f"Surface {number + 1}"
                 raise InputError(f"{name} has no height in the area. Leave it out.")
@@ -539,10 +540,9 @@ class Fused(WithSources):
             ],
             slopes, level, order, len(at) if at is not None else 0,
         )  # fmt: skip
-        known = self._with_shares(known, order, coarse, level)
-        progress(0.9)
+        known = self._with_shares(known, order, coarse, level, progress)
         if at is not None:
-            known = self._calibrated(known, at)
+            known = self._calibrated(known, at, progress)
         progress(1.0)
         return known
 
@@ -594,8 +594,6 @@ class Fused(WithSources):
             return None
         found = np.full(len(places), len(self._names), np.int64)
         x, y = places.in_crs(self.grid.crs)
-        import shapely
-
         for polygon, kind in zip(self._polygons, self._of[1:], strict=True):
             shapely.prepare(polygon)
             found[shapely.contains_xy(polygon, x, y)] = kind
@@ -642,7 +640,9 @@ class Fused(WithSources):
         count = len(self._names) + 1
         models[best] = ErrorModel(self._names, np.zeros(count), np.full(count, max(spread, 1e-3)), 0.0, 0.0, 0, np.nan)
 
-    def _with_shares(self, known: Known, order: Sequence[int], coarse: Sequence[FloatArray], level: int) -> Known:
+    def _with_shares(
+        self, known: Known, order: Sequence[int], coarse: Sequence[FloatArray], level: int, progress: Progress
+    ) -> Known:
         """How the variance of each source's errors is shared among the bands: as its differences from the best are; of the
         best, as noise of its own cells would be."""
         bands = self._top + 1
@@ -656,7 +656,7 @@ class Fused(WithSources):
                 told = []
                 both = np.isfinite(coarse[number]) & np.isfinite(coarse[best])
                 for window in _blocks_where(both, self.grid, level, side, _SAMPLES):
-                    go_on()
+                    progress(0.5 + 0.2 * number / len(sources))
                     told.append(self._band_spreads(known, number, best, window))
                 squares = np.array(told)
                 if squares.size and np.isfinite(squares).any():
@@ -691,7 +691,7 @@ class Fused(WithSources):
             cells = coarse
         return found
 
-    def _calibrated(self, known: Known, at: Places) -> Known:
+    def _calibrated(self, known: Known, at: Places, progress: Progress) -> Known:
         """The uncertainty as large as the points say: nine tenths of them lie within 1.645 of it."""
         some = np.unique(np.linspace(0, len(at) - 1, min(len(at), _CALIBRATED)).astype(np.int64))
         x, y = at.in_crs(self.grid.crs)
@@ -705,8 +705,7 @@ class Fused(WithSources):
             height, doubt = float((parts * told.heights).sum()), float((parts * told.doubts).sum())
             return abs(height - float(at.heights[some[place]])) / np.sqrt(doubt) if doubt > 0 else np.nan
 
-        with ThreadPoolExecutor(cores()) as pool:
-            ratios = np.array(list(pool.map(one, range(some.size))))
+        ratios = np.array(each(range(some.size), one, lambda share: progress(0.7 + 0.3 * share)))
         ratios = ratios[np.isfinite(ratios)]
         if ratios.size < FEWEST:
             return known
@@ -780,8 +779,6 @@ def _classes(
     cover: Sequence[Features], column: str, crs: str
 ) -> tuple[list[Any], tuple[str, ...], npt.NDArray[np.int64]]:
     """Polygons, names of their classes, and of which class each polygon is: first of none of them, then one by one."""
-    import shapely
-
     polygons, of = [], []
     for one in cover:
         there = one.in_crs(crs)
@@ -860,7 +857,7 @@ def _at(lattice: FloatArray, grid: Grid, places: Places) -> FloatArray:
     return found
 
 
-def _picked(surface: Surface, grid: Grid, level: int) -> FloatArray:
+def _picked(surface: Surface, grid: Grid, level: int, progress: Progress) -> FloatArray:
     """The middle cell of level 0 of each cell of a coarse level. No coarse cells are read: those of a live surface differ from
     those of its stored copy, and both must be joined alike."""
     step = 1 << level
@@ -869,13 +866,11 @@ def _picked(surface: Surface, grid: Grid, level: int) -> FloatArray:
     side = max(_READ // step, 1)
 
     def one(window: Window) -> None:
-        go_on()
         part = surface.read(Window(window.row * step, window.col * step, window.rows * step, window.cols * step))
         rows, cols = slice(window.row, window.row + window.rows), slice(window.col, window.col + window.cols)
         made[rows, cols] = part[step // 2 :: step, step // 2 :: step]
 
-    with ThreadPoolExecutor(cores()) as pool:
-        list(pool.map(one, coarse.blocks(side)))
+    each(list(coarse.blocks(side)), one, progress)
     return made
 
 

@@ -10,7 +10,7 @@ from yama.terrain.surface.sampling import sample, sample_with_rises
 from yama.terrain.surface.statistics import Moments, Statistics, statistics
 from yama.terrain.surface.stored import StoredSurface, has_mask
 from yama.terrain.surface.storing import refused_by_disk, store
-from yama.terrain.surface.walking import read_block, walk
+from yama.terrain.surface.walking import each, read_block, walk
 
 __all__ = [
     "Accompanied",
@@ -28,6 +28,7 @@ __all__ = [
     "Surface",
     "cut_out",
     "digest",
+    "each",
     "has_mask",
     "put_in",
     "read_block",

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 
+from yama.terrain.ending import go_on
 from yama.terrain.grid import FloatArray, Window
 from yama.terrain.kernels import kernel
 from yama.terrain.surface.base import Heights, Surface
@@ -93,6 +94,7 @@ def _in_blocks(
     for chosen in np.split(usable[order], np.flatnonzero(np.diff(blocks[order])) + 1):
         if not chosen.size:
             continue
+        go_on()
         top, left = int(np.floor(rows[chosen].min())) - halo, int(np.floor(cols[chosen].min())) - halo
         bottom, right = int(np.floor(rows[chosen].max())) + 2 + halo, int(np.floor(cols[chosen].max())) + 2 + halo
         heights = surface.read(Window(top, left, bottom - top, right - left))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
 from typing import TypeVar
 
@@ -15,6 +15,7 @@ from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface.base import Heights, Surface
 
 Made = TypeVar("Made")
+Thing = TypeVar("Thing")
 
 _PATIENCE = 0.5  # seconds
 
@@ -84,6 +85,38 @@ def walk(
             future.cancel()
         if own:
             own.shutdown(wait=True, cancel_futures=True)
+
+
+def each(things: Sequence[Thing], work: Callable[[Thing], Made], progress: Progress = ignore_progress) -> list[Made]:
+    """What `work` makes of each thing, in their order, on all cores of this process.
+
+    Parameters
+    ----------
+    things : sequence
+    work : callable
+    progress : callable
+        Called with the share done, every half second at least; what it raises ends the work, of which no more is begun.
+    """
+    made: dict[int, Made] = {}
+    running: dict[Future[Made], int] = {}
+    todo = iter(range(len(things)))
+    ended = threading.Event()
+    heard = until(ended, work)
+    workers = ThreadPoolExecutor(cores())
+    try:
+        while len(made) < len(things):
+            for number in todo:
+                running[workers.submit(heard, things[number])] = number
+                if len(running) >= 2 * cores():
+                    break
+            finished, _ = wait(running, timeout=_PATIENCE, return_when=FIRST_COMPLETED)
+            for future in finished:
+                made[running.pop(future)] = future.result()
+            progress(len(made) / len(things))
+        return [made[number] for number in range(len(things))]
+    finally:
+        ended.set()
+        workers.shutdown(wait=True, cancel_futures=True)
 
 
 def prepared(surface: Surface, progress: Progress) -> Progress:

@@ -4,7 +4,7 @@ import numpy as np
 import shapely
 from django.test import SimpleTestCase
 
-from yama.terrain.errors import InputError
+from yama.terrain.errors import CancelledError, InputError
 from yama.terrain.features import Features
 from yama.terrain.grid import Grid, Window
 from yama.terrain.judge.places import Places
@@ -176,6 +176,18 @@ class FusedTest(SimpleTestCase):
         np.testing.assert_allclose(
             mixed.companions["uncertainty"].read_all() * 0.3048, metric.companions["uncertainty"].read_all(), atol=2e-3
         )
+
+    def test_a_cancel_is_heard_while_it_learns(self):
+        def cancelled(share, message=""):
+            told.append(share)
+            if share > 0.6:
+                raise CancelledError
+
+        told = []
+        fused = Fused([coarse(), fine(where=WEST)], GRID, at=points())
+        with self.assertRaises(CancelledError):
+            fused.prepare(cancelled)
+        self.assertEqual(told, sorted(told))
 
     def test_what_cannot_be_joined_is_said(self):
         away = ArraySurface(np.ones((9, 9), np.float32), Grid(CRS, 470_000.0, 5_438_800.0, 2.0, 2.0, 9, 9))
