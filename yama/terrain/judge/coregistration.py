@@ -43,6 +43,7 @@ _BINS = 36  # of aspect
 _FEWEST_OF_ASPECT = 10
 _DOTS = 500
 _TERMS = 5
+_MOST_ALIKE = 1e7  # condition of scaled normal equations from which on they have no one solution
 
 
 class Moved(Over):
@@ -362,6 +363,13 @@ def _solved(sums: FloatArray) -> FloatArray:
     return found
 
 
+def _told_apart(sums: FloatArray) -> bool:
+    """Whether normal equations have one solution only: a plane that is raised is one that is moved."""
+    matrix = sums[:, :-1]
+    scale = np.sqrt(np.diag(matrix))
+    return bool((scale > 0).all() and np.linalg.cond(matrix / np.outer(scale, scale)) < _MOST_ALIKE)
+
+
 def coregistration(
     judged: Surface,
     reference: Surface,
@@ -416,6 +424,11 @@ def coregistration(
         raise InputError(
             f"{judged.name or 'The surface'} and {reference.name or 'the other'} have {after.rest.size} cells in common; "
             f"{_FEWEST_CELLS} are needed to tell how one lies to the other."
+        )
+    if not _told_apart(after.sums.sum(axis=0)):
+        raise InputError(
+            "All slopes of the ground that both show look one way, so that nothing tells how far one lies beside the "
+            "other from how far it lies above. Judge it where slopes look in different directions."
         )
     apart = _FAR * max(_nmad(after.slopes[2:].ravel()), 1e-9)
     errors = _jackknife(pair.gathered(shift, blocks, 0, limit, terms, apart).sums)

@@ -75,7 +75,7 @@ class ScorecardTest(ServiceTest):
         other = card["rows"][1]
         # the ground of the tests is a plane: what lies beside it cannot be told, which is said
         self.assertIsNone(other["moved"])
-        self.assertIn("too flat", other["not_moved"])
+        self.assertIn("look one way", other["not_moved"])
 
     def test_heights_in_feet_are_told_in_the_frames_unit(self):
         metric = self.judged()["rows"][0]["whole"]["rmse"]

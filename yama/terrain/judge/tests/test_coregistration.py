@@ -120,6 +120,9 @@ class CoregistrationTest(SimpleTestCase):
         x, y = np.meshgrid(*grid().centres(grid().whole))
         rng = np.random.default_rng(1)
         flat = [ArraySurface(rng.normal(50, 1.0, x.shape).astype(np.float32), grid()) for _ in range(2)]
+        slope = [ArraySurface((0.1 * (x - 447_000) + up).astype(np.float32), grid()) for up in (0.0, 1.5)]
+        with self.assertRaisesRegex(InputError, "look one way"):
+            coregistration(*slope)
         with self.assertRaisesRegex(InputError, "too flat"):
             coregistration(*flat)
         with self.assertRaisesRegex(InputError, "no ground in common"):
