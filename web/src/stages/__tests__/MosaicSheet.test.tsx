@@ -257,7 +257,12 @@ describe("joining", () => {
     fireEvent.click(await screen.findByText(/^Show each/));
     await waitFor(() => expect(document.querySelectorAll("img.rule")).toHaveLength(11));
     expect(document.querySelector(".rule.none")?.getAttribute("title")).toBe("Too many surfaces.");
-    const body = asked.at(-1)?.body as { runs: unknown[]; bounds: number[]; width: number; height: number };
+    const body = asked.findLast((one) => one.path.endsWith("/pictures"))?.body as {
+      runs: unknown[];
+      bounds: number[];
+      width: number;
+      height: number;
+    };
     const [west, south, east, north] = body.bounds as [number, number, number, number];
     expect([(west + east) / 2, (south + north) / 2]).toEqual([448_000, 5_438_000]);
     expect((east - west) / (north - south)).toBeCloseTo(body.width / body.height, 6);
