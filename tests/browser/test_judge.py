@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from tests.browser.base import expect
+from tests.browser.test_gather import tell
 from tests.browser.test_join import Joining, number
 
 LAND = [446_100, 5_434_100, 456_100, 5_442_100]
@@ -27,6 +28,7 @@ class JudgeTest(Joining):
 
     def test_the_scorecard_from_figures_to_a_shift_that_is_removed(self):
         page = self.page
+        tell("heron", down_seconds=0)
         self.cut_out("heron")
         self.forget()
         self.stage("Judge")
