@@ -32,7 +32,7 @@ from yama.terrain.units import UNITS, in_unit
 
 router = Router(tags=["judging"])
 
-_MOST_CELLS = 4_500_000  # of the coarser surface; more belong in a run
+_MOST_CELLS = 72_000_000  # of the coarser surface; more belong in a run
 _PICTURE = 76
 _AROUND = 1.5
 _TOLD = 40
@@ -56,8 +56,9 @@ class WorstIn(Schema):
 
 class WorstPlaceOut(Schema):
     """A place where A and B differ. mean, lowest, highest: A minus B in the frame's unit. ring: its outline in frame
-    coordinates. png_a, png_b, png_minus: pictures in base64 of a square of `side` metres around it, whose corner in the
-    north-west is `corner`; reach: at which A minus B has its full colour. which: in which of the two the cause is suspected."""
+    coordinates. png_a, png_b, png_minus: pictures in base64 of the ground around it, as wide and high as `side` in the
+    frame's CRS, whose corner in the north-west is `corner`; reach: at which A minus B has its full colour. which: in
+    which of the two the cause is suspected."""
 
     number: int
     x: float
@@ -152,7 +153,7 @@ def _find(project: Project, first: Surface, second: Surface, body: WorstIn) -> t
         if window.rows <= 0 or window.cols <= 0:
             raise InputError("Neither surface has cells in this view.")
         on = on.part(window)
-    elif on.cell_count > 16 * _MOST_CELLS:
+    elif on.cell_count > _MOST_CELLS:
         raise InputError(
             f"These surfaces have {on.cell_count / 1e6:.0f} million cells. Look in a view, or run Worst places as a job."
         )

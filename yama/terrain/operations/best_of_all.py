@@ -73,7 +73,7 @@ class BestOfAll(Operation[BestOfAllParams]):
         if len(data) > 1:
             findings.append(Finding(
                 "datum", "note", f"Zero means different things in these surfaces: {', '.join(sorted(data))}.",
-                "Each is raised or lowered smoothly to where the better ones stand, which takes such an offset out.",
+                "Each is raised or lowered to where the better ones stand. What zero means is not known of the result then.",
             ))  # fmt: skip
         if not inputs.has("points"):
             findings.append(Finding(
@@ -93,8 +93,9 @@ class BestOfAll(Operation[BestOfAllParams]):
         at: Places | None = None
         if inputs.has("points"):
             at = at_points(inputs.points("points"), frame.grid.crs)
+        # what zero means is known of the result only where all surfaces agree
         data = {one.vertical_datum for one in inputs.surfaces("surfaces")}
-        datum = frame.vertical_datum or (data.pop() if len(data) == 1 else "")
+        datum = data.pop() if len(data) == 1 else ""
         fused = Fused(
             inputs.surfaces("surfaces"), frame.grid, inputs.features("cover"), params.column, at, frame.unit, datum
         )
