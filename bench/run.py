@@ -246,7 +246,8 @@ def relief() -> list[Row]:
 
 
 def contrast() -> list[Row]:
-    """Local contrast of 2048 x 2048 cells with holes over 30 cells, against Gaussian filters of heights, squares and weights."""
+    """Local contrast of 2048 x 2048 cells with holes over 30 cells, against Gaussian filters of heights, squares and
+    weights."""
     from concurrent.futures import ThreadPoolExecutor
 
     from scipy.ndimage import gaussian_filter
@@ -612,8 +613,8 @@ _VIEW_TILES = 12
 
 
 def _previews_of_many(port: int, cookies: str) -> dict[str, list[float]]:
-    """Seconds from a changed setting to the last tile of a view of 812 x 560 pixels on 100 000 points over the demo's frame, by
-    method. Six connections at a time ask for tiles, as a browser does."""
+    """Seconds from a changed setting to the last tile of a view of 812 x 560 pixels on 100 000 points over the demo's
+    frame, by method. Six connections at a time ask for tiles, as a browser does."""
     import json
     from concurrent.futures import ThreadPoolExecutor
 

@@ -30,8 +30,8 @@ SHARED = "YAMA_TEST_INSTANCE"
 
 
 class Running:
-    """The Yama that tests run against: the one that is described to them, or one of their own, started by the first of them
-    and stopped when Python ends."""
+    """The Yama that tests run against: the one that is described to them, or one of their own, started by the first
+    of them and stopped when Python ends."""
 
     var: Path
     root: str

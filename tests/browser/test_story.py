@@ -1,4 +1,5 @@
-"""The whole work, from raw files to a package, in no more actions than it needs. An action is a click, something typed, or files."""
+"""The whole work, from raw files to a package, in no more actions than it needs. An action is a click, something
+typed, or files."""
 
 import re
 

@@ -53,7 +53,8 @@ _MOST_TAKEN_IN = 400_000_000
 
 
 class _Parser(Parser):
-    """Reads JSON as its standard has it: no NaN or Infinity, no half characters, and no NUL, which no name or text holds."""
+    """Reads JSON as its standard has it: no NaN or Infinity, no half characters, and no NUL, which no name or text
+    holds."""
 
     def parse_body(self, request: HttpRequest) -> dict[str, Any]:
         if b"\\u0000" in request.body:

@@ -1,8 +1,7 @@
 """Compile every kernel once: `python -m yama.terrain.warming`.
 
-Kernels are kept on disk when they have been compiled (`var/numba`), which takes a minute or two on a machine that has none
-of them. Loaded from there they cost a second, which a server spends before its first request.
-"""
+Kernels are kept on disk when they have been compiled (`var/numba`), which takes a minute or two on a machine that has
+none of them. Loaded from there they cost a second, which a server spends before its first request."""
 
 from __future__ import annotations
 

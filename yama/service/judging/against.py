@@ -29,7 +29,8 @@ _places: Kept[str, Places] = Kept(8)
 
 @dataclass(frozen=True)
 class Against:
-    """Points, or a surface at places spread over the frame; and the surface of which the judged ones are put right first."""
+    """Points, or a surface at places spread over the frame; and the surface of which the judged ones are put right
+    first."""
 
     project: Project
     points: Holding | None

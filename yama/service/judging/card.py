@@ -122,8 +122,8 @@ class MovedOut(Schema):
 
 
 class RowOut(Schema):
-    """A surface on the scorecard. whole is null with a reason where it could not be judged. shape: density of its errors
-    at even steps along the axis. moved: what was taken off, not_moved why nothing could be."""
+    """A surface on the scorecard. whole is null with a reason where it could not be judged. shape: density of its
+    errors at even steps along the axis. moved: what was taken off, not_moved why nothing could be."""
 
     id: int
     name: str
@@ -146,7 +146,8 @@ class SplitOut(Schema):
 
 
 class SuspicionOut(Schema):
-    """Something that the errors say: of a surface, or of all where that is null. values: figures behind it, in metres."""
+    """Something that the errors say: of a surface, or of all where that is null. values: figures behind it, in
+    metres."""
 
     cause: str
     surface: int | None

@@ -41,8 +41,8 @@ _found: Kept[tuple[Any, ...], tuple[Worst, str]] = Kept(24)
 
 
 class WorstIn(Schema):
-    """Two surfaces by key, and where: a view in frame coordinates, or all over where null. cover: land cover, told apart
-    by column; named: points with names. first, count: which of the places are told with pictures."""
+    """Two surfaces by key, and where: a view in frame coordinates, or all over where null. cover: land cover, told
+    apart by column; named: points with names. first, count: which of the places are told with pictures."""
 
     a: str = Field(max_length=80)
     b: str = Field(max_length=80)
@@ -84,8 +84,8 @@ class WorstPlaceOut(Schema):
 
 
 class WorstOut(Schema):
-    """How many places there are, their volume in m³, and those that were asked for. median: of A minus B all over, against
-    which places are told, in the frame's unit."""
+    """How many places there are, their volume in m³, and those that were asked for. median: of A minus B all over,
+    against which places are told, in the frame's unit."""
 
     count: int
     told: int

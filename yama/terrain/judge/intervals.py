@@ -45,9 +45,8 @@ class Sureness:
 def _resampled(errors, own, by_size, blocks, weights, quantiles, out):
     """Figures of each draw.
 
-    errors: sorted. own: how much each counts. by_size: the order of their sizes. blocks: which block each is of. weights: `(draws, blocks)`.
-    out: `(draws, 7)`, NaN where nothing was drawn.
-    """
+    errors: sorted. own: how much each counts. by_size: the order of their sizes. blocks: which block each is of.
+    weights: `(draws, blocks)`. out: `(draws, 7)`, NaN where nothing was drawn."""
     count = errors.size
     weight = np.empty(count)
     for draw in range(out.shape[0]):

@@ -82,8 +82,8 @@ class Places:
 
 
 def at_points(points: Points, crs: str) -> Places:
-    """Checkpoints as places of a CRS, whatever their own CRS and unit of height. Raises InputError where there are none,
-    or where they have no heights."""
+    """Checkpoints as places of a CRS, whatever their own CRS and unit of height. Raises InputError where there are
+    none, or where they have no heights."""
     if not len(points):
         raise InputError("There are no checkpoints here: the file holds no points.")
     there = points.in_crs(crs)

@@ -1,8 +1,7 @@
 """The scorecard: how surfaces do at the same places, all of them and class by class.
 
-Figures are those of `accuracy`, how sure they are of `intervals`. A surface cannot be judged at points it was made from,
-so those are left out of its row.
-"""
+Figures are those of `accuracy`, how sure they are of `intervals`. A surface cannot be judged at points it was made
+from, so those are left out of its row."""
 
 from __future__ import annotations
 

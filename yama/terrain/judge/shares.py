@@ -16,7 +16,8 @@ _LOOKED_AT = 40_000
 
 
 def shares_of(polygons: Sequence[Features], column: str, grid: Grid, names: Sequence[str]) -> dict[str, float]:
-    """Shares of the ground of a grid that classes of polygons cover, told at forty thousand places spread evenly over it.
+    """Shares of the ground of a grid that classes of polygons cover, told at forty thousand places spread evenly over
+    it.
 
     Parameters
     ----------

@@ -1,7 +1,7 @@
 """What errors at places say of a surface: that it stands too high, lies beside, is in feet, or holds trees.
 
-Each is told only where the errors say so beyond chance, with the figure; what must be done about it is somebody's choice.
-"""
+Each is told only where the errors say so beyond chance, with the figure; what must be done about it is somebody's
+choice."""
 
 from __future__ import annotations
 

@@ -1,12 +1,11 @@
 """How wrong a source is, by the ground it stands on: a model of its errors, fitted where they are known.
 
-The variance of an error is a part that depends on what covers the ground, a part that grows with its slope (a small shift
-makes an error of its size times the slope: M. Hebeler and R. Purves, "The influence of elevation uncertainty on derivation of
-topographic indices", Geomorphology 111, 2009), and, where the source tells its own uncertainty, a multiple of that. Without
-known heights, the variances of three sources or more follow from those of their differences, where their errors are
-independent (J. Gray and D. Allan, "A method for estimating the frequency stability of an individual oscillator", 28th Annual
-Symposium on Frequency Control, 1974).
-"""
+The variance of an error is a part that depends on what covers the ground, a part that grows with its slope (a small
+shift makes an error of its size times the slope: M. Hebeler and R. Purves, "The influence of elevation uncertainty on
+derivation of topographic indices", Geomorphology 111, 2009), and, where the source tells its own uncertainty, a
+multiple of that. Without known heights, the variances of three sources or more follow from those of their
+differences, where their errors are independent (J. Gray and D. Allan, "A method for estimating the frequency
+stability of an individual oscillator", 28th Annual Symposium on Frequency Control, 1974)."""
 
 from __future__ import annotations
 

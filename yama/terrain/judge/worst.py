@@ -244,7 +244,8 @@ class _Ground:
         self.slopes = np.hypot(*self.rises)
 
     def lost(self, which: int) -> list[FloatArray]:
-        """By how much each cell of a surface lies above the mean of wide squares around it: what smoothing would take off."""
+        """By how much each cell of a surface lies above the mean of wide squares around it: what smoothing would take
+        off."""
         if which not in self._lost:
             cells = (self.first, self.second)[which]
             known = np.isfinite(cells)
@@ -279,8 +280,8 @@ class _Ground:
 
 
 def _thresholds(calm: Heights, nmad: float) -> tuple[float, float]:
-    """Of seeds and of what they grow over. Where both differ everywhere alike, as by a shift, nothing reaches beyond three
-    NMAD: then the largest of differences that go together from cell to cell are told."""
+    """Of seeds and of what they grow over. Where both differ everywhere alike, as by a shift, nothing reaches beyond
+    three NMAD: then the largest of differences that go together from cell to cell are told."""
     high, low = max(_SEED * nmad, _FLOOR), max(_GROW * nmad, _FLOOR / 2)
     sizes = np.abs(calm)
     if float(1.4826 * np.median(sizes)) > _TOGETHER * nmad:  # of noise the median of nine is 0.4 of that

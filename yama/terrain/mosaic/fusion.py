@@ -1,11 +1,11 @@
 """Best of all: one surface from several, each weighted where it stands by what is known of its errors, in each scale.
 
 Every source is taken apart into bands of detail, from cells of the grid to blocks of many (P. Burt and E. Adelson, "A
-multiresolution spline with application to image mosaics", ACM Transactions on Graphics 2, 1983), with empty cells left out.
-In each band the sources are averaged by the inverse of the variance of their errors there: fine detail comes from who has it,
-broad shape from who is right. Beyond its edge a source goes on as the others do, bent to meet it, and in each band its weight
-ends over cells of that band's width, so that no seam is left. Before, each source is raised or lowered by a smooth surface to
-where the better ones stand.
+multiresolution spline with application to image mosaics", ACM Transactions on Graphics 2, 1983), with empty cells
+left out. In each band the sources are averaged by the inverse of the variance of their errors there: fine detail
+comes from who has it, broad shape from who is right. Beyond its edge a source goes on as the others do, bent to meet
+it, and in each band its weight ends over cells of that band's width, so that no seam is left. Before, each source is
+raised or lowered by a smooth surface to where the better ones stand.
 
 A cell depends on cells within a known reach only, so any window, level and block gives the same cells.
 """
@@ -57,8 +57,8 @@ _LEAST = 0.01  # of a variance that a band has at least
 
 @kernel
 def _halved(cells, weights, cover, out, out_weights, out_cover):
-    """Each 2 x 2 cells as one: the mean of those that are not empty, and the means of their weights and of what a source
-    covers."""
+    """Each 2 x 2 cells as one: the mean of those that are not empty, and the means of their weights and of what a
+    source covers."""
     for r in range(out.shape[0]):
         for c in range(out.shape[1]):
             total = 0.0
@@ -136,8 +136,8 @@ def _between(coarse, r, c):
 
 @kernel
 def _reach(weights, cover, out, out_cover):
-    """A source reaches one cell farther than it covers: what lies between coarse cells depends on those beside its edge, and
-    what it covers itself must stay as it is."""
+    """A source reaches one cell farther than it covers: what lies between coarse cells depends on those beside its
+    edge, and what it covers itself must stay as it is."""
     rows, cols = weights.shape
     for r in range(rows):
         for c in range(cols):
@@ -158,10 +158,9 @@ def _reach(weights, cover, out, out_cover):
 def _add_band(cells, coarse, last, weights, cover, divisor, ratio, total, weight, doubts, most, which, number):
     """Adds a source's band to the sums: its weight times what it has beyond the coarser level.
 
-    last: whether there is no coarser level. divisor: by what the weight is divided in this band; ratio: of that what the
-    variance of its errors in this band is of the whole. doubts: sum of the squares of weights times variances. most,
-    which: the largest weight so far, and whose.
-    """
+    last: whether there is no coarser level. divisor: by what the weight is divided in this band; ratio: of that what
+    the variance of its errors in this band is of the whole. doubts: sum of the squares of weights times variances.
+    most, which: the largest weight so far, and whose."""
     for r in range(cells.shape[0]):
         for c in range(cells.shape[1]):
             own = weights[r, c] / divisor
@@ -283,7 +282,8 @@ class Known:
 
 @dataclass
 class _Told:
-    """Cells of a window: heights in metres, variance in m², and the number of the source of most weight, -1 where empty."""
+    """Cells of a window: heights in metres, variance in m², and the number of the source of most weight, -1 where
+    empty."""
 
     heights: FloatArray
     doubts: FloatArray
@@ -453,8 +453,8 @@ class Fused(WithSources):
         return _Told(heights, doubts, which)
 
     def _gone_on(self, read: Sequence[FloatArray], number: int, order: Sequence[int], bands: int) -> FloatArray:
-        """A source beyond its edge: as the best of the others there, raised or lowered by what both differ at the edge, the
-        farther from it the more broadly. So the others bend towards it, and it stays as it is."""
+        """A source beyond its edge: as the best of the others there, raised or lowered by what both differ at the
+        edge, the farther from it the more broadly. So the others bend towards it, and it stays as it is."""
         ground = np.full(read[number].shape, np.nan)
         for other in order:
             if other != number:
@@ -628,8 +628,8 @@ class Fused(WithSources):
             )
 
     def _without_truth(self, models: list[ErrorModel], coarse: Sequence[FloatArray], order: Sequence[int]) -> None:
-        """Without points each source was fitted to the best, which has errors of its own: what three or more say of each
-        other tells how large."""
+        """Without points each source was fitted to the best, which has errors of its own: what three or more say of
+        each other tells how large."""
         best = order[0]
         others = 0.5 * min(float(models[i].floor.min()) for i in order[1:])
         try:
@@ -643,8 +643,8 @@ class Fused(WithSources):
     def _with_shares(
         self, known: Known, order: Sequence[int], coarse: Sequence[FloatArray], level: int, progress: Progress
     ) -> Known:
-        """How the variance of each source's errors is shared among the bands: as its differences from the best are; of the
-        best, as noise of its own cells would be."""
+        """How the variance of each source's errors is shared among the bands: as its differences from the best are;
+        of the best, as noise of its own cells would be."""
         bands = self._top + 1
         side = 4 << self._top
         sources = list(known.sources)
@@ -801,7 +801,8 @@ def _at_level(shares: FloatArray, level: int, bands: int) -> FloatArray:
 
 
 def _white(bands: int, native: float) -> FloatArray:
-    """Shares of noise that is alike within cells so many times those of the grid, and independent from one to the next."""
+    """Shares of noise that is alike within cells so many times those of the grid, and independent from one to the
+    next."""
     shares = np.zeros(bands)
     left = 1.0
     for band in range(bands - 1):
@@ -858,8 +859,8 @@ def _at(lattice: FloatArray, grid: Grid, places: Places) -> FloatArray:
 
 
 def _picked(surface: Surface, grid: Grid, level: int, progress: Progress) -> FloatArray:
-    """The middle cell of level 0 of each cell of a coarse level. No coarse cells are read: those of a live surface differ from
-    those of its stored copy, and both must be joined alike."""
+    """The middle cell of level 0 of each cell of a coarse level. No coarse cells are read: those of a live surface
+    differ from those of its stored copy, and both must be joined alike."""
     step = 1 << level
     coarse = grid.at_level(level)
     made = np.full((coarse.rows, coarse.cols), np.nan)
@@ -890,9 +891,9 @@ def _spreads_between(coarse: Sequence[FloatArray]) -> FloatArray:
 
 
 def _shifts(coarse: Sequence[FloatArray], order: Sequence[int], errors: FloatArray | None) -> list[FloatArray]:
-    """What is taken off each source on the coarse lattice: of the best its median error, where that is known and more than
-    chance; of each other a smooth surface through its median differences from the better ones, and their median where it
-    meets none of them."""
+    """What is taken off each source on the coarse lattice: of the best its median error, where that is known and more
+    than chance; of each other a smooth surface through its median differences from the better ones, and their median
+    where it meets none of them."""
     shifts: list[FloatArray] = [np.zeros(coarse[0].shape) for _ in coarse]
     best = order[0]
     if errors is not None:

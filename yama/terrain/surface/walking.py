@@ -132,7 +132,8 @@ def prepared(surface: Surface, progress: Progress) -> Progress:
     Returns
     -------
     callable
-        Takes the share of what comes after. It goes on from where preparing got to: from 0 where there was nothing to prepare.
+        Takes the share of what comes after. It goes on from where preparing got to: from 0 where there was nothing to
+        prepare.
     """
     reached = 0.0
 

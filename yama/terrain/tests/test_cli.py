@@ -294,7 +294,8 @@ class CommandLineTest(SimpleTestCase):
         self.assertIn("points are left", self.build("none.tif", "--set", "codes=spot")[2])
 
     def chain(self, *changes):
-        """A recipe of ground found in a cloud and gridded then, as a project gives it away; with some of its values changed."""
+        """A recipe of ground found in a cloud and gridded then, as a project gives it away; with some of its values
+        changed."""
         rng = np.random.default_rng(5)
         made = laspy.LasData(laspy.LasHeader(version="1.4", point_format=6))
         made.header.scales = (0.01, 0.01, 0.01)

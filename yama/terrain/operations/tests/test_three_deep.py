@@ -1,5 +1,5 @@
-"""What is built on a live surface has the very cells of what is built on its stored copy, whatever comes after it: so a recipe
-that is cooked gives what the desk made."""
+"""What is built on a live surface has the very cells of what is built on its stored copy, whatever comes after it: so
+a recipe that is cooked gives what the desk made."""
 
 import tempfile
 from pathlib import Path
