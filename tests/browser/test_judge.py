@@ -66,7 +66,8 @@ class JudgeTest(Joining):
         page.get_by_role("button", name="Keep it so").click()
         expect(page.get_by_role("heading", name="Move")).to_be_visible()
         east = page.get_by_label("To the east")
-        self.assertAlmostEqual(float(east.input_value().replace("\u2212", "-")), -40, delta=15)
+        # 40 m to the east of the truth, and less than that of Beacon 30, which lies half a cell to the east itself
+        self.assertTrue(-50 < float(east.input_value().replace("\u2212", "-")) < -15)
 
         # kept as a table, which opens in the strip
         page.get_by_role("button", name="All in Judge").click()
