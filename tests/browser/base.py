@@ -114,7 +114,7 @@ class BrowserTest(SimpleTestCase):
         first.new_page().goto(f"{cls.root}/enter/{Running.ask('enter')}")
         cls.session = first.storage_state()
         first.close()
-        expect.set_options(timeout=20_000)
+        expect.set_options(timeout=60_000)
 
     def setUp(self):
         context = self.browser.new_context(
@@ -123,7 +123,7 @@ class BrowserTest(SimpleTestCase):
         self.addCleanup(context.close)
         self.errors: list[str] = []
         self.page = context.new_page()
-        self.page.set_default_timeout(20_000)
+        self.page.set_default_timeout(60_000)
         self.page.on("pageerror", lambda error: self.errors.append(str(error)))
         self.addCleanup(lambda: self.assertEqual(self.errors, []))
         self.refused: list[str] = []

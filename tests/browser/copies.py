@@ -19,13 +19,14 @@ from django.db import transaction
 
 from yama.service.accounts.models import OneTimeLink
 from yama.service.holdings.models import Feature, Holding, Scorecard, project_dir
+from yama.service.judging.models import ProjectBrief
 from yama.service.projects.models import Membership, Project
-from yama.service.upkeep.management.commands.set_up import NAME, USER
+from yama.service.upkeep.management.commands.set_up import NAME, USER, brief
 
 
 @transaction.atomic
 def copy() -> int:
-    """A new project with the demo's frame, members, holdings and checkpoints; files are the same ones under a second name."""
+    """A new project with the demo's frame, members, holdings, checkpoints and brief; files are the same ones under a second name."""
     demo = Project.objects.filter(name=NAME).earliest("pk")
     made = Project.objects.create(name=NAME, frame_data=demo.frame_data)
     for member in Membership.objects.filter(project=demo):
@@ -45,6 +46,8 @@ def copy() -> int:
     if demo.checkpoints_id is not None:
         made.checkpoints = twins[demo.checkpoints_id]
         made.save()
+    asked = brief({one.name: one.pk for one in twins.values()})
+    ProjectBrief.objects.create(project=made, version=1, content=asked)
     there = project_dir(made.pk)
     for path in project_dir(demo.pk).iterdir():
         if path.is_file():

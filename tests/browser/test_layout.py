@@ -97,7 +97,7 @@ class LayoutTest(BrowserTest):
         context = browser.new_context(storage_state=self.session, viewport={"width": 1280, "height": 800})
         context.add_init_script(f"localStorage.setItem('yama.project', '{self.project}')")
         self.page = context.new_page()
-        self.page.set_default_timeout(20_000)
+        self.page.set_default_timeout(60_000)
         held = self.page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
         surface = next(one for one in held if one["kind"] == "surface")
         csrf = next(one["value"] for one in context.cookies() if one["name"] == "csrftoken")
@@ -132,11 +132,11 @@ class LayoutTest(BrowserTest):
         page = self.page
         self.stage("Build")
         page.locator(".ops").get_by_role("button", name="Image pair").click()
-        expect(page.get_by_text("rays 24.8° apart")).to_be_visible(timeout=120_000)
+        expect(page.get_by_text("rays 24.8° apart")).to_be_visible(timeout=160_000)
         if page.get_by_role("button", name="Find tie points").count():
             yield "Image pair, no tie points"
             page.get_by_role("button", name="Find tie points").click()
-        expect(page.get_by_role("region", name="Residuals")).to_be_visible(timeout=120_000)
+        expect(page.get_by_role("region", name="Residuals")).to_be_visible(timeout=160_000)
         for title in ("Images", "Tie points", "Model", "Matching", "Surface"):
             head = page.get_by_role("region", name=title, exact=True).get_by_role("button").first
             if head.get_attribute("aria-expanded") == "false":

@@ -29,6 +29,7 @@ import { OrderTiles } from "./gather/OrderTiles";
 import { FillVoids } from "./join/FillVoids";
 import { MosaicSheet } from "./join/MosaicSheet";
 import { BestOfAllSheet } from "./judge/BestOfAllSheet";
+import { BriefSheet } from "./judge/BriefSheet";
 import { DifferenceSheet } from "./judge/DifferenceSheet";
 import { ScorecardSheet } from "./judge/ScorecardSheet";
 import { ShiftSheet } from "./judge/ShiftSheet";
@@ -82,6 +83,13 @@ const TOOLS: { stage: Stage; name: string; title: string; summary: string; sheet
     sheet: NewProject,
   },
   { stage: "Gather", name: "members", title: "Members", summary: "Who works in this project.", sheet: Members },
+  {
+    stage: "Judge",
+    name: "brief",
+    title: "Brief",
+    summary: "What is asked of the surfaces: errors, holes, water, zero level, cells; met or not met.",
+    sheet: BriefSheet,
+  },
   {
     stage: "Deliver",
     name: "package",

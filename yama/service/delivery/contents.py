@@ -9,6 +9,7 @@ from yama.service.holdings.kinds import CLOUD, IMAGE, SURFACE, kind_of
 from yama.service.holdings.models import Holding
 from yama.service.holdings.recipes import recipe_of
 from yama.service.holdings.steps import quantity_of
+from yama.service.judging.briefs import Asked, figure_of
 from yama.service.projects.models import Project
 from yama.service.surfaces import keys
 from yama.terrain import operations
@@ -119,6 +120,8 @@ def about(holding: Holding, wanted: Wanted, project: Project) -> list[Finding]:
     if height and facts["unit"] != project.frame.unit:
         found.append(Finding("unit", "caution", f"{name} is in {facts['unit']}, the frame in {project.frame.unit}.",
                              "Who uses both may take one for the other."))  # fmt: skip
+    if height:
+        found += Asked(holding, wanted.surfaces_as).findings()
     if grid.crs != project.frame.grid.crs:
         found.append(
             Finding("crs", "note", f"{name} is in {grid.crs}, not the frame's CRS.", "It is written as it is.")
@@ -247,6 +250,7 @@ def sheet_of(
     project: Project,
     by_key: dict[str, Holding],
     found: list[Finding],
+    wanted: Wanted,
     dress: Dress | None = None,
 ) -> report.Sheet:
     """What the report says of a surface. dress: of its map; the usual one where None."""
@@ -276,7 +280,21 @@ def sheet_of(
         holding.name, file, rows, report.draw_map(surface, project.frame.grid, quantity, dress), figures, reason,
         made.lines(by_key), found, project.frame.unit,
         told.unit_in(project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]), made.told(),
+        *_brief(holding, wanted),
     )  # fmt: skip
+
+
+def _brief(holding: Holding, wanted: Wanted) -> tuple[list[report.Met], list[str]]:
+    """What the report says of the brief and of accuracy."""
+    if not kind_of(holding).is_judgeable(holding):
+        return [], []
+    asked = Asked(holding, wanted.surfaces_as)
+    rows = [
+        report.Met(demand.title(asked.names), told.met, figure_of(told), told.told)
+        for demand, told in zip(asked.brief.demands, asked.answers(), strict=True)
+        if told is not None
+    ]
+    return rows, asked.statement()
 
 
 def recipes(holdings: list[Holding]) -> dict[int, dict[str, Any]]:

@@ -19,6 +19,7 @@ from yama.service.holdings.models import Holding, project_dir
 from yama.service.holdings.steps import quantity_of
 from yama.service.jobs.models import Job
 from yama.service.jobs.outcome import Outcome
+from yama.service.judging.briefs import Asked
 from yama.service.projects.models import Project
 from yama.service.surfaces import keys
 from yama.service.surfaces.dressed import DressIn
@@ -29,7 +30,7 @@ from yama.terrain.deliver.pieces import store_pieces, write_picture
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats import las
-from yama.terrain.progress import Progress
+from yama.terrain.progress import Progress, part_of
 from yama.terrain.relief.dress import Dress
 from yama.terrain.surface import Surface, refused_by_disk, store
 
@@ -93,6 +94,9 @@ def build(job: Job, progress: Progress) -> Outcome:
         raise InputError(f"{missing} of the chosen things are no longer in the project. Choose again.")
     holdings = [by_pk[number] for number in request["holdings"]]
     names = contents.file_names(holdings, wanted)
+    judged = [one for one in holdings if kind_of(one).is_judgeable(one)]
+    for done, one in enumerate(judged):  # what is handed over is held against the brief
+        Asked(one).work_out(part_of(progress, 0.1 * done / len(judged), 0.1 * (done + 1) / len(judged)))
     findings = {one.pk: contents.about(one, wanted, project) for one in holdings}
     all_told = [*contents.together(holdings, project), *(one for found in findings.values() for one in found)]
     for finding in all_told:
@@ -101,11 +105,11 @@ def build(job: Job, progress: Progress) -> Outcome:
     unit = project.frame.unit
     looks = {quantity: DressIn(**look).dress(unit) for quantity, look in request.get("looks", {}).items()}
     path = package_path(job)
-    share = 0.85 / len(holdings)
+    share = 0.75 / len(holdings)
     with refused_by_disk(path), tempfile.TemporaryDirectory(dir=project_dir(project.pk), prefix="package-") as folder:
         members: list[Member] = []
         for done, one in enumerate(holdings):
-            progress(done * share)
+            progress(0.1 + done * share)
             about = {"kind": one.kind, "holding": one.name, "key": one.key}
             if kind_of(one) is IMAGE:
                 members.append(Member(names[one.pk], one.upload_path, about))
@@ -113,7 +117,7 @@ def build(job: Job, progress: Progress) -> Outcome:
             file = Path(folder) / names[one.pk]
             file.parent.mkdir(exist_ok=True)
             dress = looks.get(quantity_of(one)) if kind_of(one) is SURFACE else None
-            written = _write(one, file, wanted, dress, lambda part, done=done: progress((done + part) * share))  # type: ignore[misc]
+            written = _write(one, file, wanted, dress, lambda part, done=done: progress(0.1 + (done + part) * share))  # type: ignore[misc]
             members += [Member(f"{each.parent.name}/{each.name}", each, about) for each in written]
         taken: set[str] = set()
         for pk, recipe in contents.recipes(holdings).items():
@@ -121,7 +125,7 @@ def build(job: Job, progress: Progress) -> Outcome:
             text = json.dumps(recipe, indent=1, ensure_ascii=False).encode()
             members.append(Member(f"recipes/{name}", text, {"kind": "recipe", "holding": by_pk[pk].name}))
         if request["report"]:
-            members += _report(request, project, holdings, names, findings, looks)
+            members += _report(request, project, holdings, names, findings, wanted, looks)
         progress(0.9)
         said_of_all: dict[str, Any] = {
             "name": request["name"], "project": project.name, "made": timezone.now().isoformat(timespec="seconds"),
@@ -141,6 +145,7 @@ def _report(
     holdings: list[Holding],
     names: dict[int, str],
     findings: dict[int, list[Finding]],
+    wanted: Wanted,
     looks: dict[str, Dress],
 ) -> list[Member]:
     by_key = {one.key: one for one in project.holdings.all()}
@@ -150,7 +155,7 @@ def _report(
         made_of |= contents.lineage(one, by_key).files
     sources = sorted((by_key[key] for key in made_of), key=lambda one: one.name)
     sheets = [
-        contents.sheet_of(one, names[one.pk], project, by_key, findings[one.pk], looks.get(quantity_of(one)))
+        contents.sheet_of(one, names[one.pk], project, by_key, findings[one.pk], wanted, looks.get(quantity_of(one)))
         for one in holdings
         if kind_of(one) is SURFACE
     ]

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
-from ninja import Router
+from ninja import Router, Schema
 
-from yama.service.holdings.features import geojson
+from yama.service.holdings.features import features_of, geojson
 from yama.service.holdings.holes import holes_geojson
 from yama.service.holdings.kinds import CLOUD, FEATURES, POINTS, SURFACE
 from yama.service.holdings.models import Holding
@@ -16,6 +17,15 @@ from yama.service.holdings.opened import open_holding
 from yama.terrain import overview
 
 router = Router(tags=["map"])
+
+_VALUES = 200
+
+
+class ColumnValueOut(Schema):
+    """A value of a column, as text, and how many features have it."""
+
+    value: str
+    count: int
 
 
 @router.get("/{int:project_id}/holdings/{int:holding_id}/points", include_in_schema=False)
@@ -43,6 +53,17 @@ def features(request: HttpRequest, project_id: int, holding_id: int) -> HttpResp
     holding = open_holding(request, project_id, holding_id)
     FEATURES.require(holding)
     return HttpResponse(geojson(holding), content_type="application/geo+json")
+
+
+@router.get("/{int:project_id}/holdings/{int:holding_id}/values", response=list[ColumnValueOut])
+def values(request: HttpRequest, project_id: int, holding_id: int, column: str) -> list[dict[str, Any]]:
+    """What stands in a column of features, the commonest first, two hundred at most; nothing of a column that is not
+    there."""
+    holding = open_holding(request, project_id, holding_id)
+    FEATURES.require(holding)
+    held = features_of(holding).attributes.get(column, [])
+    counts = Counter(str(one) for one in held if one is not None)
+    return [{"value": value, "count": count} for value, count in counts.most_common(_VALUES)]
 
 
 @router.get("/{int:project_id}/holdings/{int:holding_id}/holes", response=dict[str, Any])

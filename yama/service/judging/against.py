@@ -5,7 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from yama.service.holdings.kinds import POINTS
+import numpy as np
+import numpy.typing as npt
+
+from yama.service.holdings.kinds import POINTS, kind_of
 from yama.service.holdings.models import Holding
 from yama.service.jobs.models import Job
 from yama.service.jobs.outcome import Outcome
@@ -19,7 +22,7 @@ from yama.terrain.judge.coregistration import coregistration
 from yama.terrain.judge.places import Judged, Places, at_points, judged_at, spread_over
 from yama.terrain.kept import Kept
 from yama.terrain.operations.shift import compared_on, facts_of
-from yama.terrain.progress import Progress
+from yama.terrain.progress import Progress, part_of
 from yama.terrain.surface import Surface, digest
 from yama.terrain.units import UNITS, in_unit
 
@@ -58,24 +61,53 @@ class Against:
         return _places.get(self.key, lambda: spread_over(surface, frame.grid))
 
 
+class MadeFrom:
+    """Which checkpoints went into surfaces of a project: there they cannot be judged."""
+
+    def __init__(self, project: Project, places: Places) -> None:
+        self._by_key = {one.key: one for one in project.holdings.all()}
+        self._places = places
+        self._among: dict[str, npt.NDArray[np.bool_]] = {}
+
+    def among(self, surface: Holding) -> npt.NDArray[np.bool_] | None:
+        """Of which points a surface was made, however many steps back; None where of no points at all."""
+        left: npt.NDArray[np.bool_] | None = None
+        seen: set[str] = set()
+        below = [surface]
+        while below:
+            step = below.pop().step
+            for key in [one for each in (step.inputs.values() if step else ()) for one in each]:
+                held = self._by_key.get(key)
+                if held is None or key in seen:
+                    continue
+                seen.add(key)
+                below.append(held)
+                if kind_of(held) is POINTS:
+                    if key not in self._among:
+                        self._among[key] = self._places.among(POINTS.load(held))
+                    left = self._among[key] if left is None else left | self._among[key]
+        return left
+
+
 def found(against: Against, surfaces: list[Holding]) -> dict[int, dict[str, Any]]:
     """What is known already, by number of the surface."""
     rows = Judgement.objects.filter(surface__in=surfaces, places=against.key)
     return {row.surface_id: row.told for row in rows}
 
 
-def _in_metres(holding: Holding) -> Surface:
+def in_metres(holding: Holding) -> Surface:
+    """A surface with its heights in metres."""
     surface = keys.surface_of_holding(holding)
     return in_unit(surface, "m") if surface.unit in UNITS else surface
 
 
 def _judge(holding: Holding, against: Against, progress: Progress) -> dict[str, Any]:
-    surface = _in_metres(holding)
+    surface = in_metres(holding)
     moved: dict[str, Any] | None = None
     reason = ""
     if against.onto is not None and against.onto.pk != holding.pk:
         frame = Frame(against.project.frame.grid, "m", against.project.frame.vertical_datum)
-        reference = _in_metres(against.onto)
+        reference = in_metres(against.onto)
         try:
             shift = coregistration(surface, reference, on=compared_on(surface, reference, frame), progress=progress)
             surface, moved = shift.put_right(surface), facts_of(shift, frame)
@@ -84,6 +116,15 @@ def _judge(holding: Holding, against: Against, progress: Progress) -> dict[str, 
     with heard_by(progress):  # a surface that is computed as it is read may take long
         told = judged_at(surface, against.places()).to_dict()
     return {**told, "moved": moved, "not_moved": reason}
+
+
+def judge(holding: Holding, against: Against, progress: Progress) -> None:
+    """Judge a surface at places, put right before where that is asked, and keep what it says."""
+    try:
+        told = _judge(holding, against, progress)
+    except InputError as error:
+        told = {"reason": str(error)}
+    Judgement.objects.update_or_create(surface=holding, places=against.key, defaults={"told": told})
 
 
 def judge_at(job: Job, progress: Progress) -> Outcome:
@@ -101,16 +142,9 @@ def judge_at(job: Job, progress: Progress) -> Outcome:
     known = found(against, surfaces)
     todo = [one for one in surfaces if one.pk not in known]
     for done, holding in enumerate(todo):
-
-        def part(share: float, message: str = "", done: int = done) -> None:
-            progress((done + share) / len(todo))
-
+        part = part_of(progress, done / len(todo), (done + 1) / len(todo))
         part(0.0)
-        try:
-            told = _judge(holding, against, part)
-        except InputError as error:
-            told = {"reason": str(error)}
-        Judgement.objects.update_or_create(surface=holding, places=against.key, defaults={"told": told})
+        judge(holding, against, part)
     return Outcome()
 
 

@@ -18,7 +18,7 @@ from yama.service.holdings.models import Holding
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
-from yama.service.judging.against import Against, found, judged_of
+from yama.service.judging.against import Against, MadeFrom, found, judged_of
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.schemas import Failure, FindingOut
@@ -240,8 +240,7 @@ class _Asked:
         self.surfaces = _surfaces(project, body)
         self.delivered = _against(project, body)
         self.places: Places = self.delivered.places()
-        self._by_key = {one.key: one for one in project.holdings.all()}
-        self._among: dict[str, npt.NDArray[np.bool_]] = {}
+        self._made_from = MadeFrom(project, self.places) if self.delivered.points is not None else None
         told = found(self.delivered, self.surfaces)
         self.waiting = [one.pk for one in self.surfaces if one.pk not in told]
         self.against = self.delivered
@@ -271,25 +270,7 @@ class _Asked:
         return there[best_of([Subject(one.name, judged, self._left_out(one)) for one, judged in there], 0.0)][0]
 
     def _left_out(self, surface: Holding) -> npt.NDArray[np.bool_] | None:
-        """Places that went into a surface: those of points that it was made from, however many steps back."""
-        if self.delivered.points is None:
-            return None
-        left: npt.NDArray[np.bool_] | None = None
-        seen: set[str] = set()
-        below = [surface]
-        while below:
-            step = below.pop().step
-            for key in [one for each in (step.inputs.values() if step else ()) for one in each]:
-                held = self._by_key.get(key)
-                if held is None or key in seen:
-                    continue
-                seen.add(key)
-                below.append(held)
-                if kind_of(held) is POINTS:
-                    if key not in self._among:
-                        self._among[key] = self.places.among(POINTS.load(held))
-                    left = self._among[key] if left is None else left | self._among[key]
-        return left
+        return self._made_from.among(surface) if self._made_from is not None else None
 
     @property
     def any(self) -> bool:

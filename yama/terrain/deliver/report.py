@@ -108,9 +108,20 @@ def _cell(value: Cell, column: Column) -> str:
 
 
 @dataclass(frozen=True)
+class Met:
+    """A demand of the brief, whether it is met (None where that cannot be told), what was found, and more of it."""
+
+    title: str
+    met: bool | None
+    shown: str
+    told: str
+
+
+@dataclass(frozen=True)
 class Sheet:
     """What the report says of one surface. facts: label and value. accuracy: as `Accuracy.to_dict`, or None with the reason in
-    `unjudged`. lineage: one line a step, from the files on. told: what steps did, as tables."""
+    `unjudged`. lineage: one line a step, from the files on. told: what steps did, as tables. brief: what was asked of
+    it. statement: of its vertical accuracy, in sentences."""
 
     name: str
     file: str
@@ -123,6 +134,8 @@ class Sheet:
     unit: str = "m"
     key_unit: str = "m"
     told: list[Told] = field(default_factory=list)
+    brief: list[Met] = field(default_factory=list)
+    statement: list[str] = field(default_factory=list)
 
 
 @dataclass(frozen=True)

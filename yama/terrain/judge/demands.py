@@ -193,8 +193,8 @@ class Brief(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    demands: list[AnyDemand] = Field([], max_length=MOST)
-    vegetated: list[Word] = Field([], max_length=40)
+    demands: list[AnyDemand] = Field(default=[], max_length=MOST)
+    vegetated: list[Word] = Field(default=[], max_length=40)
 
     def refuse_contradictions(self, names: Mapping[int, str]) -> None:
         """Raises InputError where two demands speak of the same."""

@@ -32,7 +32,7 @@ from yama.terrain.kernels import kernel
 from yama.terrain.later import later
 from yama.terrain.mosaic.mosaic import SourceSurface, WithSources
 from yama.terrain.mosaic.rules import Sources
-from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.shelf import shared
 from yama.terrain.surface import Category, Heights, Surface, digest, each, sample
 from yama.terrain.units import UNITS
@@ -507,10 +507,7 @@ class Fused(WithSources):
         grid = self.grid.at_level(level)
         coarse = []
         for number, one in enumerate(self._fitted):
-
-            def part(share: float, message: str = "", number: int = number) -> None:
-                progress(0.5 * (number + share) / len(self._fitted))
-
+            part = part_of(progress, 0.5 * number / len(self._fitted), 0.5 * (number + 1) / len(self._fitted))
             coarse.append(_picked(one, self.grid, level, part) * self._metres[number])
             if not np.isfinite(coarse[-1]).any():
                 name = self._surfaces[number].name or f"Surface {number + 1}"

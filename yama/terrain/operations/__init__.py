@@ -2,6 +2,7 @@
 
 from yama.terrain.operations import (  # noqa: F401
     best_of_all,
+    brief,
     calculate,
     cell_type,
     change_heights,

@@ -8,6 +8,7 @@ import { num } from "../../desk/format";
 import { WeightIcon } from "../../desk/icons";
 import { type OwnTab, useOwnTab } from "../../desk/ownTab";
 import { useDesk } from "../../desk/store";
+import { BriefMet } from "../../judge/BriefMet";
 import { PressedOnMap } from "../../judge/PartFoot";
 import { useJudgeState } from "../../judge/state";
 import { useMoveAway } from "../../judge/useMoveAway";
@@ -296,6 +297,7 @@ export function ScorecardSheet() {
               ))}
             </Section>
           )}
+          <BriefMet />
         </>
       }
     />

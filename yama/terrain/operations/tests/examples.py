@@ -131,6 +131,11 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "difference": ({"first": one, "second": other}, {}, []),
         "height_above_ground": ({"surface": other, "ground": one}, {"below": "zero"}, []),
         "scorecard": ({"surfaces": [one, other], "checkpoints": points(40)}, {"split": "cover"}, []),
+        "check_brief": (
+            {"surfaces": [one, other], "checkpoints": points(40), "features": area},
+            {"demands": [{"kind": "error", "within": 1.0}, {"kind": "holes", "features": 1}, {"kind": "cells", "size": 2}]},
+            [],
+        ),
         "best_of_all": ({"surfaces": [one, other]}, {}, ["uncertainty", "source", "models"]),
         "worst_places": ({"first": one, "second": _raised(one)}, {"count": 3}, []),
         "shift": ({"surface": other, "reference": one}, {"tilt": True}, []),

@@ -16,13 +16,34 @@ from yama.service.accounts.models import OneTimeLink
 from yama.service.holdings.models import Holding, upload_path
 from yama.service.jobs.models import Job
 from yama.service.jobs.tasks import run_job
+from yama.service.judging.models import ProjectBrief
 from yama.service.projects.models import Membership, Project
+from yama.terrain.judge.demands import Brief
 from yama.terrain.recipe import file_key
 
 NAME = "Avel rack railway"
 USER = "demo"
-BACKDROP = {"coast": "Coast", "water": "Lakes", "rivers": "Rivers", "places": "Place names"}
+BACKDROP = {
+    "coast": "Coast", "water": "Lakes", "rivers": "Rivers", "boundary": "Boundary", "places": "Place names",
+}  # fmt: skip
 """What a new demo project shows under everything else; the rest waits in `var/demo` to be dropped in or ordered."""
+
+
+def brief(numbers: dict[str, int]) -> dict[str, Any]:
+    """What the demo project asks of its surfaces. numbers: of its holdings, by name."""
+    area = {"features": numbers["Boundary"], "column": "kind", "value": "project area", "label": "the project area"}
+    river = {"features": numbers["Rivers"], "column": "kind", "value": "river", "label": "The Avel"}
+    demands = [
+        {"kind": "error", "within": 0.5, "covers": ["grass", "rock", "town"], "called": "open ground"},
+        {"kind": "error", "within": 1.5, "covers": ["wood"]},
+        {"kind": "holes", **area},
+        {"kind": "level", "features": numbers["Lakes"], "label": "Lantern Water", "within": 0.05},
+        {"kind": "falling", **river, "within": 0.2},
+        {"kind": "datum", "datum": files.VERTICAL_DATUM, "within": 0.1},
+        {"kind": "cells", "size": 2},
+        {"kind": "format", "format": "tif"},
+    ]
+    return Brief.model_validate({"demands": demands, "vegetated": ["wood"]}).model_dump()
 
 
 def _take_in(project: Project, path: Path, name: str, user: User) -> Holding:
@@ -70,6 +91,8 @@ class Command(BaseCommand):
             project.save()
             _take_in(project, paths["survey"], "Survey points 2026", user)
             _take_in(project, paths["beacon"], "Beacon 30", user)
+            numbers = {one.name: one.pk for one in project.holdings.all()}
+            ProjectBrief.objects.create(project=project, version=1, content=brief(numbers))
             project.jobs.all().delete()  # a new project has done nothing yet
         except BaseException:
             project.delete()  # a demo is whole or absent
