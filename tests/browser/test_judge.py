@@ -26,6 +26,50 @@ class JudgeTest(Joining):
         """A figure of a row: 2 is the count, then mean, NMAD, RMSE, LE95."""
         return number(self.row(name).get_by_role("cell").nth(column).inner_text())
 
+    def test_the_brief_is_held_against_a_and_changed(self):
+        page = self.page
+        self.stage("Judge")
+        page.get_by_role("button", name=re.compile("^Brief")).click()
+        expect(page.get_by_role("heading", name="The brief asks of A, Beacon 30")).to_be_visible()
+        demands = page.get_by_role("list", name="Demands").get_by_role("listitem")
+        expect(demands).to_have_count(8)
+        # what is told from its file is there at once, the rest as its cells are read
+        expect(demands.filter(has_text="Cells of 2 m")).to_contain_text(re.compile(r"not met\s*2\d\.\d\d m"))
+        wood = demands.filter(has_text="95 % of errors in wood within 1.50 m")
+        expect(wood).to_contain_text(re.compile(r"not met\s*1\d\.\d\d m.*At 74 checkpoints; between"), timeout=60_000)
+        expect(demands.filter(has_text="No hole inside the project area")).to_contain_text("met")
+        expect(demands.filter(has_text="Lantern Water lies level")).to_contain_text(
+            re.compile(r"It lies at 1\d\d\.\d\d m")
+        )
+        expect(demands.filter(has_text="Heights above Sundrel mean sea level")).to_contain_text("met")
+        river = demands.filter(has_text="The Avel falls")
+        expect(river).to_contain_text("not met")
+        river.get_by_role("button", name=re.compile("Go where it is")).click()
+
+        # another limit, and the verdict with it
+        page.get_by_role("button", name="Change: Cells of 2 m").click()
+        page.get_by_label("At most").fill("30")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        expect(demands.filter(has_text="Cells of 30 m")).to_contain_text(re.compile(r"30 m\s*met"))
+        page.get_by_role("button", name=re.compile("^Remove: Handed over")).click()
+        expect(demands).to_have_count(7)
+
+        # a second demand for one thing is refused, and what was typed stays
+        page.get_by_role("combobox", name="Ask for").click()
+        page.get_by_role("option", name="cell size").click()
+        page.get_by_label("At most").fill("5")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        expect(page.get_by_role("alert").filter(has_text="Two demands speak of the same")).to_be_visible()
+        expect(page.get_by_label("At most")).to_have_value("5")
+        page.get_by_role("button", name="Cancel").click()
+
+        # the same stands beside the scorecard, and on its axis
+        page.get_by_role("button", name="All in Judge").click()
+        page.get_by_role("button", name="Scorecard").click()
+        expect(page.get_by_text("the brief, ± 0.50 m in open ground")).to_be_visible()
+        expect(page.get_by_role("button", name=re.compile("^Beacon 30 in wood.*beyond the brief"))).to_be_visible()
+        expect(page.get_by_text("The brief asks of A, Beacon 30")).to_be_visible()
+
     def test_the_scorecard_from_figures_to_a_shift_that_is_removed(self):
         page = self.page
         tell("heron", down_seconds=0)

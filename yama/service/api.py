@@ -33,6 +33,7 @@ from yama.service.judging.api import router as judging
 from yama.service.judging.brief import router as briefs
 from yama.service.judging.card import router as scorecards
 from yama.service.judging.places import router as worst
+from yama.service.judging.water import router as water
 from yama.service.mending.api import router as mending
 from yama.service.mending.evidence import router as evidence
 from yama.service.projects.api import router as projects
@@ -70,7 +71,7 @@ api.add_router("/frames", frames)
 api.add_router("/frames", extents)
 api.add_router("/invitations", invited)
 for _router in (
-    holding_frames, projects, invitations, judging, briefs, scorecards, worst, mending, evidence, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
+    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, mending, evidence, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
     products, orders, map_features, jobs, delivery, sharing, tiles, lines, readings, figures, images,
 ):  # fmt: skip
     api.add_router("/projects", _router)

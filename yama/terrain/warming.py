@@ -44,6 +44,7 @@ from yama.terrain.judge.coregistration import coregistration
 from yama.terrain.judge.distribution import Over, distributions
 from yama.terrain.judge.intervals import sureness
 from yama.terrain.judge.places import Places, judged_at
+from yama.terrain.judge.water import basin
 from yama.terrain.judge.worst import worst_places
 from yama.terrain.later import later
 from yama.terrain.mend.mended import MendedSurface
@@ -207,6 +208,7 @@ def _judged() -> None:
     coregistration(one, other, tilted=True)
     sureness(np.arange(9.0), np.arange(9.0), np.arange(9.0))
     worst_places(one, other, grid)
+    basin(one, shapely.box(448_040, 5_437_900, 448_070, 5_437_930))
     Fused([one, other], grid).read_all()
     at = Places(grid.crs, x[0] * 2 + 448_000, x[0] * 2 + 5_437_880, np.zeros(64))
     judged_at(one, at)

@@ -33,6 +33,7 @@ export const KEYS = {
   holes: ofProject("holes"),
   jobs: ofProject("jobs"),
   jump: ofProject("jump"),
+  lakes: ofProject("lakes"),
   members: ofProject("members"),
   orders: ofProject("orders"),
   package: ofProject("package"),
@@ -56,5 +57,6 @@ export const KEYS = {
   shares: ofProject("shares"),
   suspects: ofProject("suspects"),
   table: ofProject("table"),
+  water: ofProject("water"),
   worst: ofProject("worst"),
 };

@@ -2,6 +2,7 @@ import type { BriefAnswers } from "../api/client";
 import { useProject } from "../desk/context";
 import { num } from "../desk/format";
 import { useDesk } from "../desk/store";
+import { useRuler } from "../mend/useMended";
 import { Button } from "../ui/Button";
 import { Section } from "../ui/Sheet";
 import styles from "./brief.module.css";
@@ -15,7 +16,7 @@ const MENDED: Record<string, { title: string; stage: "Join" | "Mend"; sheet: str
   level: { title: "Mend it", stage: "Mend", sheet: "mend" },
   falling: { title: "Mend it", stage: "Mend", sheet: "mend" },
 };
-const CLOSE = 400; // pixels of the map that a thousand metres take where one is led to
+const CLOSE = 2.5; // metres of ground to a pixel of the map where one is led to
 
 const wordOf = (answer: Answer) =>
   answer === null ? "not known yet" : answer.met === null ? "not told" : answer.met ? "met" : "not met";
@@ -48,6 +49,7 @@ export function BriefMet({ editing }: { editing?: boolean }) {
   const { judged, answers, running, failed, again } = useAnswers();
   const set = useDesk((desk) => desk.set);
   const open = useDesk((desk) => desk.open);
+  const { perMetre } = useRuler();
   if (!demands.length)
     return editing ? null : (
       <Section title="The brief">
@@ -103,7 +105,8 @@ export function BriefMet({ editing }: { editing?: boolean }) {
                       kind="link"
                       aria-label={`Go where it is: ${title}`}
                       onClick={() =>
-                        one.at && set({ bench: "map", goTo: { x: one.at[0], y: one.at[1], resolution: 1000 / CLOSE } })
+                        one.at &&
+                        set({ bench: "map", goTo: { x: one.at[0], y: one.at[1], resolution: CLOSE * perMetre } })
                       }
                     >
                       Go there

@@ -9,10 +9,12 @@ interface Props {
   axis: Axis;
   marks: number[];
   slot: "a" | "b" | null;
+  /** Within which the brief wants errors. */
+  limit?: number;
 }
 
 /** The shape of a surface's errors: their density, the median and NMAD as a bar, the mean as a tick with its interval. */
-export function ErrorShape({ row, axis, marks, slot }: Props) {
+export function ErrorShape({ row, axis, marks, slot, limit }: Props) {
   const x = (error: number) => along(axis, error) * WIDE;
   const { shape, whole } = row;
   const outline = shape.map(
@@ -27,6 +29,9 @@ export function ErrorShape({ row, axis, marks, slot }: Props) {
       preserveAspectRatio="none"
       aria-hidden="true"
     >
+      {limit !== undefined && (
+        <rect className={styles.asked} x={x(-limit)} width={x(limit) - x(-limit)} y="0" height={HIGH} />
+      )}
       {marks.map((mark) => (
         <line
           key={mark}

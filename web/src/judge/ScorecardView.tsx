@@ -1,17 +1,20 @@
 import { Fragment } from "react";
 import type { Scorecard } from "../api/client";
 import { useHeld, useProject } from "../desk/context";
-import { num, shortUnit, size } from "../desk/format";
+import { metresIn, num, shortUnit, size } from "../desk/format";
 import { useDesk } from "../desk/store";
 import { SlotChip } from "../map/SlotChip";
 import { Button } from "../ui/Button";
 import { Segments } from "../ui/Segments";
 import { along, ticks } from "./axis";
+import { limitOf, shownLimit } from "./demands";
 import { ErrorShape } from "./ErrorShape";
 import styles from "./judge.module.css";
+import { Legend } from "./Legend";
 import { PartCell } from "./PartCell";
 import { type Sorted, useJudgeState } from "./state";
 import { Unfolded } from "./Unfolded";
+import { useBrief } from "./useBrief";
 import { useJudging, useScorecard } from "./useScorecard";
 
 type Row = Scorecard["rows"][number];
@@ -89,6 +92,13 @@ export function ScorecardView() {
   const span = 2 + COLUMNS.length + classes.length;
   const digits = rows.some((row) => row.parts.some((part) => part && part.le95 >= 100)) ? 1 : 2;
   const columns = classes.map((_, part) => rows.map((row) => row.parts[part]?.le95 ?? Number.POSITIVE_INFINITY));
+  // what the brief asks in metres stands on the axis in the frame's unit
+  const { demands } = useBrief();
+  const metre = 1 / metresIn(project.frame.unit);
+  const inUnit = (limit: number | undefined) => (limit === undefined ? undefined : limit * metre);
+  const byCover = asked?.split === "cover";
+  const limits = classes.map((name) => inUnit(limitOf(demands, byCover ? name : undefined)));
+  const whole = shownLimit(demands);
   return (
     <div className={`map ${styles.bench}`} role="region" aria-label="Scorecard" aria-busy={stale}>
       <div className={styles.head}>
@@ -217,7 +227,13 @@ export function ScorecardView() {
                         {row.whole ? (
                           <>
                             <td className={styles.shapes}>
-                              <ErrorShape row={row} axis={card} marks={marks} slot={slot} />
+                              <ErrorShape
+                                row={row}
+                                axis={card}
+                                marks={marks}
+                                slot={slot}
+                                limit={inUnit(whole?.within)}
+                              />
                             </td>
                             {COLUMNS.map(({ name }) => (
                               <td key={name}>
@@ -247,7 +263,12 @@ export function ScorecardView() {
                                 <PartCell
                                   figures={row.parts[part] ?? null}
                                   axis={card}
-                                  best={row.parts[part]?.le95 === Math.min(...(columns[part] ?? []))}
+                                  good={
+                                    limits[part] === undefined
+                                      ? row.parts[part]?.le95 === Math.min(...(columns[part] ?? []))
+                                      : (row.parts[part]?.le95 ?? Number.POSITIVE_INFINITY) <= limits[part]
+                                  }
+                                  limit={limits[part]}
                                   chosen={here && pressed.part === part && pressed.second === null}
                                   label={`${row.name} in ${name}`}
                                   unit={unit}
@@ -275,44 +296,13 @@ export function ScorecardView() {
               </tbody>
             </table>
           </div>
-          <Legend />
+          <Legend
+            asked={
+              whole && `the brief, ± ${num(whole.within * metre, 2)} ${unit}${whole.where ? ` in ${whole.where}` : ""}`
+            }
+          />
         </>
       )}
     </div>
   );
 }
-
-const Legend = () => (
-  <div className={styles.legend}>
-    <span>
-      <svg width="26" height="12" viewBox="0 0 26 12" aria-hidden="true">
-        <path d="M0 11c6 0 8-9 13-9s7 9 13 9z" fill="#aab0ae" stroke="var(--muted)" />
-      </svg>
-      errors
-    </span>
-    <span>
-      <svg width="8" height="12" viewBox="0 0 8 12" aria-hidden="true">
-        <path d="M4 0v12" stroke="var(--ink)" strokeWidth="2" />
-      </svg>
-      mean
-    </span>
-    <span>
-      <svg width="22" height="8" viewBox="0 0 22 8" aria-hidden="true">
-        <path d="M1 1v5h20v-5" fill="none" stroke="var(--ink)" />
-      </svg>
-      where the mean may lie, 95 %
-    </span>
-    <span>
-      <svg width="22" height="6" viewBox="0 0 22 6" aria-hidden="true">
-        <rect width="22" height="5" y="1" fill="var(--muted)" />
-      </svg>
-      median ± NMAD
-    </span>
-    <span>
-      <svg width="10" height="10" viewBox="0 0 10 10" aria-hidden="true">
-        <circle cx="5" cy="5" r="4" fill="var(--ink)" />
-      </svg>
-      mean of a class, the best filled; LE95 below
-    </span>
-  </div>
-);

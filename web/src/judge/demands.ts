@@ -25,3 +25,26 @@ export function isWhole({ kind, ...set }: Settings): boolean {
   if (kind === "format") return true;
   return set.features !== undefined && (!set.column || Boolean(set.value));
 }
+
+/**
+ * Within how many metres the brief wants 95 % of the errors where something covers the ground, or all over where no cover is
+ * named; undefined where it does not say. The narrowest of several counts.
+ */
+export function limitOf(demands: { content: Record<string, unknown> }[], cover?: string): number | undefined {
+  const found = demands.flatMap(({ content }) => {
+    const covers = (content.covers as string[] | undefined) ?? [];
+    const speaks = content.kind === "error" && content.figure === "le95";
+    return speaks && (cover === undefined ? !covers.length : covers.includes(cover)) ? [content.within as number] : [];
+  });
+  return found.length ? Math.min(...found) : cover === undefined ? undefined : limitOf(demands);
+}
+
+/** The limit that is shown for all places: that for all of them, or else the first that there is, and where it counts. */
+export function shownLimit(demands: { content: Record<string, unknown> }[]) {
+  const everywhere = limitOf(demands);
+  if (everywhere !== undefined) return { within: everywhere, where: "" };
+  const first = demands.find(({ content }) => content.kind === "error" && content.figure === "le95")?.content;
+  if (!first) return undefined;
+  const covers = (first.covers as string[] | undefined) ?? [];
+  return { within: first.within as number, where: (first.called as string) || covers.join(", ") };
+}

@@ -67,6 +67,12 @@ export function rimMark(): Style[] {
   ];
 }
 
+/** The shore of water in a surface. */
+export const shoreMark = (ink: string): Style[] => [
+  new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: 4 }) }),
+  new Style({ stroke: new Stroke({ color: ink, width: 2 }) }),
+];
+
 /** Lines aslant, for what is empty. */
 function hatch(colour: string): CanvasPattern | string {
   const tile = document.createElement("canvas");

@@ -15,6 +15,7 @@ import {
   patchStyle,
   placeMark,
   rimMark,
+  shoreMark,
   spotMark,
   suspectMark,
 } from "./marks";
@@ -60,6 +61,10 @@ const PAINTERS: { [K in keyof Overlays]: Painter<K> } = {
       }),
     };
   },
+  shores: (shores, toPane) => ({
+    zIndex: 56,
+    features: shores.map(({ line, ink }) => styled(new Feature(new LineString(line.map(toPane))), shoreMark(ink))),
+  }),
   seams: (lines, toPane) => ({
     zIndex: 56,
     style: rimMark(),

@@ -33,6 +33,7 @@ import { BriefSheet } from "./judge/BriefSheet";
 import { DifferenceSheet } from "./judge/DifferenceSheet";
 import { ScorecardSheet } from "./judge/ScorecardSheet";
 import { ShiftSheet } from "./judge/ShiftSheet";
+import { WaterSheet } from "./judge/WaterSheet";
 import { OperationSheet } from "./OperationSheet";
 import { useWorksheet } from "./useWorksheet";
 
@@ -89,6 +90,13 @@ const TOOLS: { stage: Stage; name: string; title: string; summary: string; sheet
     title: "Brief",
     summary: "What is asked of the surfaces: errors, holes, water, zero level, cells; met or not met.",
     sheet: BriefSheet,
+  },
+  {
+    stage: "Judge",
+    name: "water",
+    title: "Water level",
+    summary: "A lake filled to any level in every surface: area, volume, shore; another zero told from another shape.",
+    sheet: WaterSheet,
   },
   {
     stage: "Deliver",

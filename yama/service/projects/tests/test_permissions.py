@@ -93,6 +93,8 @@ def endpoints(holding, key):
         ("PUT", "/brief", {"version": 0, "demands": []}, EDIT),
         ("GET", f"/brief/{holding}", None, VIEW),
         ("POST", f"/brief/{holding}", None, EDIT),
+        ("GET", f"/lakes/{holding}", None, VIEW),
+        ("POST", "/water", {"surfaces": [holding], "features": holding}, VIEW),
         ("POST", "/worst-places", {"a": "x", "b": "y"}, VIEW),
         ("POST", "/scorecard/places", {"surfaces": [1], "points": 1, "surface": 1}, VIEW),
         ("GET", "/jobs", None, VIEW),
