@@ -31,9 +31,11 @@ _AROUND = 0.5  # of the lake's longer side that is looked at around it
 _LEAST = 10  # cells of it at least
 _RIM = 400
 _SHARE = 0.95
+_BED = 0.01  # metres that a lake nobody measured is put below its level, so that it is under water at it
 _FEW = 0.25  # of a lake's cells that must have heights to say how it lies
 _ALIKE = 0.9  # of the ground that two outlines share where they have one shape
 _LEAST_ALIKE = 0.6
+_AS_GOOD = 0.02  # of the ground shared by which levels are as good as the best: the offset is told from their middle
 
 
 @kernel
@@ -85,7 +87,7 @@ class Basin:
     grid : Grid
         Of the part that is looked at.
     heights : ndarray, shape (rows, cols)
-        Empty cells of the lake are at `level`: a lake that nobody measured is taken to be level.
+        Empty cells of the lake are a centimetre below `level`: a lake that nobody measured is taken to be level.
     reach : ndarray, shape (rows, cols)
         Up to which level water must rise to cover a cell; infinite beyond the outlet, NaN where the surface is empty.
     level : float
@@ -211,8 +213,7 @@ def basin(surface: Surface, lake: shapely.Polygon) -> Basin:
         middle_height = float(np.quantile(known, 0.1))
     else:
         raise InputError(f"{name} has no height in the lake, and none along its outline.")
-    middle_height = float(np.float32(middle_height))  # so that cells at that height are under water at it
-    heights = np.where(seeds & np.isnan(heights), np.float32(middle_height), heights)
+    heights = np.where(seeds & np.isnan(heights), np.float32(middle_height - _BED), heights)
     reach, spill = _reach(heights, seeds)
     shore = lake.length / lake.area / float(np.sqrt(np.prod(part.metres_per_unit())))
     return Basin(part, heights, reach, middle_height, flatness, filled, rim, spill, shore)
@@ -305,17 +306,20 @@ def unlike(one: Basin, other: Basin, level: float) -> Unlike:
     both = np.append(0, np.cumsum(wet[order]))
     shares = both / np.maximum(np.arange(own.size + 1) + wet.sum() - both, 1)
     # levels between two cells' are as good as the lower one's
-    last = np.append(np.append(0, np.flatnonzero(np.diff(reached) > 0) + 1), own.size)
+    last = np.append(np.append(0, np.flatnonzero(reached[1:] > reached[:-1]) + 1), own.size)
     last = last[(last > 0) & np.isfinite(reached[np.maximum(last, 1) - 1])]
     if not last.size or not wet.any():
         return Unlike(float("nan"), rim, float("nan"), float("nan"), _ALIKE)
-    best = int(last[np.argmax(shares[last])])
-    above = reached[best] if best < reached.size and np.isfinite(reached[best]) else reached[best - 1]
-    stands = float(np.clip(level, reached[best - 1], above))
+    best = float(shares[last].max())
+    good = last[shares[last] >= best - _AS_GOOD]
+    lowest, highest = reached[good[0] - 1], reached[good[-1] - 1]
+    # any level between two cells' does as well as the lower one's
+    above = reached[good[-1]] if good[-1] < reached.size and np.isfinite(reached[good[-1]]) else highest
+    stands = float(np.clip(level, lowest, above)) if good.size == 1 else float(lowest + highest) / 2
     shared = float(shares[int(np.searchsorted(reached, level, side="right"))])
     # a sixth of a cell along the shore is told by chance
     coarse = max(*one.grid.metres_per_cell(), *other.grid.metres_per_cell())
-    return Unlike(stands - level, rim, shared, float(shares[best]), max(_ALIKE - coarse / 6 * one.shore, _LEAST_ALIKE))
+    return Unlike(stands - level, rim, shared, best, max(_ALIKE - coarse / 6 * one.shore, _LEAST_ALIKE))
 
 
 def _picked(basin_: Basin, grid: Grid) -> FloatArray:

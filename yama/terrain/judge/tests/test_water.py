@@ -136,7 +136,7 @@ class UnlikeTest(SimpleTestCase):
     def test_another_zero_is_told_from_another_shape(self):
         one = basin(surface(bowl()), LAKE)
         higher = unlike(basin(surface(bowl(up=1.7)), LAKE), one, 107.0)
-        self.assertAlmostEqual(higher.offset, 1.7, delta=0.01)
+        self.assertAlmostEqual(higher.offset, 1.7, delta=0.05)
         self.assertAlmostEqual(higher.rim, 1.7, places=2)
         self.assertEqual(higher.verdict, "offset")
         self.assertGreater(higher.shared_put_right, 0.99)
@@ -152,5 +152,5 @@ class UnlikeTest(SimpleTestCase):
         one, other = basin(surface(bowl()), LAKE), basin(surface(coarse, grid), LAKE)
         for found, offset in ((unlike(other, one, 107.0), 1.2), (unlike(one, other, 108.2), -1.2)):
             self.assertAlmostEqual(found.rim, offset, delta=0.05)
-            self.assertAlmostEqual(found.offset, offset, delta=0.2)
+            self.assertAlmostEqual(found.offset, offset, delta=0.3)
             self.assertEqual(found.verdict, "offset")

@@ -1,0 +1,62 @@
+import numpy as np
+import shapely
+
+from yama.service.holdings.features import keep_features
+from yama.service.holdings.models import Holding
+from yama.service.tests.base import ServiceTest
+from yama.terrain.features import Features
+from yama.terrain.grid import Grid
+
+
+class WaterTest(ServiceTest):
+    def setUp(self):
+        super().setUp()
+        self.one, self.other = self.add_surface(0.0), self.add_surface(1.5)
+        self.grid = Grid.from_dict(self.one.facts["grid"])
+        west, south, east, north = self.grid.bounds
+        middle = shapely.Point((west + east) / 2, (south + north) / 2)
+        self.lakes = self.features([middle.buffer(20), shapely.box(west + 10, south + 10, west + 90, south + 90)])
+
+    def features(self, shapes, **columns):
+        held = Holding(project=self.project, name="Lakes", key=f"lakes-{len(shapes)}")
+        columns = columns or {"name": [f"Lake {n}" for n in range(len(shapes))]}
+        keep_features(held, Features(self.grid.crs, np.array(shapes, dtype=object), columns), {}, [])
+        return held
+
+    def water(self, status=200, **change):
+        body = {"surfaces": [self.one.pk, self.other.pk], "features": self.lakes.pk, **change}
+        return self.ask("POST", "/water", body, status)
+
+    def test_lakes_are_listed_the_largest_first(self):
+        found = self.ask("GET", f"/lakes/{self.lakes.pk}")
+        self.assertEqual([one["name"] for one in found], ["Lake 1", "Lake 0"])
+        self.assertAlmostEqual(found[0]["area"], 6400, delta=10)
+        self.assertIn("holds no polygons", self.ask("GET", f"/lakes/{self.one.pk}", None, 422)["detail"])
+
+    def test_water_stands_in_every_surface_at_one_level(self):
+        told = self.water()
+        one, other = told["basins"]
+        self.assertEqual(told["to"], self.one.pk)
+        self.assertAlmostEqual(told["level"], one["level"])
+        self.assertAlmostEqual(other["level"] - one["level"], 1.5, places=2)
+        self.assertEqual(len(one["areas"]), len(told["levels"]))
+        self.assertTrue(all(np.diff(one["areas"]) >= 0) and all(np.diff(one["volumes"]) >= 0))
+        self.assertLess(other["area"], one["area"])
+        self.assertIsNone(one["unlike"])
+        self.assertAlmostEqual(other["unlike"]["rim"], 1.5, places=2)
+        self.assertTrue(one["shore"])
+
+    def test_a_level_and_a_lake_and_what_it_is_compared_with_can_be_chosen(self):
+        base = self.water(lake=1)
+        higher = self.water(lake=1, level=base["level"] + 2, to=self.other.pk)
+        self.assertEqual(higher["to"], self.other.pk)
+        self.assertGreaterEqual(higher["basins"][0]["area"], base["basins"][0]["area"])
+        self.assertIsNotNone(higher["basins"][0]["unlike"])
+        self.assertIn("none of number 8", self.water(422, lake=7)["detail"])
+
+    def test_a_surface_that_does_not_reach_there_says_so(self):
+        west, south, *_ = self.grid.bounds
+        self.lakes = self.features([shapely.box(west - 900, south - 900, west - 800, south - 800)], name=["far"])
+        told = self.water()
+        self.assertIsNone(told["level"])
+        self.assertIn("does not reach there", told["basins"][0]["reason"])
