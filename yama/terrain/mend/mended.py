@@ -63,6 +63,15 @@ class Did:
     largest: float
 
 
+@dataclass(frozen=True)
+class Touched:
+    """A patch that changes a cell. number: its place in the stack, from 0. before, after: heights, NaN where empty."""
+
+    number: int
+    before: float
+    after: float
+
+
 class MendedSurface(Over):
     """A surface with a stack of patches over it.
 
@@ -333,6 +342,15 @@ class MendedSurface(Over):
         for number in range(len(self.patches)):
             self._make_below([number])
             progress((number + 1) / len(self.patches))
+
+    def touched(self, cell: Window) -> list[Touched]:
+        """The patches that change a cell, from the first to the last. cell: a window of one."""
+        found = []
+        for number in self._meeting(cell, len(self.patches)):
+            before, after = (float(self._below(k, cell)[0, 0]) for k in (number, number + 1))
+            if before != after and not (np.isnan(before) and np.isnan(after)):
+                found.append(Touched(number, before, after))
+        return found
 
     def did(self, number: int) -> Did:
         """What a patch changed of what lay below it."""

@@ -12,8 +12,9 @@ A cell depends on cells within a known reach only, so any window, level and bloc
 
 from __future__ import annotations
 
+import copy
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -366,6 +367,15 @@ class Fused(WithSources):
         self.prepare()
         assert self._known is not None
         return self._known
+
+    def with_one_raised(self, raised: Callable[[Surface], Surface]) -> Iterator[Fused]:
+        """The same with each source in turn put in another's place, and with what is known of them as it is."""
+        known = self.known
+        for number, one in enumerate(self._fitted):
+            twin = copy.copy(self)
+            twin._known = known
+            twin._fitted = [*self._fitted[:number], raised(one), *self._fitted[number + 1 :]]
+            yield twin
 
     # -- cells ----------------------------------------------------------------------------------------------
 

@@ -95,6 +95,8 @@ def endpoints(holding, key):
         ("POST", f"/brief/{holding}", None, EDIT),
         ("GET", f"/lakes/{holding}", None, VIEW),
         ("POST", "/water", {"surfaces": [holding], "features": holding}, VIEW),
+        ("POST", f"{one}/explain", {"x": 1, "y": 1}, EDIT),
+        ("GET", f"/explained/{uuid4()}", None, VIEW),
         ("POST", "/worst-places", {"a": "x", "b": "y"}, VIEW),
         ("POST", "/scorecard/places", {"surfaces": [1], "points": 1, "surface": 1}, VIEW),
         ("GET", "/jobs", None, VIEW),

@@ -44,6 +44,18 @@ class MendedTest(SimpleTestCase):
             put = found[max(-window.row, 0) :, max(-window.col, 0) :][: inner.shape[0], : inner.shape[1]]
             np.testing.assert_array_equal(put, inner)
 
+    def test_each_patch_tells_what_it_does_to_a_cell(self):
+        surface = self.surface()
+        cells = surface.read_all()
+        for row, col in ((60, 60), (20, 100), (65, 80), (5, 5)):
+            found = surface.touched(Window(row, col, 1, 1))
+            start = ROUGH[row, col]
+            for one in found:
+                self.assertAlmostEqual(one.before, start, places=4)
+                start = one.after
+            np.testing.assert_allclose(start, cells[row, col], atol=1e-4)
+        self.assertEqual(surface.touched(Window(500, 5, 1, 1)), [])
+
     def test_coarser_levels_are_means_where_patches_lie(self):
         surface = self.surface(STACK[0])
         coarse = surface.read(Window(0, 0, 30, 35), 2)
