@@ -78,6 +78,7 @@ export type ScorecardPlaces = Schemas["PlacesOut"];
 export type Brief = Schemas["BriefOut"];
 export type BriefAnswers = Schemas["AnswersOut"];
 export type ColumnValue = Schemas["ColumnValueOut"];
+export type Explained = Schemas["ExplainedOut"];
 export type Lake = Schemas["LakeOut"];
 export type Water = Schemas["WaterOut"];
 export type WaterBasin = Schemas["BasinOut"];

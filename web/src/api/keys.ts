@@ -26,6 +26,7 @@ export const KEYS = {
   depots: ofProject("depots"),
   drawn: ofProject("drawn"),
   edits: ofProject("edits"),
+  explained: ofProject("explained"),
   facets: ofProject("facets"),
   figures: ofProject("figures"),
   heights: ofProject("heights"),

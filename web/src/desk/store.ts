@@ -93,8 +93,12 @@ export interface InPlace {
   name: string;
 }
 
-/** A kept reading: what was in the slots then, and what their cells said. */
-export type Pinned = Probe & { names: Partial<Record<Slot, string>>; quantities: Partial<Record<Slot, Quantity>> };
+/** A kept reading: what was in the slots then, by name and number, and what their cells said. */
+export type Pinned = Probe & {
+  names: Partial<Record<Slot, string>>;
+  quantities: Partial<Record<Slot, Quantity>>;
+  ids?: Partial<Record<Slot, number>>;
+};
 
 /** What a holding is known by. */
 export type Named = { id: number; key: string };

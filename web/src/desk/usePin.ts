@@ -21,14 +21,18 @@ export function usePin() {
     });
     const names: Pinned["names"] = {};
     const quantities: Pinned["quantities"] = {};
+    const ids: Pinned["ids"] = {};
     if (first) {
       names.a = previewOn && preview ? "preview" : (a?.name ?? "");
       quantities.a = previewOn && preview ? preview.quantity : quantityOf(a);
+      // what is only looked at has no steps behind it yet
+      if (!(previewOn && preview) && a && !a.lookedAt) ids.a = a.id;
     }
     if (b) {
       names.b = b.name;
       quantities.b = quantityOf(b);
+      ids.b = b.id;
     }
-    set({ pinned: [...pinned, { ...reading, names, quantities }].slice(-40), tab: "readings" });
+    set({ pinned: [...pinned, { ...reading, names, quantities, ids }].slice(-40), tab: "readings" });
   }, [project.id, a, b, queries]);
 }

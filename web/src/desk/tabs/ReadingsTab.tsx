@@ -3,7 +3,8 @@ import type { Quantity } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { unitOf, useProject } from "../context";
 import { num } from "../format";
-import { useDesk } from "../store";
+import { type Pinned, useDesk } from "../store";
+import { Explained } from "./Explained";
 
 /** Readings pinned by a click, as a table that can be copied. */
 export function ReadingsTab() {
@@ -11,7 +12,24 @@ export function ReadingsTab() {
   const pinned = useDesk((desk) => desk.pinned);
   const set = useDesk((desk) => desk.set);
   const [said, setSaid] = useState("");
+  const [asked, setAsked] = useState<{ id: number; x: number; y: number } | null>(null);
   if (!pinned.length) return <p className="empties">Click the map to keep a reading here.</p>;
+  if (asked) return <Explained {...asked} onBack={() => setAsked(null)} />;
+  const explain = (one: Pinned, slot: "a" | "b", number: number) => {
+    const id = one.ids?.[slot];
+    return id !== undefined && project.role !== "viewer" ? (
+      <>
+        {" "}
+        <Button
+          kind="link"
+          aria-label={`Where does reading ${number} of ${slot.toUpperCase()} come from?`}
+          onClick={() => setAsked({ id, x: one.x, y: one.y })}
+        >
+          why?
+        </Button>
+      </>
+    ) : null;
+  };
   const rows = pinned.map((one, i) => {
     const a = one.readings.a?.height;
     const b = one.readings.b?.height;
@@ -67,9 +85,11 @@ export function ReadingsTab() {
               <td className="n">{num(one.y, 1)}</td>
               <td>
                 <span className="n">{num(a, 2)}</span> {unit(one.quantities?.a)}
+                {explain(one, "a", number)}
               </td>
               <td>
                 <span className="n">{num(b, 2)}</span> {unit(one.quantities?.b)}
+                {explain(one, "b", number)}
               </td>
               <td>
                 <span className="n">{num(minus, 2)}</span> {minus === null ? "" : unit(one.quantities?.a)}
