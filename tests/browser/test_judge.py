@@ -70,6 +70,36 @@ class JudgeTest(Joining):
         expect(page.get_by_role("button", name=re.compile("^Beacon 30 in wood.*beyond the brief"))).to_be_visible()
         expect(page.get_by_text("The brief asks of A, Beacon 30")).to_be_visible()
 
+    def test_water_at_any_level_and_where_a_height_comes_from(self):
+        page = self.page
+        tell("plover", down_seconds=0)
+        self.cut_out("plover")
+        self.forget()
+        self.stage("Judge")
+        page.get_by_role("button", name=re.compile("^Water level")).click()
+        table = page.get_by_role("table", name="Water in each surface")
+        rows = {name: table.get_by_role("row", name=re.compile(name)) for name in ("Beacon 30", "Plover 30")}
+        expect(rows["Plover 30"]).to_contain_text(re.compile(r"14\d\.\d\d m"), timeout=60_000)
+        # 1.7 m above the island's zero, as it was made
+        lies = {name: number(row.get_by_role("cell").nth(1).inner_text().split("m")[0]) for name, row in rows.items()}
+        self.assertTrue(0.8 < lies["Plover 30"] - lies["Beacon 30"] < 2.6, lies)
+        area = rows["Beacon 30"].get_by_role("cell").nth(2)
+        before = number(area.inner_text().split("ha")[0])
+        page.get_by_label("Exactly").fill(f"{lies['Beacon 30'] + 3:.2f}")
+        self.settle()
+        self.assertGreater(number(area.inner_text().split("ha")[0]), before + 1)
+        page.get_by_role("button", name="Go there").click()
+
+        # a reading tells where it comes from
+        self.settle()
+        self.point_at(0.5, 0.5)
+        box = page.locator(".map").bounding_box()
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.get_by_role("tab", name=re.compile("^Readings")).click()
+        page.get_by_role("button", name="Where does reading 1 of A come from?").click()
+        told = page.get_by_role("table", name="Where it comes from")
+        expect(told.get_by_role("row").nth(1)).to_contain_text(re.compile(r"Beacon 30.*\d m.*beacon_30\.tif"))
+
     def test_the_scorecard_from_figures_to_a_shift_that_is_removed(self):
         page = self.page
         tell("heron", down_seconds=0)

@@ -9,6 +9,7 @@ from yama.service.holdings.kinds import CLOUD, IMAGE, SURFACE, kind_of
 from yama.service.holdings.models import Holding
 from yama.service.holdings.recipes import recipe_of
 from yama.service.holdings.steps import quantity_of
+from yama.service.judging.against import Against, MadeFrom, found, judged_of
 from yama.service.judging.briefs import Asked, figure_of
 from yama.service.projects.models import Project
 from yama.service.surfaces import keys
@@ -17,10 +18,12 @@ from yama.terrain.cog import FLOATS, Encoding
 from yama.terrain.deliver import report
 from yama.terrain.deliver.package import safe_name
 from yama.terrain.deliver.pieces import pieces
+from yama.terrain.deliver.scored import ScoredCard, scored
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats.cell_types import encoding_for
 from yama.terrain.grid import Grid
+from yama.terrain.judge.scorecard import Subject
 from yama.terrain.quantities import QUANTITIES
 from yama.terrain.recipe import Step
 from yama.terrain.relief.dress import Dress
@@ -295,6 +298,21 @@ def _brief(holding: Holding, wanted: Wanted) -> tuple[list[report.Met], list[str
         if told is not None
     ]
     return rows, asked.statement()
+
+
+def card_of(project: Project, handed_over: list[Holding]) -> ScoredCard | None:
+    """How the surfaces of a project do at its checkpoints, as far as they were judged there."""
+    if project.checkpoints is None:
+        return None
+    against = Against(project, project.checkpoints, None)
+    surfaces = [one for one in project.holdings.order_by("pk") if kind_of(one).is_judgeable(one)]
+    told = found(against, surfaces)
+    made_from = MadeFrom(project, against.places())
+    judged = [(one, judged_of(told[one.pk])) for one in surfaces if one.pk in told]
+    known = [(one, errors) for one, errors in judged if errors is not None]
+    inside = {one.pk for one in handed_over}
+    subjects = [Subject(one.name, errors, made_from.among(one)) for one, errors in known]
+    return scored(subjects, against.places(), [one.pk in inside for one, _ in known], project.frame.unit)
 
 
 def recipes(holdings: list[Holding]) -> dict[int, dict[str, Any]]:

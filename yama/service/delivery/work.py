@@ -174,6 +174,8 @@ def _report(
         others=[(one.name, names[one.pk], kind_of(one).known(one)) for one in holdings if kind_of(one) is not SURFACE],
         sources=[contents.source_of(name, tiles) for name, tiles in contents.by_product(sources)],
         findings=contents.together(holdings, project),
+        card=contents.card_of(project, holdings),
+        unit=frame.unit,
     )
     page = report.html_of(told, settings.REPORT_FONTS)
     return [

@@ -43,6 +43,7 @@ _DEEP = 24
 _MOST = 120
 _NEAREST = 3
 _SAID = 4
+_WHOLE, _LITTLE = 0.05, 0.02
 
 
 class ExplainIn(Schema):
@@ -157,6 +158,7 @@ class _Trace:
     def _inputs(self, line: dict[str, Any], step: Step, parts: Sequence[Influence], depth: int) -> None:
         weights = self._weights(step, parts)
         surfaces, far = [], 0
+        joined: list[tuple[float, float]] = []
         for key in [one for given in step.inputs.values() for one in given]:
             held = self._by_key.get(key)
             if held is None:
@@ -169,9 +171,19 @@ class _Trace:
             height = self.follow(held, depth + 1, weight)
             if kind_of(held) is SURFACE and quantity_of(held) == "height":
                 surfaces.append(height)
+                if weight is not None and height is not None:
+                    joined.append((weight, height))
         if far:
             many = "One other has no part here" if far == 1 else f"{far} others have no part here"
             line["remark"] = f"{line['remark']} {many}.".strip()
+        total = sum(weight for weight, _ in joined)
+        if line["height"] is not None and abs(total - 1) < _WHOLE:
+            rest = line["height"] - sum(weight * height for weight, height in joined) / total
+            if abs(rest) > _LITTLE:
+                told = (
+                    f"Their mean by share is changed by {rest:+.2f} {self._unit}: levelling, bias and what lies around."
+                )
+                line["remark"] = f"{line['remark']} {told}".strip().replace("-", "\u2212")
         if len(surfaces) == 1 and surfaces[0] is not None and line["height"] is not None:
             line["change"] = line["height"] - surfaces[0]
 

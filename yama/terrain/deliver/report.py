@@ -13,6 +13,7 @@ import numpy as np
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from yama.terrain.deliver.map_lines import MapLines, map_lines
+from yama.terrain.deliver.scored import HIGH, WIDE, ScoredCard
 from yama.terrain.findings import Finding
 from yama.terrain.grid import Bounds, Grid
 from yama.terrain.quantities import Quantity
@@ -141,7 +142,8 @@ class Sheet:
 @dataclass(frozen=True)
 class Report:
     """All that the report says. frame: label and value. sources: name, kind and what is known of each file that something here
-    was made from. others: name, file and what is in it, of all that is no surface."""
+    was made from. others: name, file and what is in it, of all that is no surface. card: how all surfaces
+    of the project do at its checkpoints. unit: of its figures."""
 
     title: str
     project: str
@@ -152,6 +154,8 @@ class Report:
     others: list[tuple[str, str, str]]
     sources: list[tuple[str, str, str]]
     findings: list[Finding] = field(default_factory=list)
+    card: ScoredCard | None = None
+    unit: str = "m"
 
 
 def draw_map(surface: Surface, frame: Grid, quantity: Quantity, dress: Dress | None = None) -> Map:
@@ -217,7 +221,7 @@ def html_of(report: Report, fonts: Mapping[str, Path] | None = None) -> str:
     )  # fmt: skip
     page.filters.update(number=number, metres=_metres, plain=lambda value: number(value, 0 if value % 1 == 0 else 2))
     embedded = {name: b64encode(path.read_bytes()).decode() for name, path in (fonts or {}).items() if path.exists()}
-    return page.get_template("report.html").render(report=report, fonts=embedded, bars_of=bars_of)
+    return page.get_template("report.html").render(report=report, fonts=embedded, bars_of=bars_of, scored=(WIDE, HIGH))
 
 
 def pdf_of(html: str) -> bytes:

@@ -396,6 +396,7 @@ def statement(subject: Subject, vegetated: Sequence[str] = ()) -> list[str]:
 
 
 def _stated(name: str, figures: Figures, split: bool) -> str:
+    mean = f"{figures.mean:.2f}".replace("-", "\u2212")
     where = f"in {name} ground" if split else "wherever it was tested"
     few = f", fewer than the {FEW} that the standards ask for" if figures.count < FEW else ""
     if name == "vegetated":
@@ -405,5 +406,5 @@ def _stated(name: str, figures: Figures, split: bool) -> str:
         )
     return (
         f"Tested vertical accuracy {where}: {_NORMAL * figures.rmse:.2f} m at the 95 % confidence level (1.96 RMSE), RMSE "
-        f"{figures.rmse:.2f} m, mean error {figures.mean:.2f} m, at {figures.count} checkpoints{few}."
+        f"{figures.rmse:.2f} m, mean error {mean} m, at {figures.count} checkpoints{few}."
     )

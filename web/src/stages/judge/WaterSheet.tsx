@@ -12,6 +12,7 @@ import styles from "../../judge/water.module.css";
 import { INKS } from "../../map/dress";
 import { useRuler } from "../../mend/useMended";
 import { Button } from "../../ui/Button";
+import { Check } from "../../ui/Check";
 import { Choice } from "../../ui/Choice";
 import { NumberField } from "../../ui/NumberField";
 import { Refusal } from "../../ui/Refusal";
@@ -76,6 +77,7 @@ export function WaterSheet() {
   const areas = features.filter((one) => has(one, "polygons"));
   const [chosen, setChosen] = useState<number | undefined>();
   const [lake, setLake] = useState(0);
+  const [all, setAll] = useState(false);
   const [typed, setTyped] = useState<number | null>(null);
   const held = areas.find((one) => one.id === chosen) ?? areas.find((one) => /lake|water/i.test(one.name)) ?? areas[0];
   const { data: lakes = [], error: noLakes } = useQuery({
@@ -106,8 +108,11 @@ export function WaterSheet() {
     };
   }, [heights, a, b]);
   const shores = useMemo(
-    () => water?.basins.flatMap((one) => (one.shore ?? []).map((line) => ({ line, ink: inkOf(one.id) }))) ?? null,
-    [water, inkOf],
+    () =>
+      water?.basins
+        .filter((one) => all || [a?.id, b?.id, water.to].includes(one.id))
+        .flatMap((one) => (one.shore ?? []).map((line) => ({ line, ink: inkOf(one.id) }))) ?? null,
+    [water, inkOf, all, a, b],
   );
   useOverlay("shores", shores);
   const here = typed ?? water?.level ?? null;
@@ -182,6 +187,7 @@ export function WaterSheet() {
           />
           <NumberField label="Exactly" unit="m" value={Math.round(here * 100) / 100} onChange={setTyped} />
           <WaterChart water={water} ink={inkOf} level={here} onLevel={setTyped} />
+          <Check label="Shores of all surfaces on the map, not of A and B alone" checked={all} onChange={setAll} />
           <table className={`t tight ${styles.table}`} aria-label="Water in each surface">
             <thead>
               <tr>
