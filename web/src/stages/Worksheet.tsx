@@ -30,6 +30,7 @@ import { FillVoids } from "./join/FillVoids";
 import { MosaicSheet } from "./join/MosaicSheet";
 import { BestOfAllSheet } from "./judge/BestOfAllSheet";
 import { BriefSheet } from "./judge/BriefSheet";
+import { DifferenceFiguresSheet } from "./judge/DifferenceFiguresSheet";
 import { DifferenceSheet } from "./judge/DifferenceSheet";
 import { ScorecardSheet } from "./judge/ScorecardSheet";
 import { ShiftSheet } from "./judge/ShiftSheet";
@@ -141,6 +142,7 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
   best_of_all: BestOfAllSheet,
   mend: MendSheet,
   difference: DifferenceSheet,
+  difference_figures: DifferenceFiguresSheet,
   shift: ShiftSheet,
   contours: ContoursSheet,
 };

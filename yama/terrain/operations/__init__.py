@@ -9,6 +9,7 @@ from yama.terrain.operations import (  # noqa: F401
     clip,
     contour_surface,
     contours,
+    difference_figures,
     edit_features,
     fill_voids,
     find_ground,
