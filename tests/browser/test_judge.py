@@ -34,7 +34,7 @@ class JudgeTest(Joining):
         demands = page.get_by_role("list", name="Demands").get_by_role("listitem")
         expect(demands).to_have_count(8)
         # what is told from its file is there at once, the rest as its cells are read
-        expect(demands.filter(has_text="Cells of 2 m")).to_contain_text(re.compile(r"not met\s*2\d\.\d\d m"))
+        expect(demands.filter(has_text="Cells of 2 m")).to_contain_text(re.compile(r"not met\s*30\.\d\d m"))
         wood = demands.filter(has_text="95 % of errors in wood within 1.50 m")
         expect(wood).to_contain_text(re.compile(r"not met\s*1\d\.\d\d m.*At 74 checkpoints; between"), timeout=60_000)
         expect(demands.filter(has_text="No hole inside the project area")).to_contain_text("met")
@@ -48,9 +48,9 @@ class JudgeTest(Joining):
 
         # another limit, and the verdict with it
         page.get_by_role("button", name="Change: Cells of 2 m").click()
-        page.get_by_label("At most").fill("30")
+        page.get_by_label("At most").fill("32")
         page.get_by_role("button", name="Keep", exact=True).click()
-        expect(demands.filter(has_text="Cells of 30 m")).to_contain_text(re.compile(r"30 m\s*met"))
+        expect(demands.filter(has_text="Cells of 32 m")).to_contain_text(re.compile(r"32 m\s*met"))
         page.get_by_role("button", name=re.compile("^Remove: Handed over")).click()
         expect(demands).to_have_count(7)
 
@@ -75,6 +75,7 @@ class JudgeTest(Joining):
         tell("plover", down_seconds=0)
         self.cut_out("plover")
         self.forget()
+        self.put("A", "Beacon 30")
         self.stage("Judge")
         page.get_by_role("button", name=re.compile("^Water level")).click()
         table = page.get_by_role("table", name="Water in each surface")
