@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -134,3 +135,9 @@ def circle(radius: float) -> npt.NDArray[np.int64]:
 def square(reach: int) -> npt.NDArray[np.int64]:
     """The neighbourhood of 2 * reach + 1 cells along each side."""
     return np.full(2 * reach + 1, reach, np.int64)
+
+
+def robust_spread(values: npt.NDArray[Any]) -> float:
+    """Normalised median absolute deviation: 1.4826 times the median distance from the median, the standard deviation of
+    what is normal, which outliers hardly change (J. Höhle and M. Höhle, ISPRS Journal 64, 2009). values: none NaN."""
+    return float(1.4826 * np.median(np.abs(values - np.median(values))))

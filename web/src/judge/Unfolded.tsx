@@ -14,6 +14,32 @@ interface Props {
   span: number;
 }
 
+/** What is told of a surface without known heights. */
+function Untold({ row, unit }: Pick<Props, "row" | "unit">) {
+  const { roughness, noise } = row;
+  if (roughness == null && noise == null) return null;
+  return (
+    <p
+      className="mut"
+      title="Roughness: what of the differences from cell to cell is noise. Noise: from the differences of all surfaces here, if their errors are independent."
+    >
+      Without known heights:{" "}
+      {roughness != null && (
+        <>
+          roughness <span className="n">{num(roughness, 2)}</span> {unit} from cell to cell
+        </>
+      )}
+      {roughness != null && noise != null && ", "}
+      {noise != null && (
+        <>
+          noise of about <span className="n">{num(noise, noise < 10 ? 2 : 1)}</span> {unit} by comparing all of them
+        </>
+      )}
+      .
+    </p>
+  );
+}
+
 /** What more is known of a row: where it lies, and every pair of classes. */
 export function Unfolded({ card, row, unit, span }: Props) {
   const { set, pressed } = useJudgeState();
@@ -54,6 +80,7 @@ export function Unfolded({ card, row, unit, span }: Props) {
                 </p>
               )
             )}
+            <Untold row={row} unit={unit} />
             {card.onto === row.id && <p>The others are put right against this one.</p>}
             {!said.length && !moved && !why && <p className="mut">Its errors say nothing else of it.</p>}
           </div>

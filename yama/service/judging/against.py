@@ -20,6 +20,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.frame import Frame
 from yama.terrain.judge.coregistration import coregistration
 from yama.terrain.judge.places import Judged, Places, at_points, judged_at, spread_over
+from yama.terrain.judge.without_truth import roughness
 from yama.terrain.kept import Kept
 from yama.terrain.operations.shift import compared_on, facts_of
 from yama.terrain.progress import Progress, part_of
@@ -115,7 +116,8 @@ def _judge(holding: Holding, against: Against, progress: Progress) -> dict[str, 
             reason = str(error)
     with heard_by(progress):  # a surface that is computed as it is read may take long
         told = judged_at(surface, against.places()).to_dict()
-    return {**told, "moved": moved, "not_moved": reason}
+        rough = roughness(surface)
+    return {**told, "moved": moved, "not_moved": reason, "roughness": rough if np.isfinite(rough) else None}
 
 
 def judge(holding: Holding, against: Against, progress: Progress) -> None:

@@ -31,6 +31,7 @@ from yama.terrain.judge.shares import shares_of
 from yama.terrain.judge.splits import Split, SplitName, by_cover, none_of, split_by
 from yama.terrain.judge.suspicions import suspicions
 from yama.terrain.judge.verdict import verdict
+from yama.terrain.judge.without_truth import noises
 from yama.terrain.surface import digest
 from yama.terrain.units import UNITS
 
@@ -123,7 +124,8 @@ class MovedOut(Schema):
 
 class RowOut(Schema):
     """A surface on the scorecard. whole is null with a reason where it could not be judged. shape: density of its
-    errors at even steps along the axis. moved: what was taken off, not_moved why nothing could be."""
+    errors at even steps along the axis. moved: what was taken off, not_moved why nothing could be. roughness, noise: what
+    is told without known heights, in the frame's unit; null where that cannot be."""
 
     id: int
     name: str
@@ -135,6 +137,8 @@ class RowOut(Schema):
     shape: list[float]
     moved: MovedOut | None
     not_moved: str
+    roughness: float | None
+    noise: float | None
 
 
 class SplitOut(Schema):
@@ -323,6 +327,9 @@ def _split(split: Split) -> dict[str, Any]:
 
 def _rows(asked: _Asked, card: Card | None, unit: float) -> list[dict[str, Any]]:
     judged = {one.pk: row for (one, _), row in zip(asked.judged, card.rows, strict=True)} if card is not None else {}
+    noise = dict(
+        zip([one.pk for one, _ in asked.judged], noises([each.errors for each in asked.subjects]), strict=True)
+    )
     rows = []
     for one in asked.surfaces:
         told = asked.told.get(one.pk, {})
@@ -338,6 +345,8 @@ def _rows(asked: _Asked, card: Card | None, unit: float) -> list[dict[str, Any]]
             "shape": row.shape.round(4).tolist() if row else [],
             "moved": told.get("moved"),
             "not_moved": told.get("not_moved", ""),
+            "roughness": None if told.get("roughness") is None else told["roughness"] / unit,
+            "noise": own / unit if (own := noise.get(one.pk)) is not None else None,
         })  # fmt: skip
     return rows
 

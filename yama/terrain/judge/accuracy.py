@@ -15,6 +15,7 @@ import numpy as np
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray
 from yama.terrain.judge.intervals import Sureness, sureness
+from yama.terrain.median import robust_spread
 from yama.terrain.points import Points
 from yama.terrain.surface import Surface, sample
 from yama.terrain.units import UNITS
@@ -89,7 +90,7 @@ def figures_of(errors: FloatArray, weights: FloatArray | None = None) -> Figures
     if weights is not None and weights[known].sum() > 0:
         return _weighted(used, size, weights[known], int(errors.size - used.size))
     median = float(np.median(used))
-    nmad = float(1.4826 * np.median(np.abs(used - median)))
+    nmad = robust_spread(used)
     return Figures(
         count=int(used.size),
         unused=int(errors.size - used.size),

@@ -24,6 +24,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import FloatArray, Grid, Window, metres_per_unit, parse_crs
 from yama.terrain.kernels import kernel
+from yama.terrain.median import robust_spread
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface import Heights, Over, Surface
 from yama.terrain.units import UNITS
@@ -351,10 +352,6 @@ def _overlap(grid: Grid, other: Grid) -> Window | None:
     return Window(top, left, bottom - top, right - left) if bottom > top and right > left else None
 
 
-def _nmad(rest: FloatArray) -> float:
-    return float(1.4826 * np.median(np.abs(rest - np.median(rest))))
-
-
 def _solved(sums: FloatArray) -> FloatArray:
     """Corrections of the parameters from normal equations, scaled so that metres of tilt do not drown the others."""
     matrix, vector = sums[:, :-1], sums[:, -1]
@@ -411,11 +408,11 @@ def coregistration(
                 break  # holes are larger in coarse cells
             if not limit:
                 shift[2] += float(np.median(now.rest))
-                limit = _FAR * max(_nmad(now.rest), 1e-6)
+                limit = _FAR * max(robust_spread(now.rest), 1e-6)
                 continue
             change = _solved(now.sums.sum(axis=0))
             shift[:terms] += change
-            limit = _FAR * max(_nmad(now.rest), 1e-6)
+            limit = _FAR * max(robust_spread(now.rest), 1e-6)
             progress((top - level + (turn + 1) / _TURNS) / (top + 1))
             if np.hypot(change[0], change[1]) < _STILL * cell:
                 break
@@ -430,7 +427,7 @@ def coregistration(
             "All slopes of the ground that both show look one way, so that nothing tells how far one lies beside the "
             "other from how far it lies above. Judge it where slopes look in different directions."
         )
-    apart = _FAR * max(_nmad(after.slopes[2:].ravel()), 1e-9)
+    apart = _FAR * max(robust_spread(after.slopes[2:].ravel()), 1e-9)
     errors = _jackknife(pair.gathered(shift, blocks, 0, limit, terms, apart).sums)
     if not max(errors[:2]) < _UNSURE * cell:
         raise InputError(
@@ -482,7 +479,7 @@ def _jackknife(sums: FloatArray) -> tuple[float, float, float, float, float]:
 
 
 def _fitness(rest: FloatArray) -> Fitness:
-    return Fitness(float(rest.mean()), float(np.sqrt(np.mean(rest**2))), _nmad(rest), int(rest.size))
+    return Fitness(float(rest.mean()), float(np.sqrt(np.mean(rest**2))), robust_spread(rest), int(rest.size))
 
 
 def _by_aspect(gathered: _Gathered) -> tuple[FloatArray, FloatArray]:

@@ -23,6 +23,7 @@ from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.judge.accuracy import Figures, figures_of
 from yama.terrain.later import later
+from yama.terrain.median import robust_spread
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface import Heights, Surface, each
 from yama.terrain.units import UNITS
@@ -229,7 +230,7 @@ def statistics(
     if known.size < _FEWEST:
         raise InputError("The two share too little ground to be compared.")
     median = float(np.median(known))
-    nmad = 1.4826 * float(np.median(np.abs(known - median)))
+    nmad = robust_spread(known)
     low, high = median - _CLIP * max(nmad, 1e-6), median + _CLIP * max(nmad, 1e-6)
     clipped = float(((known < low) | (known > high)).mean())
     cell = float(np.sqrt(np.prod(grid.metres_per_cell())))

@@ -17,6 +17,7 @@ from yama.terrain.judge.intervals import blocks_of
 from yama.terrain.judge.places import Places
 from yama.terrain.judge.scorecard import FEW, Card, Subject, best_of
 from yama.terrain.judge.splits import Split, by_cover
+from yama.terrain.median import robust_spread
 
 Cause = Literal["offset", "shift", "feet", "cover", "share", "left_out", "clustered", "few"]
 
@@ -89,7 +90,7 @@ def lean(errors: FloatArray, rises: FloatArray, east: FloatArray, north: FloatAr
     found = np.array([0.0, 0.0, float(np.median(d))])
     for _ in range(_TURNS):
         rest = d - terms @ found
-        far = _FAR * max(1.4826 * float(np.median(np.abs(rest - np.median(rest)))), 1e-6)
+        far = _FAR * max(robust_spread(rest), 1e-6)
         weight = np.where(np.abs(rest) < far, (1 - (rest / far) ** 2) ** 2, 0.0)
         normal = terms.T @ (weight[:, None] * terms)
         if np.linalg.cond(normal) > 1e9:

@@ -18,6 +18,7 @@ import numpy.typing as npt
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray
 from yama.terrain.later import later
+from yama.terrain.median import robust_spread
 
 optimize = later("scipy.optimize")
 
@@ -170,6 +171,25 @@ def fitted_model(
 def _counts(columns: Sequence[FloatArray], count: int) -> list[float]:
     """How many errors are of each of the first columns."""
     return [float(one.sum()) for one in columns[:count]]
+
+
+def spreads_between(values: Sequence[FloatArray]) -> FloatArray:
+    """Robust standard deviations of the differences of sources at the same places, as `of_differences` takes them.
+
+    Parameters
+    ----------
+    values : sequence of ndarray, shape (places,)
+        Heights, or errors; NaN where a source says nothing.
+    """
+    count = len(values)
+    found = np.full((count, count), np.nan)
+    for i in range(count):
+        for j in range(i + 1, count):
+            apart = values[i] - values[j]
+            known = apart[np.isfinite(apart)]
+            if known.size >= FEWEST:
+                found[i, j] = robust_spread(known)
+    return found
 
 
 def of_differences(spreads: FloatArray) -> FloatArray:

@@ -26,6 +26,7 @@ from yama.terrain.judge.places import Places
 from yama.terrain.judge.splits import by_polygons
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
+from yama.terrain.median import robust_spread
 from yama.terrain.progress import Progress, ignore_progress
 from yama.terrain.surface import Heights, Surface, each
 
@@ -210,10 +211,6 @@ def _read(surface: Surface, grid: Grid, level: int, progress: Progress, from_: f
     return made
 
 
-def _nmad(values: FloatArray) -> float:
-    return float(1.4826 * np.median(np.abs(values - np.median(values))))
-
-
 def _rises(cells: Heights, grid: Grid) -> FloatArray:
     wide, high = grid.metres_per_cell()
     south, east = np.gradient(cells.astype(np.float64))
@@ -272,10 +269,10 @@ class _Ground:
         found: FloatArray = np.zeros(2)
         for _ in range(8):
             rest = d - terms @ found
-            far = 4.685 * max(_nmad(rest), 1e-6)
+            far = 4.685 * max(robust_spread(rest), 1e-6)
             weight = np.where(np.abs(rest) < far, (1 - (rest / far) ** 2) ** 2, 0.0)
             found = np.linalg.pinv(terms.T @ (weight[:, None] * terms)) @ (terms.T @ (weight * d))
-        before, after = _nmad(d), _nmad(d - terms @ found)
+        before, after = robust_spread(d), robust_spread(d - terms @ found)
         return (float(found[0]), float(found[1])) if after < 0.9 * before else (0.0, 0.0)
 
 
@@ -421,7 +418,7 @@ def worst_places(
         raise InputError(f"{names[0]} and {names[1]} have no filled cell in common here, so nothing can be compared.")
     every = max(int(known.sum()) // 1_000_000, 1)
     some = apart[known][::every].astype(np.float64)
-    median, nmad = float(np.median(some)), _nmad(some)
+    median, nmad = float(np.median(some)), robust_spread(some)
     if float(np.abs(some).max()) < 1e-6:
         raise InputError(f"{names[0]} and {names[1]} are equal all over: there is no place where they differ.")
     calm = np.empty_like(apart)

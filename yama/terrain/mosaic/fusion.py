@@ -28,9 +28,10 @@ from yama.terrain.fit.clip import inside
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.judge.places import Places
-from yama.terrain.judge.uncertainty import FEWEST, ErrorModel, fitted_model, of_differences
+from yama.terrain.judge.uncertainty import FEWEST, ErrorModel, fitted_model, of_differences, spreads_between
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
+from yama.terrain.median import robust_spread
 from yama.terrain.mosaic.mosaic import SourceSurface, WithSources
 from yama.terrain.mosaic.rules import Sources
 from yama.terrain.progress import Progress, ignore_progress, part_of
@@ -640,7 +641,7 @@ class Fused(WithSources):
         best = order[0]
         others = 0.5 * min(float(models[i].floor.min()) for i in order[1:])
         try:
-            alone = float(of_differences(_spreads_between(coarse))[best])
+            alone = float(of_differences(spreads_between([one.ravel() for one in coarse]))[best])
         except InputError:  # two sources, or such as do not all meet
             alone = np.nan
         spread = min(alone, others) if alone > 0 else others
@@ -883,18 +884,9 @@ def _picked(surface: Surface, grid: Grid, level: int, progress: Progress) -> Flo
 
 
 def _spread_of(values: FloatArray) -> float:
-    """1.4826 times the median distance from the median; NaN of too few."""
+    """Of what is known; NaN of too few."""
     known = values[np.isfinite(values)]
-    return float(1.4826 * np.median(np.abs(known - np.median(known)))) if known.size >= FEWEST else np.nan
-
-
-def _spreads_between(coarse: Sequence[FloatArray]) -> FloatArray:
-    count = len(coarse)
-    found = np.full((count, count), np.nan)
-    for i in range(count):
-        for j in range(i + 1, count):
-            found[i, j] = _spread_of((coarse[i] - coarse[j]).ravel())
-    return found
+    return robust_spread(known) if known.size >= FEWEST else np.nan
 
 
 def _shifts(coarse: Sequence[FloatArray], order: Sequence[int], errors: FloatArray | None) -> list[FloatArray]:

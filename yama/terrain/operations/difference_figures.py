@@ -61,6 +61,8 @@ def facts_of(found: Statistics, unit: str) -> dict[str, object]:
     like = found.likeness
     reach = max(float(like.lags[-1]), 1.0)
     along = [reach * i / _SHOWN for i in range(_SHOWN + 1)]
+    # what a mean would err if each cell did so alone
+    alone = float(like.nugget + sum(one.sill for one in like.reaches)) ** 0.5
     return {
         "unit": unit,
         "cell": like.cell,
@@ -75,7 +77,7 @@ def facts_of(found: Statistics, unit: str) -> dict[str, object]:
             {
                 "area": area,
                 "error": like.error_of_mean(area) / metres,
-                "alone": found.classes[0].figures.deviation / metres / max(area / like.cell**2, 1.0) ** 0.5,
+                "alone": alone / metres / max(area / like.cell**2, 1.0) ** 0.5,
             }
             for area in _AREAS
             if like.cell**2 <= area <= found.classes[0].area

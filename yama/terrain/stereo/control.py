@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.grid import FloatArray
+from yama.terrain.median import robust_spread
 
 _TURNS = 12
 _HUBER = 1.5
@@ -45,16 +46,12 @@ class Offset:
     placed: bool
 
 
-def _spread(values: FloatArray) -> float:
-    return 1.4826 * float(np.median(np.abs(values - np.median(values))))
-
-
 def _agreeing(rest: FloatArray) -> npt.NDArray[np.bool_]:
     """Which points stand on the ground that is seen: trees and roofs stand above it, so that of all differences
     (known height minus seen height) that are frequent, the largest is the ground's."""
     middle = float(np.median(rest))
     if rest.size >= _FOR_PLACE:
-        width = max(0.1 * _spread(rest), 0.4)
+        width = max(0.1 * robust_spread(rest), 0.4)
         low, high = (float(value) for value in np.percentile(rest, [1, 99]))
         places = np.linspace(low - 3 * width, high + 3 * width, 256)
         density = np.exp(-0.5 * ((places[:, None] - rest[None, :]) / width) ** 2).sum(1)
@@ -66,13 +63,13 @@ def _agreeing(rest: FloatArray) -> npt.NDArray[np.bool_]:
         middle = float(places[1:-1][peak].max()) if peak.any() else middle
         reach = 3 * width
     else:
-        reach = max(3 * _spread(rest), 0.02)
+        reach = max(3 * robust_spread(rest), 0.02)
     for _ in range(6):
         near: npt.NDArray[np.bool_] = np.abs(rest - middle) <= reach
         if near.sum() < _LEAST:
             break
         middle = float(np.median(rest[near]))
-        reach = max(_NEAR * _spread(rest[near]), 0.02)
+        reach = max(_NEAR * robust_spread(rest[near]), 0.02)
     return np.abs(rest - middle) <= reach
 
 
@@ -129,7 +126,7 @@ def offset(
             return None
         near = _agreeing(rest)
         rest, sx, sy = rest[near], sx[near], sy[near]
-        spread = max(_spread(rest), 1e-3)
+        spread = max(robust_spread(rest), 1e-3)
         placed = rest.size >= _FOR_PLACE and min(float(sx.std()), float(sy.std())) > _FLAT
         design = np.stack([-sx, -sy, np.ones_like(sx)], axis=1) if placed else np.ones((rest.size, 1))
         step: npt.NDArray[np.floating] = np.zeros(design.shape[1])
@@ -139,7 +136,7 @@ def offset(
             normal = (design * weight[:, None]).T @ design
             step = np.linalg.solve(normal, (design * weight[:, None]).T @ rest)
         left = rest - design @ step
-        spread = _spread(left)
+        spread = robust_spread(left)
         sigma = np.sqrt(np.diag(np.linalg.inv(normal))) * max(spread, 1e-3)
         if placed:
             east, north, up = east + float(step[0]), north + float(step[1]), up + float(step[2])

@@ -44,6 +44,8 @@ const row = (id: number, name: string, le95: number | null): Scorecard["rows"][n
   shape: le95 === null ? [] : [0, 0.5, 1, 0.5, 0],
   moved: null,
   not_moved: "",
+  roughness: 0.12,
+  noise: le95 === null ? null : le95 / 2,
 });
 const card = (change: Partial<Scorecard> = {}): Scorecard => ({
   waiting: [],
@@ -137,6 +139,13 @@ describe("the scorecard", () => {
     expect(within(table).getByText(/few/)).toBeTruthy();
     fireEvent.click(within(table).getByRole("button", { name: "count" }));
     expect(useJudgeState.getState().sorted).toBe("count");
+  });
+
+  it("tells what is known of a surface without known heights in its unfolded row", async () => {
+    shown(card());
+    useJudgeState.setState({ unfolded: 6 });
+    const told = await screen.findByText(/Without known heights/);
+    expect(told.textContent).toContain("roughness 0.12 m from cell to cell, noise of about 11.3 m");
   });
 
   it("tells a pressed part and shows its points on the map", async () => {

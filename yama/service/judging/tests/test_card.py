@@ -33,6 +33,15 @@ class ScorecardTest(ServiceTest):
         self.assertEqual(self.ask("POST", "/scorecard/judge", self.body), {"job": None})
         self.assertEqual(Judgement.objects.count(), 2)
 
+    def test_roughness_and_noise_are_told_without_known_heights(self):
+        third = self.add_surface(3.0)
+        card = self.judged(surfaces=[self.one.pk, self.other.pk, third.pk])
+        for row in card["rows"]:
+            self.assertGreaterEqual(row["roughness"], 0)
+            self.assertAlmostEqual(row["noise"], 0, places=3)  # they differ by constants alone
+        two = self.judged()
+        self.assertEqual([row["noise"] for row in two["rows"]], [None, None])
+
     def test_every_split_has_figures(self):
         for split in ("slope", "aspect", "height"):
             card = self.judged(split=split, second="cover")
