@@ -8,14 +8,21 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
+import shapely
 from scipy import ndimage
 
+from yama.terrain.features import Features
 from yama.terrain.grid import Grid, Window
+from yama.terrain.judge.brief import Subject as Subject_
+from yama.terrain.judge.brief import answer
 from yama.terrain.judge.coregistration import coregistration
+from yama.terrain.judge.demands import NoHole
 from yama.terrain.judge.intervals import sureness
+from yama.terrain.judge.likeness import statistics
 from yama.terrain.judge.places import Places, judged_at
 from yama.terrain.judge.scorecard import Subject, scorecard
 from yama.terrain.judge.splits import by_aspect, by_cover, by_height, by_slope
+from yama.terrain.judge.water import basin
 from yama.terrain.judge.worst import worst_places
 from yama.terrain.mosaic.fusion import Fused
 from yama.terrain.surface import ArraySurface, StoredSurface, store
@@ -99,6 +106,37 @@ def judged_together() -> tuple[float, float, float]:
         began = time.perf_counter()
         worst_places(surfaces[2], surfaces[3], surfaces[0].grid)
         return read, cards, time.perf_counter() - began
+
+
+def looked_at() -> tuple[float, float, float, float, float]:
+    """Seconds to read a surface of 4096² block by block; for holes within a polygon over all of it; for the figures of
+    the difference of two, and how it hangs together; for a basin of a million cells, and for its level dragged once."""
+    with tempfile.TemporaryDirectory() as folder:
+        one, other = _stored(2, Path(folder))
+        grid = one.grid
+        area = Features(grid.crs, np.array([shapely.box(*grid.bounds).buffer(-50)], dtype=object), {})
+        lake = shapely.Point(444_096, 5_445_904).buffer(450)
+        subject = Subject_(one, features={1: area}, names={1: "all"})
+        small = one.grid.part(Window(0, 0, 256, 256))
+        statistics(one, other, small)
+        found = basin(one, lake)
+        answer(NoHole(features=1), subject)
+        blocks = list(grid.blocks(512))
+        began = time.perf_counter()
+        with ThreadPoolExecutor(2) as pool:
+            list(pool.map(one.read, blocks))
+        read = time.perf_counter() - began
+        times = []
+        for work in (
+            lambda: answer(NoHole(features=1), subject),
+            lambda: statistics(one, other, grid),
+            lambda: basin(one, lake),
+            lambda: (found.at(found.level + 3), found.outline(found.level + 3)),
+        ):
+            began = time.perf_counter()
+            work()
+            times.append(time.perf_counter() - began)
+        return (read, *times)  # type: ignore[return-value]
 
 
 def fused() -> tuple[float, float]:

@@ -463,6 +463,7 @@ def judging() -> list[Row]:
     sure = judge.sure()
     read, cards, worst = judge.judged_together()
     best, five = judge.fused()
+    once, holes, figures, flooded, dragged = judge.looked_at()
     return [
         Row("shift, offset and tilt between two surfaces of 4096²", "none", f"{took:.1f} s", "", f"{len(told)} made shifts", "under 3 s", took < 3),
         Row("a made shift, against the one found", "the truth", f"{off:.4f} cells off", "", "", "0.02 cells", off <= 0.02),
@@ -471,6 +472,10 @@ def judging() -> list[Row]:
         Row("ten surfaces of 4096² read at 10 000 checkpoints, once", "none", f"{read:.1f} s", "", "", "none", True),
         Row("their scorecard with four splits, from what is kept", "none", f"{cards:.1f} s", "", f"{cards / 4:.1f} s a split", "under 2 s", cards < 2),
         Row("worst places of two surfaces of 4096²", "none", f"{worst:.2f} s", "", "", "under 3 s", worst < 3),
+        Row("holes within a polygon over 4096² cells", "reading them", f"{holes:.2f} s", f"{once:.2f} s", f"{holes / once:.1f}x its time", "4x", holes < 4 * once),
+        Row("figures and variogram of the difference of two surfaces of 4096²", "reading both", f"{figures:.1f} s", f"{2 * once:.2f} s", f"{figures / once / 2:.1f}x its time", "none", True),
+        Row("a lake's basin flooded at every level", "none", f"{flooded:.2f} s", "", "0.8 million cells", "under 1 s", flooded < 1),
+        Row("its area, volume and shore at one level", "none", f"{1000 * dragged:.0f} ms", "", "", "under 200 ms", dragged < 0.2),
         Row("best of five surfaces of 4096², stored", "reading them", f"{best:.1f} s", f"{five:.1f} s", f"{best / five:.1f}x its time", "6x", best < 6 * five),
     ]  # fmt: skip
 

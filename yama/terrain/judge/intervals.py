@@ -42,71 +42,86 @@ class Sureness:
 
 
 @kernel
-def _resampled(errors, own, by_size, blocks, weights, quantiles, out):
-    """Figures of each draw.
+def _first(sums, wanted):
+    """The first place at which sums that never fall have reached what is wanted."""
+    low = 0
+    high = sums.size - 1
+    while low < high:
+        middle = (low + high) // 2
+        if sums[middle] >= wanted:
+            high = middle
+        else:
+            low = middle + 1
+    return low
 
-    errors: sorted. own: how much each counts. by_size: the order of their sizes. blocks: which block each is of.
-    weights: `(draws, blocks)`. out: `(draws, 7)`, NaN where nothing was drawn."""
+
+@kernel
+def _between(errors, sums, low, high):
+    """Weight of the errors from one to another, both included."""
+    return sums[np.searchsorted(errors, high, side="right")] - sums[np.searchsorted(errors, low, side="left")]
+
+
+@kernel
+def _resampled(errors, own, sizes, lefts, rights, blocks, weights, quantiles, out):
+    """Figures of each draw, looked up in the sums of its weights.
+
+    errors: sorted. own: how much each counts. sizes: of the errors, sorted; lefts, rights: between which errors, the
+    last not included, those of no larger size stand. blocks: which block each is of. weights: `(draws, blocks)`. out:
+    `(draws, 7)`, NaN where nothing was drawn."""
     count = errors.size
-    weight = np.empty(count)
+    sums = np.empty(count + 1)
+    reach = max(errors[count - 1], -errors[0]) * 2.0 + 1e-30
     for draw in range(out.shape[0]):
-        total = 0.0
         mean = 0.0
         square = 0.0
+        sums[0] = 0.0
         for i in range(count):
             w = weights[draw, blocks[i]] * own[i]
-            weight[i] = w
-            total += w
+            sums[i + 1] = sums[i] + w
             mean += w * errors[i]
             square += w * errors[i] * errors[i]
+        total = sums[count]
         if total <= 0.0:
             out[draw, :] = np.nan
             continue
-        # the median, from the middle of what was drawn
+        # the median: between two where one half ends with the first of them
         half = 0.5 * total
-        below = 0.0
-        middle = 0
-        for i in range(count):
-            below += weight[i]
-            if below >= half and weight[i] > 0.0:
-                middle = i
-                break
-        median = errors[middle]
-        if below == half:
-            for i in range(middle + 1, count):
-                if weight[i] > 0.0:
-                    median = 0.5 * (median + errors[i])
-                    break
-        # deviations from it, outwards on both sides until half of all are passed
-        left = middle
-        right = middle + 1
-        passed = 0.0
-        deviation = 0.0
-        while left >= 0 or right < count:
-            to_left = abs(median - errors[left]) if left >= 0 else np.inf
-            to_right = abs(errors[right] - median) if right < count else np.inf
-            if to_left <= to_right:
-                deviation = to_left
-                passed += weight[left]
-                left -= 1
+        at = _first(sums, half)
+        median = errors[at - 1]
+        if sums[at] == half:
+            while at < count and sums[at] == half:
+                at += 1
+            median = 0.5 * (median + errors[at - 1])
+        # how far half of them reach from it
+        low = 0.0
+        high = reach + abs(median)
+        for _ in range(60):
+            middle = 0.5 * (low + high)
+            if _between(errors, sums, median - middle, median + middle) >= half:
+                high = middle
             else:
-                deviation = to_right
-                passed += weight[right]
-                right += 1
-            if passed >= half:
-                break
+                low = middle
         out[draw, 0] = mean / total
         out[draw, 1] = median
         out[draw, 2] = np.sqrt(square / total)
-        out[draw, 3] = 1.4826 * deviation
-        passed = 0.0
-        q = 0
-        for k in range(count):
-            i = by_size[k]
-            passed += weight[i]
-            while q < quantiles.size and passed >= quantiles[q] * total:
-                out[draw, 4 + q] = abs(errors[i])
-                q += 1
+        out[draw, 3] = 1.4826 * high
+        for q in range(quantiles.size):
+            wanted = quantiles[q] * total
+            left = 0
+            right = count - 1
+            while left < right:
+                k = (left + right) // 2
+                if sums[rights[k]] - sums[lefts[k]] >= wanted:
+                    right = k
+                else:
+                    left = k + 1
+            out[draw, 4 + q] = sizes[left]
+
+
+def _by_size(errors: FloatArray) -> tuple[FloatArray, npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+    """Sizes of sorted errors, sorted, and between which errors those of no larger size stand."""
+    sizes = np.sort(np.abs(errors))
+    return sizes, np.searchsorted(errors, -sizes, side="left"), np.searchsorted(errors, sizes, side="right")
 
 
 def blocks_of(x: FloatArray, y: FloatArray) -> tuple[npt.NDArray[np.int64], bool]:
@@ -171,7 +186,7 @@ def sureness(
     counts = rng.poisson(1.0, (draws, many)).astype(np.float64)
     drawn = np.empty((draws, len(_NAMES)))
     own = np.ones(values.size) if weights is None else weights[order]
-    _resampled(values, own, np.argsort(np.abs(values), kind="stable"), blocks, counts, _QUANTILES, drawn)
+    _resampled(values, own, *_by_size(values), blocks, counts, _QUANTILES, drawn)
     drawn = drawn[np.isfinite(drawn).all(axis=1)]
     low, high = np.quantile(drawn, ((1 - _SHARE) / 2, (1 + _SHARE) / 2), axis=0)
     return Sureness({name: (float(low[i]), float(high[i])) for i, name in enumerate(_NAMES)}, together, many)

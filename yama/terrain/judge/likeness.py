@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from yama.terrain.ending import go_on, heard_by
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.fit.clip import inside, polygons_of
@@ -24,7 +25,7 @@ from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.judge.accuracy import Figures, figures_of
 from yama.terrain.later import later
 from yama.terrain.median import robust_spread
-from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.surface import Heights, Surface, each
 from yama.terrain.units import UNITS
 
@@ -153,6 +154,7 @@ def variogram(cells: Heights, cell: float, seed: int = 1) -> tuple[FloatArray, F
     rows, cols = cells.shape
     lags, values = [], []
     for step in steps.tolist():
+        go_on()
         squares: list[npt.NDArray[np.float32]] = []
         for down, right in ((step, 0), (0, step)):
             high, wide = rows - down, cols - right
@@ -181,6 +183,7 @@ def fitted_likeness(lags: FloatArray, values: FloatArray, cell: float) -> Likene
     shapes = [Reach(1.0, float(one)).at(lags) for one in ranges]
     best: tuple[float, FloatArray, int, int] | None = None
     for i in range(_RANGES):
+        go_on()
         for j in range(i + 1, _RANGES):
             matrix = np.column_stack([np.ones(lags.size), shapes[i], shapes[j]]) * weight[:, None]
             found, left = optimize.nnls(matrix, values * weight)
@@ -234,23 +237,31 @@ def statistics(
     low, high = median - _CLIP * max(nmad, 1e-6), median + _CLIP * max(nmad, 1e-6)
     clipped = float(((known < low) | (known > high)).mean())
     cell = float(np.sqrt(np.prod(grid.metres_per_cell())))
-    likeness = fitted_likeness(*variogram(np.clip(cells, low, high), cell), cell)
-    progress(0.9)
-    classes = [_class("all", known, likeness, cell)]
-    for name, chosen in _covers(cover, column, grid).items():
+    progress(0.75)
+    with heard_by(progress):
+        likeness = fitted_likeness(*variogram(np.clip(cells, low, high), cell), cell)
+    progress(0.8)
+    classes = [_class("all", known, likeness, cell, part_of(progress, 0.8, 0.9))]
+    covers = _covers(cover, column, grid)
+    for number, (name, chosen) in enumerate(covers.items()):
+        part = part_of(progress, 0.9 + 0.1 * number / len(covers), 0.9 + 0.1 * (number + 1) / len(covers))
+        part(0.0)
         there = cells[chosen]
         there = there[np.isfinite(there)]
         if there.size:
-            classes.append(_class(name, there, likeness, cell))
+            classes.append(_class(name, there, likeness, cell, part))
     progress(1.0)
     return Statistics(classes, likeness, clipped, grid)
 
 
-def _class(name: str, known: Heights, likeness: Likeness, cell: float) -> Class:
+def _class(name: str, known: Heights, likeness: Likeness, cell: float, progress: Progress) -> Class:
     values = known.astype(np.float64)
-    figures = figures_of(values)
+    with heard_by(progress):
+        figures = figures_of(values)
+    progress(0.5)
     skew = float(np.mean((values - figures.mean) ** 3) / max(figures.deviation, 1e-12) ** 3)
     area = known.size * cell**2
+    progress(0.7)
     quantiles = np.quantile(values, SHARES).tolist()
     return Class(name, figures, skew, quantiles, area, likeness.error_of_mean(area))
 

@@ -4,7 +4,7 @@ import numpy as np
 from django.test import SimpleTestCase
 
 from yama.terrain.judge.accuracy import figures_of
-from yama.terrain.judge.intervals import _NAMES, _QUANTILES, _resampled, blocks_of, sureness
+from yama.terrain.judge.intervals import _NAMES, _QUANTILES, _by_size, _resampled, blocks_of, sureness
 
 
 class KernelTest(SimpleTestCase):
@@ -14,8 +14,7 @@ class KernelTest(SimpleTestCase):
             errors = np.sort(rng.standard_t(3, count))
             weights = rng.poisson(1.0, (20, count)).astype(float)
             found = np.empty((20, 7))
-            order = np.argsort(np.abs(errors), kind="stable")
-            _resampled(errors, np.ones(count), order, np.arange(count), weights, _QUANTILES, found)
+            _resampled(errors, np.ones(count), *_by_size(errors), np.arange(count), weights, _QUANTILES, found)
             for draw, weight in zip(found, weights, strict=True):
                 drawn = np.repeat(errors, weight.astype(int))
                 told = figures_of(drawn)
