@@ -16,7 +16,7 @@ SHEETS = {
               "Height above ground"),
     "Join": ("Mosaic", "Fill holes"),
     "Fit": ("Reproject and resample", "Clip and mask", "Change heights", "Set cell type", "Calculate"),
-    "Judge": ("Scorecard", "Difference"),
+    "Judge": ("Scorecard", "Brief", "Water level", "Difference", "Figures of a difference"),
     "Deliver": ("Contours", "Package", "Open to other programs", "Download surfaces", "Slope", "Hillshade"),
 }  # fmt: skip
 TABS = ("Surfaces", "Lines, points, pictures", "Tables", "Profile", "Heights", "Readings", "Recipe")
