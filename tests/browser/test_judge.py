@@ -117,6 +117,12 @@ class JudgeTest(Joining):
         self.assertGreater(before, self.figure("Beacon 30", 5))
         expect(page.get_by_text(re.compile(r"Beacon 30 stands 1\d.\d m too high in wood"))).to_be_visible()
 
+        # how wrong each is on slopes
+        page.get_by_text("Error and slope").click()
+        models = page.get_by_role("table", name="Error models")
+        expect(models.get_by_role("row", name=re.compile("Heron 90"))).to_contain_text(re.compile(r"\d+ %"))
+        page.get_by_role("radiogroup", name="What stands in the middle").get_by_text("Scorecard").click()
+
         # a part of a row, in figures and on the map
         page.get_by_role("button", name=re.compile("^Heron 90.* in wood")).click()
         foot = page.get_by_role("status", name="Pressed part")

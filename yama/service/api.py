@@ -34,6 +34,7 @@ from yama.service.judging.brief import router as briefs
 from yama.service.judging.card import router as scorecards
 from yama.service.judging.explained import router as explained
 from yama.service.judging.places import router as worst
+from yama.service.judging.slopes import router as slopes
 from yama.service.judging.water import router as water
 from yama.service.mending.api import router as mending
 from yama.service.mending.evidence import router as evidence
@@ -72,7 +73,7 @@ api.add_router("/frames", frames)
 api.add_router("/frames", extents)
 api.add_router("/invitations", invited)
 for _router in (
-    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, explained, mending, evidence, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
+    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, slopes, explained, mending, evidence, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
     products, orders, map_features, jobs, delivery, sharing, tiles, lines, readings, figures, images,
 ):  # fmt: skip
     api.add_router("/projects", _router)

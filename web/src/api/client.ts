@@ -74,6 +74,7 @@ export type Scorecard = Schemas["ScorecardOut"];
 export type ScorecardAsked = Schemas["ScorecardIn"];
 export type ScorecardFigures = Schemas["FiguresOut"];
 export type ScorecardMoved = Schemas["MovedOut"];
+export type ScorecardSlopes = Schemas["SlopesOut"];
 export type ScorecardPlaces = Schemas["PlacesOut"];
 export type Brief = Schemas["BriefOut"];
 export type BriefAnswers = Schemas["AnswersOut"];

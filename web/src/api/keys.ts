@@ -55,6 +55,7 @@ export const KEYS = {
   quick: ofProject("quick"),
   scorecard: ofProject("scorecard"),
   scorecardPlaces: ofProject("scorecardPlaces"),
+  scorecardSlopes: ofProject("scorecardSlopes"),
   shares: ofProject("shares"),
   suspects: ofProject("suspects"),
   table: ofProject("table"),

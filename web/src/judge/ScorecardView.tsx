@@ -12,6 +12,7 @@ import { ErrorShape } from "./ErrorShape";
 import styles from "./judge.module.css";
 import { Legend } from "./Legend";
 import { PartCell } from "./PartCell";
+import { SlopesView } from "./SlopesView";
 import { type Sorted, useJudgeState } from "./state";
 import { Unfolded } from "./Unfolded";
 import { useBrief } from "./useBrief";
@@ -84,7 +85,7 @@ export function ScorecardView() {
       </Button>
     </>
   );
-  const { unfolded, pressed, sorted, even, set: change } = useJudgeState();
+  const { unfolded, pressed, sorted, even, plot, set: change } = useJudgeState();
   const unit = shortUnit(project.frame.unit);
   const rows = card ? [...card.rows].sort((one, other) => placeOf(one, sorted) - placeOf(other, sorted)) : [];
   const classes = card?.split.names ?? [];
@@ -106,12 +107,13 @@ export function ScorecardView() {
         <div className={styles.benches}>
           <Segments
             label="What stands in the middle"
-            value="scorecard"
+            value={plot}
             options={[
               { value: "map", title: "Map" },
-              { value: "scorecard", title: "Scorecard" },
+              { value: "rows", title: "Scorecard" },
+              { value: "slopes", title: "Error and slope" },
             ]}
-            onChange={(bench) => set({ bench: bench as "map" | "scorecard" })}
+            onChange={(one) => (one === "map" ? set({ bench: "map" }) : change({ plot: one as "rows" | "slopes" }))}
           />
         </div>
         <SlotChip slot="b" holding={b} />
@@ -128,6 +130,8 @@ export function ScorecardView() {
         <p className={styles.none} role="status">
           Reading the surfaces …
         </p>
+      ) : plot === "slopes" ? (
+        <SlopesView />
       ) : (
         <>
           <div className={styles.answer}>

@@ -23,6 +23,8 @@ interface JudgeState {
   unfolded: number | null;
   pressed: Pressed | null;
   sorted: Sorted;
+  /** What stands on the bench: the rows, or errors against slope. */
+  plot: "rows" | "slopes";
   set: (change: Partial<JudgeState>) => void;
 }
 
@@ -35,5 +37,6 @@ export const useJudgeState = create<JudgeState>((set) => ({
   unfolded: null,
   pressed: null,
   sorted: "le95",
+  plot: "rows",
   set,
 }));

@@ -2,33 +2,26 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 from django.http import HttpRequest
-from django.shortcuts import get_object_or_404
-from ninja import Field, Router, Schema
-from pydantic import StringConstraints
+from ninja import Router, Schema
 
 from yama.service.accounts.people import person
-from yama.service.holdings.features import features_of
-from yama.service.holdings.kinds import FEATURES, POINTS, kind_of
 from yama.service.holdings.models import Holding
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
-from yama.service.judging.against import Against, MadeFrom, found, judged_of
+from yama.service.judging.asked import Asked, ScorecardIn
 from yama.service.projects.access import open_project
-from yama.service.projects.models import Membership, Project
+from yama.service.projects.models import Membership
 from yama.service.schemas import Failure, FindingOut
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.grid import FloatArray
-from yama.terrain.judge.places import Places
-from yama.terrain.judge.scorecard import FEW, Card, Part, Subject, best_of, scorecard
-from yama.terrain.judge.shares import shares_of
-from yama.terrain.judge.splits import Split, SplitName, by_cover, none_of, split_by
+from yama.terrain.judge.scorecard import FEW, Card, Part, best_of
+from yama.terrain.judge.splits import Split, by_cover, none_of
 from yama.terrain.judge.suspicions import suspicions
 from yama.terrain.judge.verdict import verdict
 from yama.terrain.judge.without_truth import noises
@@ -37,7 +30,6 @@ from yama.terrain.units import UNITS
 
 router = Router(tags=["judging"])
 
-_MOST = 40
 _LISTED = 10_000
 _SHOWN = (
     "count",
@@ -56,31 +48,6 @@ _SHOWN = (
     "outliers",
 )
 _LENGTHS = _SHOWN[2:-1]
-Column = Annotated[str, StringConstraints(max_length=64)]
-
-
-class ScorecardIn(Schema):
-    """What is judged, against what, and how it is split.
-
-    points or reference: checkpoints, or a surface. removed: whether shift and offset of each against `onto` are taken
-    off first, the best of them as delivered where that is null. split, second: by what places are classed; polygons,
-    column: for polygons; data: points to which distance is told. shared: count only places at which every surface has
-    a height. by_area: weigh each class by the ground that its polygons cover.
-    """
-
-    surfaces: list[int] = Field(min_length=1, max_length=_MOST)
-    points: int | None = None
-    reference: int | None = None
-    removed: bool = False
-    onto: int | None = None
-    split: SplitName = "none"
-    second: SplitName = "none"
-    polygons: int | None = None
-    column: Column = ""
-    data: list[int] = Field([], max_length=8)
-    shared: bool = False
-    by_area: bool = False
-    even: bool = False
 
 
 class FiguresOut(Schema):
@@ -203,112 +170,6 @@ class PlacesOut(Schema):
     total: int
 
 
-def _one(project: Project, number: int, kind: Any) -> Holding:
-    holding = get_object_or_404(Holding, pk=number, project=project)
-    if kind_of(holding) is not kind:
-        raise InputError(f"{holding.name} is of another kind than what is asked for here.")
-    return holding
-
-
-def _against(project: Project, body: ScorecardIn) -> Against:
-    if (body.points is None) == (body.reference is None):
-        raise InputError("Surfaces are judged at checkpoints or against a surface. Choose one of the two.")
-    points = _one(project, body.points, POINTS) if body.points is not None else None
-    reference = None
-    if body.reference is not None:
-        reference = get_object_or_404(Holding, pk=body.reference, project=project)
-        _refuse_unjudgeable(reference)
-    return Against(project, points, reference)
-
-
-def _refuse_unjudgeable(holding: Holding) -> None:
-    if not kind_of(holding).is_judgeable(holding):
-        raise InputError(f"{holding.name} has no heights that could be judged. Choose surfaces of heights.")
-
-
-def _surfaces(project: Project, body: ScorecardIn) -> list[Holding]:
-    held = {one.pk: one for one in Holding.objects.filter(pk__in=body.surfaces, project=project)}
-    surfaces = [held[number] for number in dict.fromkeys(body.surfaces) if number in held]
-    if not surfaces:
-        raise InputError("None of these surfaces is in the project any more. Choose others.")
-    for one in surfaces:
-        _refuse_unjudgeable(one)
-    return surfaces
-
-
-class _Asked:
-    """A scorecard that somebody asks for, as far as its surfaces are judged."""
-
-    def __init__(self, project: Project, body: ScorecardIn) -> None:
-        self.project, self.body = project, body
-        self.surfaces = _surfaces(project, body)
-        self.delivered = _against(project, body)
-        self.places: Places = self.delivered.places()
-        self._made_from = MadeFrom(project, self.places) if self.delivered.points is not None else None
-        told = found(self.delivered, self.surfaces)
-        self.waiting = [one.pk for one in self.surfaces if one.pk not in told]
-        self.against = self.delivered
-        self.onto: Holding | None = None
-        if body.removed and not self.waiting:
-            self.onto = self._best(told)
-            self.against = Against(project, self.delivered.points, self.delivered.reference, self.onto)
-            told = found(self.against, self.surfaces)
-            self.waiting = [one.pk for one in self.surfaces if one.pk not in told]
-        self.told = told
-        known = [(one, judged_of(told[one.pk])) for one in self.surfaces if one.pk in told]
-        self.judged = [(one, judged) for one, judged in known if judged is not None]
-        self.subjects = [Subject(one.name, judged, self._left_out(one)) for one, judged in self.judged]
-
-    def _best(self, told: dict[int, dict[str, Any]]) -> Holding:
-        if self.body.onto is not None:
-            chosen = get_object_or_404(Holding, pk=self.body.onto, project=self.project)
-            _refuse_unjudgeable(chosen)
-            return chosen
-        if self.delivered.reference is not None:
-            return self.delivered.reference
-        known = [(one, judged_of(told[one.pk])) for one in self.surfaces]
-        there = [(one, judged) for one, judged in known if judged is not None]
-        if not there:
-            raise InputError("None of these surfaces could be judged, so none says where the others lie.")
-        # what is small may be the best all the same: shifts are told where both surfaces are
-        return there[best_of([Subject(one.name, judged, self._left_out(one)) for one, judged in there], 0.0)][0]
-
-    def _left_out(self, surface: Holding) -> npt.NDArray[np.bool_] | None:
-        return self._made_from.among(surface) if self._made_from is not None else None
-
-    @property
-    def any(self) -> bool:
-        """Whether any surface has a height at any of the places."""
-        return any(np.isfinite(one.errors).any() for one in self.subjects)
-
-    def split(self, name: SplitName) -> Split:
-        if name == "none" or not self.subjects:
-            return none_of(self.places)
-        body = self.body
-        ground = self.subjects[best_of(self.subjects)].judged
-        polygons = [features_of(_one(self.project, body.polygons, FEATURES))] if body.polygons is not None else []
-        data = [POINTS.load(_one(self.project, one, POINTS)) for one in body.data]
-        return split_by(name, self.places, ground, polygons, body.column, data)
-
-    def shares(self, split: Split) -> dict[str, float] | None:
-        """Of the ground, by class; for weighing by area."""
-        if not self.body.by_area:
-            return None
-        if self.body.polygons is None:
-            raise InputError("Choose the polygons whose areas the classes are weighed by.")
-        features = features_of(_one(self.project, self.body.polygons, FEATURES))
-        return shares_of([features], self.body.column, self.project.frame.grid, split.names)
-
-    def card(self) -> Card:
-        split = self.split(self.body.split)
-        if self.body.second == self.body.split != "none":
-            raise InputError("Split by two different things, or by one alone.")
-        second = self.split(self.body.second) if self.body.second != "none" else None
-        return scorecard(
-            self.subjects, self.places, split, second, self.body.shared, self.shares(split), self.body.even
-        )
-
-
 def _figures(part: Part, unit: float) -> dict[str, Any] | None:
     if part.figures is None:
         return None
@@ -325,7 +186,7 @@ def _split(split: Split) -> dict[str, Any]:
     return {"title": split.title, "names": list(split.names), "counts": split.counts}
 
 
-def _rows(asked: _Asked, card: Card | None, unit: float) -> list[dict[str, Any]]:
+def _rows(asked: Asked, card: Card | None, unit: float) -> list[dict[str, Any]]:
     judged = {one.pk: row for (one, _), row in zip(asked.judged, card.rows, strict=True)} if card is not None else {}
     noise = dict(
         zip([one.pk for one, _ in asked.judged], noises([each.errors for each in asked.subjects]), strict=True)
@@ -351,7 +212,7 @@ def _rows(asked: _Asked, card: Card | None, unit: float) -> list[dict[str, Any]]
     return rows
 
 
-def _worse_reference(asked: _Asked) -> list[dict[str, Any]]:
+def _worse_reference(asked: Asked) -> list[dict[str, Any]]:
     """A reference that does worse at the project's checkpoints than what is judged against it."""
     reference = asked.delivered.reference
     if reference is None or asked.project.checkpoints_id is None:
@@ -383,7 +244,7 @@ def _worse_reference(asked: _Asked) -> list[dict[str, Any]]:
 def judge_surfaces(request: HttpRequest, project_id: int, body: ScorecardIn) -> tuple[int, dict[str, Job | None]]:
     """Judge the surfaces of a scorecard that were not judged at its places yet, as a job."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
-    asked = _Asked(project, body)
+    asked = Asked(project, body)
     if not asked.waiting:
         return 200, {"job": None}
     held = {
@@ -400,7 +261,7 @@ def judge_surfaces(request: HttpRequest, project_id: int, body: ScorecardIn) -> 
 def read_scorecard(request: HttpRequest, project_id: int, body: ScorecardIn) -> dict[str, Any]:
     """The scorecard of surfaces, as far as they were judged at its places."""
     project = open_project(request, project_id)
-    asked = _Asked(project, body)
+    asked = Asked(project, body)
     unit = UNITS[project.frame.unit]
     # while some wait, the others may have no height at any of the places
     card = asked.card() if asked.subjects and (not asked.waiting or asked.any) else None
@@ -432,7 +293,7 @@ def read_scorecard(request: HttpRequest, project_id: int, body: ScorecardIn) -> 
 def read_places(request: HttpRequest, project_id: int, body: PartIn) -> dict[str, Any]:
     """The places of a part of a row, with their errors, worst first."""
     project = open_project(request, project_id)
-    asked = _Asked(project, body)
+    asked = Asked(project, body)
     number = next((i for i, (one, _) in enumerate(asked.judged) if one.pk == body.surface), None)
     if number is None:
         raise InputError("This surface is not on the scorecard, or not judged yet.")

@@ -25,6 +25,7 @@ from yama.terrain.operations import (  # noqa: F401
     scorecard,
     shift,
     spline_smoothing,
+    uncertainty,
     variogram,
     which_method,
     worst_places,

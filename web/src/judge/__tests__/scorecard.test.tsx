@@ -11,7 +11,15 @@ import { useJudgeState } from "../state";
 
 afterEach(cleanup);
 beforeEach(() =>
-  useJudgeState.setState({ removed: false, onto: null, byArea: false, unfolded: null, pressed: null, sorted: "le95" }),
+  useJudgeState.setState({
+    removed: false,
+    onto: null,
+    byArea: false,
+    unfolded: null,
+    pressed: null,
+    sorted: "le95",
+    plot: "rows",
+  }),
 );
 
 const figures = (le95: number, change: Partial<ScorecardFigures> = {}): ScorecardFigures => ({
@@ -222,5 +230,43 @@ describe("the scorecard", () => {
         new Response(JSON.stringify({ detail: "Choose the polygons by which the points are split." }), { status: 422 }),
     );
     expect((await screen.findByRole("alert")).textContent).toContain("Choose the polygons");
+  });
+});
+
+describe("errors by slope", () => {
+  const MODELS = {
+    slopes: [0, 30, 60],
+    models: [
+      {
+        id: 5,
+        name: "Lidar ground",
+        reason: "",
+        count: 88,
+        within: 0.91,
+        curves: [
+          { ground: "all ground", sigma: [0.1, 0.4, 0.9], seen: [[4, 0.12, 20]], bias: -0.02 },
+          { ground: "wood", sigma: [0.3, 0.5, 1.1], seen: [], bias: 0.04 },
+        ],
+      },
+      { id: 6, name: "Heron 90", reason: "8 errors are known of this source.", count: 0, within: null, curves: [] },
+    ],
+  };
+
+  it("stand as curves for each ground, with a way to a surface of them", async () => {
+    shown(card(), { "POST /projects/1/scorecard/slopes": MODELS });
+    fireEvent.click(await screen.findByText("Error and slope"));
+    const table = await screen.findByRole("table", { name: "Error models" });
+    const rows = within(table).getAllByRole("row").slice(1);
+    expect(rows[0]?.textContent).toContain("−0.02 m0.10 m0.40 m8891 %");
+    expect(rows[1]?.textContent).toContain("8 errors are known");
+    expect(screen.getByRole("img", { name: "Errors by slope, all ground" }).querySelectorAll("polyline")).toHaveLength(
+      1,
+    );
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Ground" }));
+    fireEvent.click(await screen.findByRole("option", { name: "wood" }));
+    expect(rows[0]?.textContent).toContain("+0.04 m0.30 m0.50 m");
+    fireEvent.click(screen.getByRole("button", { name: "Uncertainty of Lidar ground as a surface" }));
+    expect(useDesk.getState()).toMatchObject({ stage: "Judge", operation: "uncertainty" });
+    expect(useDesk.getState().sheets.uncertainty?.inputs).toEqual({ surface: 5, points: 7 });
   });
 });

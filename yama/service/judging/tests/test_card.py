@@ -42,6 +42,18 @@ class ScorecardTest(ServiceTest):
         two = self.judged()
         self.assertEqual([row["noise"] for row in two["rows"]], [None, None])
 
+    def test_errors_on_slopes_have_a_curve_for_each_ground(self):
+        self.judged()
+        told = self.ask("POST", "/scorecard/slopes", self.body)
+        one, other = told["models"]
+        self.assertEqual([curve["ground"] for curve in one["curves"]], ["all ground", "ground", "spot"])
+        for curve in (*one["curves"], *other["curves"]):
+            self.assertEqual(len(curve["sigma"]), len(told["slopes"]))
+            self.assertEqual(curve["sigma"], sorted(curve["sigma"]))
+        self.assertAlmostEqual(other["curves"][0]["bias"] - one["curves"][0]["bias"], 1.5, places=2)
+        few = self.ask("POST", "/scorecard/slopes", {**self.body, "points": self.add_points(seed=3).pk})
+        self.assertEqual(few["models"], [])  # nobody has judged them there
+
     def test_every_split_has_figures(self):
         for split in ("slope", "aspect", "height"):
             card = self.judged(split=split, second="cover")

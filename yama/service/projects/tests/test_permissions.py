@@ -88,6 +88,7 @@ def endpoints(holding, key):
         ("GET", f"{package}/report", None, VIEW),
         ("DELETE", package, None, EDIT),
         ("POST", "/scorecard", {"surfaces": [1], "points": 1}, VIEW),
+        ("POST", "/scorecard/slopes", {"surfaces": [1], "points": 1}, VIEW),
         ("POST", "/scorecard/judge", {"surfaces": [1], "points": 1}, EDIT),
         ("GET", "/brief", None, VIEW),
         ("PUT", "/brief", {"version": 0, "demands": []}, EDIT),

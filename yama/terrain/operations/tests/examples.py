@@ -136,6 +136,7 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
             {"demands": [{"kind": "error", "within": 1.0}, {"kind": "holes", "features": 1}, {"kind": "cells", "size": 2}]},
             [],
         ),
+        "uncertainty": ({"surface": one, "points": points(60)}, {}, ["model"]),
         "difference_figures": ({"first": one, "second": other}, {}, []),
         "best_of_all": ({"surfaces": [one, other]}, {}, ["uncertainty", "source", "models"]),
         "worst_places": ({"first": one, "second": _raised(one)}, {"count": 3}, []),
