@@ -120,7 +120,7 @@ def looked_at() -> tuple[float, float, float, float, float]:
         small = one.grid.part(Window(0, 0, 256, 256))
         statistics(one, other, small)
         found = basin(one, lake)
-        answer(NoHole(features=1), subject)
+        answer(NoHole(kind="holes", features=1), subject)
         blocks = list(grid.blocks(512))
         began = time.perf_counter()
         with ThreadPoolExecutor(2) as pool:
@@ -128,7 +128,7 @@ def looked_at() -> tuple[float, float, float, float, float]:
         read = time.perf_counter() - began
         times = []
         for work in (
-            lambda: answer(NoHole(features=1), subject),
+            lambda: answer(NoHole(kind="holes", features=1), subject),
             lambda: statistics(one, other, grid),
             lambda: basin(one, lake),
             lambda: (found.at(found.level + 3), found.outline(found.level + 3)),

@@ -77,7 +77,7 @@ class ErrorWithin(Demand):
     """Errors at checkpoints stay within a limit. covers: only at places that these cover, all where there are none.
     called: a word for them."""
 
-    kind: Literal["error"] = "error"
+    kind: Literal["error"]
     figure: FigureName = "le95"
     within: float = Field(gt=0, le=10_000, json_schema_extra=_METRES)
     covers: list[Word] = Field([], max_length=40)
@@ -98,7 +98,7 @@ class ErrorWithin(Demand):
 class NoHole(OfFeatures):
     """No empty cell within polygons, as far as the surface reaches."""
 
-    kind: Literal["holes"] = "holes"
+    kind: Literal["holes"]
 
     def title(self, names: Mapping[int, str]) -> str:
         return f"No hole inside {self.called(names)}"
@@ -107,7 +107,7 @@ class NoHole(OfFeatures):
 class Covered(OfFeatures):
     """Heights all over polygons. share: per cent of their area that has heights at least."""
 
-    kind: Literal["area"] = "area"
+    kind: Literal["area"]
     share: float = Field(100.0, gt=0, le=100, json_schema_extra={"unit": "%"})
 
     def title(self, names: Mapping[int, str]) -> str:
@@ -118,7 +118,7 @@ class Covered(OfFeatures):
 class LiesLevel(OfFeatures):
     """Water lies level: 95 % of its cells are within a limit of their median."""
 
-    kind: Literal["level"] = "level"
+    kind: Literal["level"]
     within: float = Field(0.05, gt=0, le=100, json_schema_extra=_METRES)
 
     def title(self, names: Mapping[int, str]) -> str:
@@ -128,7 +128,7 @@ class LiesLevel(OfFeatures):
 class Falls(OfFeatures):
     """Water falls along its line: it rises nowhere by more than a limit above what lies upstream."""
 
-    kind: Literal["falling"] = "falling"
+    kind: Literal["falling"]
     within: float = Field(0.1, ge=0, le=100, json_schema_extra=_METRES)
 
     def title(self, names: Mapping[int, str]) -> str:
@@ -138,7 +138,7 @@ class Falls(OfFeatures):
 class Zero(Demand):
     """Heights stand above a zero level. within: of the median error at checkpoints; not asked where null."""
 
-    kind: Literal["datum"] = "datum"
+    kind: Literal["datum"]
     datum: str = Field(min_length=1, max_length=120)
     within: float | None = Field(None, gt=0, le=1_000, json_schema_extra=_METRES)
 
@@ -156,7 +156,7 @@ class Zero(Demand):
 class CellsOf(Demand):
     """Cells are as fine as that, or finer."""
 
-    kind: Literal["cells"] = "cells"
+    kind: Literal["cells"]
     size: float = Field(gt=0, le=100_000, json_schema_extra=_METRES)
 
     def title(self, names: Mapping[int, str]) -> str:
@@ -169,7 +169,7 @@ class CellsOf(Demand):
 class HandedOverAs(Demand):
     """The format in which it is handed over, which a package tells."""
 
-    kind: Literal["format"] = "format"
+    kind: Literal["format"]
     format: Literal["tif", "asc", "xyz"] = "tif"
 
     def title(self, names: Mapping[int, str]) -> str:

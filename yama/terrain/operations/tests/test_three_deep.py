@@ -13,6 +13,7 @@ from yama.terrain.frame import Frame
 from yama.terrain.grid import Grid
 from yama.terrain.operations import Task, catalogue, find
 from yama.terrain.operations.tests.running import first_of, task_for
+from yama.terrain.points import Points
 from yama.terrain.surface import ArraySurface, StoredSurface, Surface, store
 
 FRAME = Frame(Grid("EPSG:32741", 448_000, 5_440_000, 2, 2, 560, 620), "m")
@@ -22,7 +23,7 @@ AREA = Features(
     {"kind": ["a"]},
 )  # fmt: skip
 SETTINGS = {
-    "clip": {}, "slope": {}, "aspect": {}, "hillshade": {}, "curvature": {}, "sky": {}, "local_contrast": {},
+    "uncertainty": {}, "clip": {}, "slope": {}, "aspect": {}, "hillshade": {}, "curvature": {}, "sky": {}, "local_contrast": {},
     "change_heights": {"offset": 1.7}, "cell_type": {"step": 0.1}, "calculate": {"expression": "a * 2 + mean_around(a, 9)"},
     "fill_voids": {"across": 60, "across_in": "m"}, "fit_to_frame": {"resampling": "cubic", "cell_size": 3}, "difference": {}, "height_above_ground": {}, "mosaic": {"rule": "mean"},
     "best_of_all": {}, "move": {"east": 12.5, "north": -7.25, "up": 1.0, "tilt_east": 3.0},
@@ -50,6 +51,10 @@ class ThreeDeepTest(SimpleTestCase):
                 inputs[role] = [surface] if asked.many else surface
         if name == "clip":
             inputs["area"] = [AREA]
+        if name == "uncertainty":
+            rng = np.random.default_rng(4)
+            x, y = rng.uniform(448_050, 448_750, 90), rng.uniform(5_439_000, 5_439_950, 90)
+            inputs["points"] = Points("EPSG:32741", x, y, {"z": 200 + rng.normal(0, 20, 90)})
         if name == "best_of_all":
             inputs["surfaces"] = [surface, tile("EPSG:32741", 448_000.0, 5_440_000.0, 8.0, 250, 250, 9)]
         if name in ("difference", "height_above_ground"):
