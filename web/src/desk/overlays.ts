@@ -42,8 +42,8 @@ export interface Overlays {
   rims: Line[];
   /** Lines along which one surface gives way to another, and areas that were given to one. */
   seams: Line[];
-  /** Shores of water at a level, with the colour of the surface that each is of. */
-  shores: { line: Line; ink: string }[];
+  /** Lines in a colour of their own: shores of water in each surface, arrows of shifts. */
+  inked: { line: Line; ink: string }[];
   /** Contours that are looked at before they are made. */
   contours: { lines: ContourLine[]; unit: string };
   /** Tiles, and what a press on one does. */

@@ -67,8 +67,8 @@ export function rimMark(): Style[] {
   ];
 }
 
-/** The shore of water in a surface. */
-export const shoreMark = (ink: string): Style[] => [
+/** A line in a colour of its own. */
+export const inkedMark = (ink: string): Style[] => [
   new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: 4 }) }),
   new Style({ stroke: new Stroke({ color: ink, width: 2 }) }),
 ];

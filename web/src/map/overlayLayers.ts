@@ -12,10 +12,10 @@ import {
   errorMark,
   facetMarks,
   footprintStyle,
+  inkedMark,
   patchStyle,
   placeMark,
   rimMark,
-  shoreMark,
   spotMark,
   suspectMark,
 } from "./marks";
@@ -61,9 +61,9 @@ const PAINTERS: { [K in keyof Overlays]: Painter<K> } = {
       }),
     };
   },
-  shores: (shores, toPane) => ({
+  inked: (lines, toPane) => ({
     zIndex: 56,
-    features: shores.map(({ line, ink }) => styled(new Feature(new LineString(line.map(toPane))), shoreMark(ink))),
+    features: lines.map(({ line, ink }) => styled(new Feature(new LineString(line.map(toPane))), inkedMark(ink))),
   }),
   seams: (lines, toPane) => ({
     zIndex: 56,

@@ -47,6 +47,10 @@ _TERMS = 5
 _MOST_ALIKE = 1e7  # condition of scaled normal equations from which on they have no one solution
 
 
+class NothingSharedError(InputError):
+    """Two surfaces have too few cells in common to tell how they lie."""
+
+
 class Moved(Over):
     """A surface at another place: its cells as they are, without resampling, on a grid that is moved; heights less an
     offset and a tilt.
@@ -282,7 +286,7 @@ class _Pair:
         self.still = fitted(self.still, self.grid, "cubic")
         both = _overlap(self.grid, self.moving.grid)
         if both is None or _overlap(self.grid, self.still.grid) is None:
-            raise InputError(
+            raise NothingSharedError(
                 f"{judged.name or 'The surface'} and {reference.name or 'the other'} have no ground in common."
             )
         self.whole = both
@@ -367,6 +371,13 @@ def _told_apart(sums: FloatArray) -> bool:
     return bool((scale > 0).all() and np.linalg.cond(matrix / np.outer(scale, scale)) < _MOST_ALIKE)
 
 
+def shared_ground(judged: Surface, reference: Surface, on: Grid | None = None) -> Grid:
+    """The part of the grid on which two surfaces are compared that both may show. Raises InputError where there is
+    none."""
+    pair = _Pair(judged, reference, on)
+    return pair.grid.part(pair.whole)
+
+
 def coregistration(
     judged: Surface,
     reference: Surface,
@@ -418,7 +429,7 @@ def coregistration(
                 break
     after = pair.gathered(shift, blocks, 0, limit, terms)
     if after.rest.size < _FEWEST_CELLS:
-        raise InputError(
+        raise NothingSharedError(
             f"{judged.name or 'The surface'} and {reference.name or 'the other'} have {after.rest.size} cells in common; "
             f"{_FEWEST_CELLS} are needed to tell how one lies to the other."
         )

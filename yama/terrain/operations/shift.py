@@ -9,14 +9,15 @@ from pydantic import Field
 
 from yama.terrain.findings import Finding
 from yama.terrain.frame import Frame
-from yama.terrain.grid import FloatArray, Grid, parse_crs
+from yama.terrain.grid import FloatArray, Grid, parse_crs, turn_between
 from yama.terrain.judge.coregistration import Coregistration, Moved, coregistration
+from yama.terrain.judge.piecewise import Piece, piecewise
 from yama.terrain.operations.inputs import Inputs, Role
 from yama.terrain.operations.operation import Operation
 from yama.terrain.operations.parameters import Params, Unset
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
-from yama.terrain.progress import Progress
+from yama.terrain.progress import Progress, part_of
 from yama.terrain.surface import Surface
 from yama.terrain.table import Column, Table
 
@@ -29,6 +30,9 @@ class ShiftParams(Params):
     """What is looked for beside a shift and an offset."""
 
     tilt: bool = Field(False, title="Tilt too", description="Whether one may lean against the other.")
+    pieces: int = Field(
+        1, ge=1, le=12, title="Pieces across", description="Told piece by piece too: tiles may lie each in its own way."
+    )
 
 
 _COLUMNS = (
@@ -65,7 +69,8 @@ class Shift(Operation[ShiftParams]):
 
     def run(self, inputs: Inputs, params: ShiftParams, frame: Frame, progress: Progress) -> Results:
         first, second = inputs.surface("surface"), inputs.surface("reference")
-        found = coregistration(first, second, params.tilt, on=compared_on(first, second, frame), progress=progress)
+        heard = part_of(progress, 0.0, 0.5) if params.pieces > 1 else progress
+        found = coregistration(first, second, params.tilt, on=compared_on(first, second, frame), progress=heard)
         rows = [
             ("to the east", found.east, found.errors[0], "m"),
             ("to the north", found.north, found.errors[1], "m"),
@@ -74,7 +79,36 @@ class Shift(Operation[ShiftParams]):
         if params.tilt:
             for way, rise, error in zip(("east", "north"), found.tilt, found.errors[3:], strict=True):
                 rows.append((f"rising towards {way}", rise * _KM, error * _KM, "m/km"))
-        return Results(figures=Table(_COLUMNS, rows, facts_of(found, frame)))
+        facts = facts_of(found, frame)
+        facts["pieces"] = []
+        if params.pieces > 1:
+            on = compared_on(first, second, frame)
+            told = piecewise(first, second, on, params.pieces, params.tilt, part_of(progress, 0.5, 1.0))
+            facts["pieces"] = [_piece(one, on, frame) for one in told]
+            for one in told:
+                name = f"piece {one.row + 1}, {one.col + 1}"
+                if one.found is None:
+                    continue
+                for what, value, error in zip(
+                    ("to the east", "to the north", "above"),
+                    (one.found.east, one.found.north, one.found.up),
+                    one.found.errors,
+                    strict=False,
+                ):
+                    rows.append((f"{name}, {what}", value, error, "m"))
+        return Results(figures=Table(_COLUMNS, rows, facts))
+
+
+def _piece(one: Piece, on: Grid, frame: Frame) -> dict[str, object]:
+    """A piece as plain JSON values, with its middle in the frame's CRS."""
+    x, y = turn_between(on.crs, frame.grid.crs).transform(one.x, one.y)
+    told: dict[str, object] = {"row": one.row, "col": one.col, "at": [x, y], "reason": one.reason}
+    if one.found is not None:
+        told |= {
+            "east": one.found.east, "north": one.found.north, "up": one.found.up, "errors": list(one.found.errors[:3]),
+            "distance": one.found.distance, "direction": one.found.direction,
+        }  # fmt: skip
+    return told
 
 
 def compared_on(first: Surface, second: Surface, frame: Frame) -> Grid:

@@ -74,9 +74,9 @@ describe("water in a lake", () => {
     expect(rows[2]?.textContent).toContain("does not reach there");
     expect(screen.getByText(/has the shape of Lidar ground, and another zero/).textContent).toContain("1.70 m higher");
     await waitFor(() => expect(asked.findLast((one) => one.path.endsWith("/water"))?.body).toMatchObject({ to: 5 }));
-    expect(shownOver("shores")).toHaveLength(1);
+    expect(shownOver("inked")).toHaveLength(1);
     fireEvent.click(screen.getByRole("checkbox", { name: /Shores of all/ }));
-    await waitFor(() => expect(shownOver("shores")).toHaveLength(2));
+    await waitFor(() => expect(shownOver("inked")).toHaveLength(2));
   });
 
   it("follows the level at once, and asks for shores when it stays", async () => {

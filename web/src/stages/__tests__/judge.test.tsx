@@ -2,6 +2,7 @@
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import { useDesk } from "../../desk/store";
+import { shownOver } from "../../testing/desk";
 import { draw, job, service, surface } from "../../testing/render";
 import { type Found, ShiftSheet } from "../judge/ShiftSheet";
 
@@ -77,5 +78,32 @@ describe("a shift between two surfaces", () => {
   it("is not named where it may as well be nothing", async () => {
     const table = await found({ ...FOUND, east: 1.1, north: -0.9, distance: 1.4, up: 0.3 });
     expect(table.previousSibling?.textContent).toBe("Heron 90 lies nowhere beside it and stands as high.");
+  });
+
+  it("is told piece by piece, with arrows on the map", async () => {
+    const piece = { east: 3, north: 4, up: -0.2, errors: [0.1, 0.1, 0.02], distance: 5, direction: 37, reason: "" };
+    await found({
+      ...FOUND,
+      pieces: [
+        { ...piece, row: 0, col: 0, at: [448_000, 5_438_000] },
+        { row: 0, col: 1, at: [449_000, 5_438_000], reason: "The ground that both show is too flat." },
+        { ...piece, row: 1, col: 0, at: [448_000, 5_437_000], east: 0, north: 10, distance: 10 },
+      ],
+    });
+    const rows = within(screen.getByRole("table", { name: "Piece by piece" }))
+      .getAllByRole("row")
+      .slice(1);
+    expect(rows.map((row) => row.textContent)).toEqual([
+      "1, 15.00 m at 37°−0.20 m",
+      "1, 2The ground that both show is too flat.",
+      "2, 110.0 m at 37°−0.20 m",
+    ]);
+    const arrows = shownOver("inked") ?? [];
+    expect(arrows).toHaveLength(2);
+    // twice the shift, twice the arrow, the way it lies
+    const [one, other] = arrows.map(({ line: [from = [0, 0], to = [0, 0]] }) => [to[0] - from[0], to[1] - from[1]]);
+    expect((one?.[0] ?? 0) / (one?.[1] ?? 1)).toBeCloseTo(0.75);
+    expect(other?.[0]).toBeCloseTo(0);
+    expect(Math.hypot(...(other ?? []))).toBeCloseTo(2 * Math.hypot(...(one ?? [])));
   });
 });

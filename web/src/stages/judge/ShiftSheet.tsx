@@ -1,6 +1,9 @@
+import { useMemo } from "react";
 import { num } from "../../desk/format";
+import { useOverlay } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
 import { opposite } from "../../judge/useMoveAway";
+import { useRuler } from "../../mend/useMended";
 import { Button } from "../../ui/Button";
 import { Section } from "../../ui/Sheet";
 import { OperationSheet } from "../OperationSheet";
@@ -35,6 +38,21 @@ export interface Found {
   swing_after: (number | null)[];
   dots: [number, number][];
   dots_after: [number, number][];
+  pieces?: Piece[];
+}
+
+/** A piece of the ground, with its middle in frame coordinates; a reason where nothing could be told. */
+interface Piece {
+  row: number;
+  col: number;
+  at: [number, number];
+  reason: string;
+  east?: number;
+  north?: number;
+  up?: number;
+  errors?: number[];
+  distance?: number;
+  direction?: number;
 }
 
 const SURE = 2; // standard errors within which something is as good as nothing
@@ -53,7 +71,7 @@ export function ShiftSheet() {
       name={`Shift of ${chosen?.name} against ${against?.name}`}
       lead="Where two surfaces of one ground lie beside each other, their difference swings with the aspect of the slopes."
       foot={{ action: "Find the shift", makes: null, made: () => null }}
-      parts={[{ title: "What goes in", of: ["in:surface", "in:reference", "tilt"] }]}
+      parts={[{ title: "What goes in", of: ["in:surface", "in:reference", "tilt", "pieces"] }]}
       after={found && chosen && <Told found={found} name={chosen.name} id={chosen.id} tilted={work.params.tilt} />}
     />
   );
@@ -143,6 +161,7 @@ function Told({ found, name, id, tilted }: { found: Found; name: string; id: num
         <span className="n">{num(found.before.nmad, 2)}</span> → <span className="n">{num(found.after.nmad, 2)}</span>{" "}
         m, of <span className="n">{num(found.after.cells)}</span> cells.
       </p>
+      {found.pieces && found.pieces.length > 0 && <Pieces pieces={found.pieces} cell={found.cell} />}
       <div className="acts">
         <Button
           onClick={() => {
@@ -165,5 +184,76 @@ function Told({ found, name, id, tilted }: { found: Found; name: string; id: num
         </Button>
       </div>
     </Section>
+  );
+}
+
+const LONG = 0.35; // of the way between two pieces that the longest arrow takes
+const BARB = 0.3;
+
+/** An arrow over the map, from a place as far as a shift that is drawn so many times as long. */
+export function arrow([x, y]: [number, number], dx: number, dy: number): [number, number][] {
+  const tip: [number, number] = [x + dx, y + dy];
+  const barb = (turn: number): [number, number] => [
+    tip[0] - BARB * (dx * Math.cos(turn) - dy * Math.sin(turn)),
+    tip[1] - BARB * (dx * Math.sin(turn) + dy * Math.cos(turn)),
+  ];
+  return [[x, y], tip, barb(0.5), tip, barb(-0.5)];
+}
+
+/** Where the surface lies in each piece of the ground, as a table and as arrows on the map. */
+function Pieces({ pieces, cell }: { pieces: Piece[]; cell: number }) {
+  const { perMetre } = useRuler();
+  const arrows = useMemo(() => {
+    const told = pieces.filter((one) => one.distance !== undefined);
+    const xs = told.map((one) => one.at[0]);
+    const ys = told.map((one) => one.at[1]);
+    const wide = Math.max(Math.max(...xs) - Math.min(...xs), Math.max(...ys) - Math.min(...ys), cell * perMetre);
+    const apart = wide / Math.max(Math.sqrt(told.length), 1);
+    const longest = Math.max(...told.map((one) => one.distance ?? 0), 1e-6);
+    const scale = (LONG * apart) / longest;
+    return told.map((one) => ({
+      line: arrow(one.at, (one.east ?? 0) * scale, (one.north ?? 0) * scale),
+      ink: "#3C4E9E",
+    }));
+  }, [pieces, cell, perMetre]);
+  useOverlay("inked", arrows);
+  return (
+    <>
+      <table className="t tight" aria-label="Piece by piece">
+        <thead>
+          <tr>
+            <th className="w" title="Row from the north, column from the west">
+              piece
+            </th>
+            <th>beside</th>
+            <th>above</th>
+          </tr>
+        </thead>
+        <tbody>
+          {pieces.map((one) => (
+            <tr key={`${one.row} ${one.col}`}>
+              <td className="w n">
+                {one.row + 1}, {one.col + 1}
+              </td>
+              {one.distance === undefined ? (
+                <td colSpan={2} className="mut w">
+                  {one.reason}
+                </td>
+              ) : (
+                <>
+                  <td className="n">
+                    {num(one.distance, one.distance < 10 ? 2 : 1)} m at {num(one.direction ?? 0)}°
+                  </td>
+                  <td className="n">{signed(one.up ?? 0)} m</td>
+                </>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mut small-print">
+        Arrows on the map show how each piece lies beside the other, drawn longer than it is.
+      </p>
+    </>
   );
 }

@@ -114,7 +114,7 @@ export function WaterSheet() {
         .flatMap((one) => (one.shore ?? []).map((line) => ({ line, ink: inkOf(one.id) }))) ?? null,
     [water, inkOf, all, a, b],
   );
-  useOverlay("shores", shores);
+  useOverlay("inked", shores);
   const here = typed ?? water?.level ?? null;
   // while it is dragged, figures are read off the curves
   const exact = water?.level === here;

@@ -8,6 +8,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.fit.reproject import difference, fitted
 from yama.terrain.grid import Grid, Window
 from yama.terrain.judge.coregistration import Moved, coregistration
+from yama.terrain.judge.piecewise import pieces_of, piecewise
 from yama.terrain.surface import ArraySurface
 from yama.terrain.units import in_unit
 
@@ -171,3 +172,35 @@ def fitted_corner(degrees):
 
     x, y = Transformer.from_crs(degrees.crs, CRS, always_xy=True).transform(*degrees.middle)
     return x - 100, y + 100
+
+
+class PiecewiseTest(SimpleTestCase):
+    def test_each_half_lies_in_its_own_way(self):
+        reference = seen(grid(), noise=0.2, seed=1)
+        west, east = seen(grid(), 3.0, 0.0, 0.5, noise=0.2, seed=2), seen(grid(), 0.0, -2.0, -0.2, noise=0.2, seed=3)
+        cells = west.read_all().copy()
+        cells[:, SIDE // 2 :] = east.read_all()[:, SIDE // 2 :]
+        told = piecewise(ArraySurface(cells, grid()), reference, grid(), 2)
+        self.assertEqual([(one.row, one.col) for one in told], [(0, 0), (0, 1), (1, 0), (1, 1)])
+        for one in told:
+            wanted = (3.0, 0.0, 0.5) if one.col == 0 else (0.0, -2.0, -0.2)
+            for value, planted in zip((one.found.east, one.found.north, one.found.up), wanted, strict=True):
+                self.assertAlmostEqual(value, planted, delta=0.1)
+            self.assertEqual(one.x < 447_000 + SIDE, one.col == 0)
+
+    def test_pieces_without_shared_ground_are_left_out_and_flat_ones_say_why(self):
+        reference = seen(grid(), noise=0.2, seed=1)
+        cells = seen(grid(), 3.0, noise=0.2, seed=2).read_all().copy()
+        cells[: SIDE // 2, : SIDE // 2] = np.nan
+        flat = reference.read_all().copy()
+        flat[SIDE // 2 :, : SIDE // 2] = 7.0
+        told = piecewise(ArraySurface(cells, grid()), ArraySurface(flat, grid()), grid(), 2)
+        self.assertEqual(
+            [(one.row, one.col, one.found is None) for one in told], [(0, 1, False), (1, 0, True), (1, 1, False)]
+        )
+        self.assertTrue(told[1].reason)
+
+    def test_pieces_cover_the_grid_and_are_about_square(self):
+        found = pieces_of(Grid(CRS, 0.0, 500.0, 2.0, 2.0, 250, 700), 4)
+        self.assertEqual(len(found), 8)
+        self.assertEqual(sum(part.cell_count for *_, part in found), 250 * 700)
