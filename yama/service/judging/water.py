@@ -18,7 +18,7 @@ from yama.service.projects.models import Project
 from yama.service.schemas import Failure
 from yama.service.surfaces import keys
 from yama.terrain.errors import InputError
-from yama.terrain.fit.clip import polygons_of
+from yama.terrain.fit.clip import named_polygons
 from yama.terrain.grid import turn_between
 from yama.terrain.judge.water import Basin, Unlike, basin, unlike
 from yama.terrain.kept import Kept
@@ -98,12 +98,7 @@ def _polygons(project: Project, number: int) -> tuple[list[shapely.Polygon], lis
     holding = get_object_or_404(Holding, pk=number, project=project)
     if kind_of(holding) is not FEATURES:
         raise InputError(f"{holding.name} holds no polygons. Choose lakes.")
-    held = features_of(holding)
-    found: list[tuple[shapely.Polygon, str]] = []
-    for row in range(len(held)):
-        one = held.kept(np.arange(len(held)) == row)
-        name = str(one.attributes.get("name", [""])[0] or "")
-        found += [(polygon, name) for polygon in polygons_of([one], project.frame.grid.crs)]
+    found = named_polygons([features_of(holding)], "name", project.frame.grid.crs)
     if not found:
         raise InputError(f"{holding.name} holds no polygons. Choose lakes.")
     found.sort(key=lambda each: -each[0].area)

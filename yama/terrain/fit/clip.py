@@ -21,9 +21,23 @@ from yama.terrain.surface import Heights, LiveSurface, Over, Surface, sample
 
 def polygons_of(features: Sequence[Features], crs: str) -> list[shapely.Polygon]:
     """All polygons of some features in a CRS. Invalid ones are made valid; points and lines are left out."""
-    shapes = [part for one in features for part in shapely.get_parts(one.in_crs(crs).geometries)]
-    valid = [part for shape in shapes for part in shapely.get_parts(shapely.make_valid(shape))]
-    return [shape for shape in valid if shape.geom_type == "Polygon" and shape.area > 0]
+    return [polygon for polygon, _ in named_polygons(features, "", crs)]
+
+
+def named_polygons(
+    features: Sequence[Features], column: str, crs: str, otherwise: str = ""
+) -> list[tuple[shapely.Polygon, str]]:
+    """As `polygons_of`, each with what stands in a column of its feature, or `otherwise` where there is none."""
+    found = []
+    for one in features:
+        there = one.in_crs(crs)
+        told = there.attributes.get(column)
+        for number, shape in enumerate(there.geometries):
+            valid = [part for each in shapely.get_parts(shape) for part in shapely.get_parts(shapely.make_valid(each))]
+            value = told[number] if told is not None else None
+            name = otherwise if value is None else str(value)[:40]
+            found += [(part, name) for part in valid if part.geom_type == "Polygon" and part.area > 0]
+    return found
 
 
 @kernel

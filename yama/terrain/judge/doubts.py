@@ -9,7 +9,7 @@ import numpy.typing as npt
 import shapely
 
 from yama.terrain.features import Features
-from yama.terrain.fit.clip import inside, polygons_of
+from yama.terrain.fit.clip import inside, named_polygons
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.judge.places import Judged, Places
 from yama.terrain.judge.uncertainty import ErrorModel, fitted_model
@@ -25,19 +25,10 @@ class Cover:
     """What covers the ground, by polygons in a CRS: the later of several counts."""
 
     def __init__(self, cover: Sequence[Features], column: str, crs: str) -> None:
-        self.names: tuple[str, ...] = ()
-        self.polygons: list[shapely.Polygon] = []
-        self._of: list[int] = []
-        by_name: dict[str, int] = {}
-        for one in cover:
-            there = one.in_crs(crs)
-            told = there.attributes.get(column)
-            for number in range(len(there)):
-                name = str(told[number])[:40] if told else "within"
-                parts = polygons_of([there.kept(np.arange(len(there)) == number)], crs)
-                self.polygons += parts
-                self._of += [by_name.setdefault(name, len(by_name))] * len(parts)
-        self.names = tuple(by_name)
+        found = named_polygons(cover, column, crs, "covered")
+        self.polygons = [polygon for polygon, _ in found]
+        self.names = tuple(dict.fromkeys(name for _, name in found))
+        self._of = [self.names.index(name) for _, name in found]
         self._crs = crs
 
     def at(self, places: Places) -> npt.NDArray[np.int64]:

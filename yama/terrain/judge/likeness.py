@@ -11,7 +11,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -19,7 +18,7 @@ import numpy.typing as npt
 from yama.terrain.ending import go_on, heard_by
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
-from yama.terrain.fit.clip import inside, polygons_of
+from yama.terrain.fit.clip import inside, named_polygons
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.judge.accuracy import Figures, figures_of
@@ -268,18 +267,11 @@ def _class(name: str, known: Heights, likeness: Likeness, cell: float, progress:
 
 def _covers(cover: Sequence[Features], column: str, grid: Grid) -> dict[str, npt.NDArray[np.bool_]]:
     """Cells by what covers them, of the later polygon where several do."""
-    polygons: list[Any] = []
-    names: list[str] = []
-    for one in cover:
-        there = one.in_crs(grid.crs)
-        told = there.attributes.get(column)
-        for number in range(len(there)):
-            found = polygons_of([there.kept(np.arange(len(there)) == number)], grid.crs)
-            polygons += found
-            names += [str(told[number]) if told else f"polygon {number + 1}"] * len(found)
-    if not polygons:
+    found = named_polygons(cover, column, grid.crs, "covered")
+    if not found:
         return {}
-    which = inside(polygons, grid)
+    names = [name for _, name in found]
+    which = inside([polygon for polygon, _ in found], grid)
     by_name: dict[str, npt.NDArray[np.bool_]] = {}
     for name in dict.fromkeys(names):
         numbers = [i + 1 for i, one in enumerate(names) if one == name]

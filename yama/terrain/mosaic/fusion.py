@@ -24,7 +24,7 @@ import shapely
 
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
-from yama.terrain.fit.clip import inside
+from yama.terrain.fit.clip import inside, named_polygons
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.judge.places import Places
@@ -787,15 +787,8 @@ def _classes(
     cover: Sequence[Features], column: str, crs: str
 ) -> tuple[list[Any], tuple[str, ...], npt.NDArray[np.int64]]:
     """Polygons, names of their classes, and of which class each polygon is: first of none of them, then one by one."""
-    polygons, of = [], []
-    for one in cover:
-        there = one.in_crs(crs)
-        names = there.attributes.get(column)
-        for number, shape in enumerate(there.geometries):
-            for part in shapely.get_parts(shape) if shape is not None else ():
-                if part.geom_type == "Polygon":
-                    polygons.append(part)
-                    of.append(str(names[number]) if names else "covered")
+    told = named_polygons(cover, column, crs, "covered")
+    polygons, of = [polygon for polygon, _ in told], [name for _, name in told]
     found = tuple(sorted(set(of)))
     numbers = [len(found), *[found.index(one) for one in of]]
     return polygons, found, np.array(numbers, np.int64)
