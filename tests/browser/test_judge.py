@@ -51,7 +51,7 @@ class JudgeTest(Joining):
 
         # another limit, and the verdict with it
         page.get_by_role("button", name="Change: Cells of 2 m").click()
-        page.get_by_label("At most").fill("32")
+        page.get_by_label("At most", exact=True).fill("32")
         page.get_by_role("button", name="Keep", exact=True).click()
         expect(demands.filter(has_text="Cells of 32 m")).to_contain_text(re.compile(r"32 m\s*met"))
         page.get_by_role("button", name=re.compile("^Remove: Handed over")).click()
@@ -60,10 +60,10 @@ class JudgeTest(Joining):
         # a second demand for one thing is refused, and what was typed stays
         page.get_by_role("combobox", name="Ask for").click()
         page.get_by_role("option", name="cell size").click()
-        page.get_by_label("At most").fill("5")
+        page.get_by_label("At most", exact=True).fill("5")
         page.get_by_role("button", name="Keep", exact=True).click()
         expect(page.get_by_role("alert").filter(has_text="Two demands speak of the same")).to_be_visible()
-        expect(page.get_by_label("At most")).to_have_value("5")
+        expect(page.get_by_label("At most", exact=True)).to_have_value("5")
         page.get_by_role("button", name="Cancel").click()
 
         # the same stands beside the scorecard, and on its axis
