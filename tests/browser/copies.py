@@ -26,7 +26,8 @@ from yama.service.upkeep.management.commands.set_up import NAME, USER, brief
 
 @transaction.atomic
 def copy() -> int:
-    """A new project with the demo's frame, members, holdings, checkpoints and brief; files are the same ones under a second name."""
+    """A new project with the demo's frame, members, holdings, checkpoints and brief; files are the same ones under a
+    second name."""
     demo = Project.objects.filter(name=NAME).earliest("pk")
     made = Project.objects.create(name=NAME, frame_data=demo.frame_data)
     for member in Membership.objects.filter(project=demo):

@@ -73,7 +73,8 @@ api.add_router("/frames", frames)
 api.add_router("/frames", extents)
 api.add_router("/invitations", invited)
 for _router in (
-    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, slopes, explained, mending, evidence, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
+    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, slopes, explained,
+    mending, evidence, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
     products, orders, map_features, jobs, delivery, sharing, tiles, lines, readings, figures, images,
 ):  # fmt: skip
     api.add_router("/projects", _router)

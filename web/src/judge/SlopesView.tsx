@@ -60,8 +60,8 @@ export function SlopesView() {
     <div className={styles.view}>
       <div className={styles.head}>
         <p>
-          <b>One standard deviation of the errors, by slope.</b> Lines are the models that weigh sources in the best of
-          all; dots what the errors themselves do.
+          <b>One standard deviation of the errors, by slope.</b> Lines are models of the kind by which the best of all
+          weighs its sources; dots are what the errors themselves do.
         </p>
         {grounds.length > 1 && (
           <Choice

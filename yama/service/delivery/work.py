@@ -117,7 +117,7 @@ def build(job: Job, progress: Progress) -> Outcome:
             file = Path(folder) / names[one.pk]
             file.parent.mkdir(exist_ok=True)
             dress = looks.get(quantity_of(one)) if kind_of(one) is SURFACE else None
-            written = _write(one, file, wanted, dress, lambda part, done=done: progress(0.1 + (done + part) * share))  # type: ignore[misc]
+            written = _write(one, file, wanted, dress, part_of(progress, 0.1 + done * share, 0.1 + (done + 1) * share))
             members += [Member(f"{each.parent.name}/{each.name}", each, about) for each in written]
         taken: set[str] = set()
         for pk, recipe in contents.recipes(holdings).items():

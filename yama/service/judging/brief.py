@@ -51,8 +51,8 @@ class BriefOut(Schema):
 
 
 class AnswerOut(Schema):
-    """What a surface says to a demand. met: null where it cannot be told, which `told` explains. figure, shown: what was
-    found, as a number and with its unit. at: where to look, in frame coordinates."""
+    """What a surface says to a demand. met: null where it cannot be told, which `told` explains. figure, shown: what
+    was found, as a number and with its unit. at: where to look, in frame coordinates."""
 
     met: bool | None
     figure: float | None
@@ -80,8 +80,10 @@ def _told(project: Project) -> dict[str, Any]:
     brief, version = brief_of(project)
     names = names_of(project)
     return {
-        "version": version, "demands": [told_of(one, names) for one in brief.demands], "vegetated": brief.vegetated,
-    }  # fmt: skip
+        "version": version,
+        "demands": [told_of(one, names) for one in brief.demands],
+        "vegetated": brief.vegetated,
+    }
 
 
 @router.get("/{int:project_id}/brief", response=BriefOut)

@@ -97,15 +97,14 @@ class Asked:
         known = set(Answered.objects.filter(surface=self.surface).values_list("demand", flat=True))
         todo = [one for one in self.brief.demands if isinstance(one, OfFeatures) and self.mark_of(one) not in known]
         steps = len(todo) + 1
-        if any(one.at_checkpoints for one in self.brief.demands) and self._waits_for_checkpoints():
-            assert self.against is not None, "only what has checkpoints waits for them"
+        # the statement of accuracy needs its errors, whatever is asked
+        if self.against is not None and self._waits_for_checkpoints():
             judge(self.surface, self.against, part_of(progress, 0.0, 1 / steps))
         surface = in_metres(self.surface)
         for done, demand in enumerate(todo, start=1):
             held = self._held.get(demand.features)
             features = {demand.features: features_of(held)} if held is not None else {}
             subject = Subject(surface, features=features, names=self.names)
-
             told = answer(demand, subject, part_of(progress, done / steps, (done + 1) / steps)).to_dict()
             Answered.objects.update_or_create(
                 surface=self.surface, demand=self.mark_of(demand), defaults={"told": told}
@@ -128,15 +127,15 @@ def figure_of(told: Answer) -> str:
     if told.figure is None:
         return ""
     if told.unit == "holes":
-        return "no hole" if not told.figure else "1 hole" if told.figure == 1 else f"{told.figure:,.0f} holes"
+        many = f"{told.figure:,.0f} holes".replace(",", "\u202f")
+        return "no hole" if not told.figure else "1 hole" if told.figure == 1 else many
     return f"{told.figure:.2f} {told.unit}".replace("-", "\u2212")
 
 
 def answer_brief(job: Job, progress: Progress) -> Outcome:
     """Work out what a surface says to the brief."""
-    surface = Holding.objects.select_related("project__checkpoints").filter(
-        pk=job.request["surface"], project_id=job.project_id
-    ).first()  # fmt: skip
+    held = Holding.objects.select_related("project__checkpoints")
+    surface = held.filter(pk=job.request["surface"], project_id=job.project_id).first()
     if surface is None:
         raise InputError("The surface is no longer in the project.")
     Asked(surface).work_out(progress)

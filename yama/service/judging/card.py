@@ -91,8 +91,8 @@ class MovedOut(Schema):
 
 class RowOut(Schema):
     """A surface on the scorecard. whole is null with a reason where it could not be judged. shape: density of its
-    errors at even steps along the axis. moved: what was taken off, not_moved why nothing could be. roughness, noise: what
-    is told without known heights, in the frame's unit; null where that cannot be."""
+    errors at even steps along the axis. moved: what was taken off, not_moved why nothing could be. roughness, noise:
+    what is told without known heights, in the frame's unit; null where that cannot be."""
 
     id: int
     name: str

@@ -1,4 +1,4 @@
-"""Where a height comes from: the steps behind one place of a surface, down to the files, each with what it says there."""
+"""Where a height comes from: the steps behind one place of a surface, down to the files, and what each says there."""
 
 from __future__ import annotations
 
@@ -57,9 +57,9 @@ class TraceOut(Schema):
     """A part of the answer.
 
     depth: 0 for the surface itself, one more for each step back. kind: of what holds it, or "patch". operation: what
-    made it, "" for a file. said: its settings in words. height, change: in the frame's unit where it is a surface of
-    heights, null where it is empty or says nothing of height; change is against what it was made from. weight: its share
-    in the one above. uncertainty: one standard deviation that it has there itself.
+    made it, "" for a file. said: its settings in words. height: what its cells say there, in `unit`; the frame's for
+    heights; null where it is empty or no surface. change: of a height against that which it was made from. weight: its
+    share in the one above. uncertainty: one standard deviation that it has there itself.
     """
 
     depth: int
@@ -69,6 +69,7 @@ class TraceOut(Schema):
     operation: str
     said: str
     height: float | None
+    unit: str
     change: float | None
     weight: float | None
     uncertainty: float | None
@@ -82,7 +83,6 @@ class ExplainedOut(Schema):
     name: str
     x: float
     y: float
-    unit: str
     lines: list[TraceOut]
 
 
@@ -115,6 +115,13 @@ class _Trace:
         surface = keys.surface_of_holding(holding)
         return self._read(in_unit(surface, self._unit) if surface.unit in UNITS else surface)
 
+    def _unit_of(self, holding: Holding) -> str:
+        """Of what its cells say."""
+        if kind_of(holding) is not SURFACE:
+            return ""
+        unit = str(keys.surface_of_holding(holding).unit)
+        return self._unit if unit in UNITS else unit
+
     def _doubt(self, holding: Holding) -> float | None:
         """What its own uncertainty says there."""
         if quantity_of(holding) != "height":
@@ -132,11 +139,21 @@ class _Trace:
             return None
         self._progress(min(0.05 + len(self.lines) / _MOST, 0.95))
         is_surface = kind_of(holding) is SURFACE
+        is_height = is_surface and quantity_of(holding) == "height"
         line: dict[str, Any] = {
-            "depth": depth, "holding": holding.pk, "name": holding.name, "kind": holding.kind, "operation": "",
-            "said": "", "height": self._height(holding) if is_surface else None, "change": None, "weight": weight,
-            "uncertainty": self._doubt(holding) if is_surface else None, "remark": "",
-        }  # fmt: skip
+            "depth": depth,
+            "holding": holding.pk,
+            "name": holding.name,
+            "kind": holding.kind,
+            "operation": "",
+            "said": "",
+            "height": self._height(holding) if is_surface else None,
+            "unit": self._unit_of(holding),
+            "change": None,
+            "weight": weight,
+            "uncertainty": self._doubt(holding) if is_surface else None,
+            "remark": "",
+        }
         self.lines.append(line)
         height: float | None = line["height"]
         step = holding.step
@@ -150,12 +167,14 @@ class _Trace:
         words = params.in_words()
         line["operation"] = operation.title
         line["said"] = ", ".join(words[:_SAID]) + (f" and {len(words) - _SAID} more" if len(words) > _SAID else "")
-        parts, remark = self._within(holding, step, depth)
-        line["remark"] = remark
-        self._inputs(line, step, parts, depth)
+        # what else a step gives, such as the source of each cell, is no mean of what went in
+        parts, line["remark"] = self._within(holding, step, depth) if is_height else ([], "")
+        self._inputs(line, step, parts, depth, is_height)
         return height
 
-    def _inputs(self, line: dict[str, Any], step: Step, parts: Sequence[Influence], depth: int) -> None:
+    def _inputs(
+        self, line: dict[str, Any], step: Step, parts: Sequence[Influence], depth: int, is_height: bool
+    ) -> None:
         weights = self._weights(step, parts)
         surfaces, far = [], 0
         joined: list[tuple[float, float]] = []
@@ -180,11 +199,10 @@ class _Trace:
         if line["height"] is not None and abs(total - 1) < _WHOLE:
             rest = line["height"] - sum(weight * height for weight, height in joined) / total
             if abs(rest) > _LITTLE:
-                told = (
-                    f"Their mean by share is changed by {rest:+.2f} {self._unit}: levelling, bias and what lies around."
-                )
-                line["remark"] = f"{line['remark']} {told}".strip().replace("-", "\u2212")
-        if len(surfaces) == 1 and surfaces[0] is not None and line["height"] is not None:
+                by = _signed(rest, self._unit)
+                told = f"Their mean by share is changed by {by}: levelling, bias and what lies around."
+                line["remark"] = f"{line['remark']} {told}".strip()
+        if is_height and len(surfaces) == 1 and surfaces[0] is not None and line["height"] is not None:
             line["change"] = line["height"] - surfaces[0]
 
     def _weights(self, step: Step, parts: Sequence[Influence]) -> dict[str, float]:
@@ -221,7 +239,8 @@ class _Trace:
             for one in patched.touched(Window(row, col, 1, 1)):
                 patch = patched.patches[one.number]
                 name = patch.name or f"patch {one.number + 1}"
-                self.lines.append(_patch(depth + 1, name, patch.operator.kind, one.before * ratio, one.after * ratio))
+                told = _patch(depth + 1, name, patch.operator.kind, one.before * ratio, one.after * ratio)
+                self.lines.append({**told, "unit": self._unit})
             return [], ""
         if isinstance(filled := _found(made, Filled), Filled):
             under = self._read(filled.surface)
@@ -238,7 +257,7 @@ class _Trace:
             held = self._by_key.get(given[one.source]) if one.source < len(given) else None
             own = self._height(held) if held is not None else None
             if held is not None and own is not None and np.isfinite(one.height) and abs(one.height - own) > 0.005:
-                told.append(f"{held.name} was levelled by {one.height - own:+.2f} {self._unit}".replace("-", "\u2212"))
+                told.append(f"{held.name} was levelled by {_signed(one.height - own, self._unit)}")
         return ". ".join(told) + ("." if told else "")
 
     def _points(self, points: Points) -> str:
@@ -260,21 +279,38 @@ class _Trace:
         return f"Nearest points: {', '.join(told)}.".replace("-", "\u2212")
 
 
+def _signed(value: float, unit: str) -> str:
+    return f"{value:+.2f} {unit}".replace("-", "\u2212")
+
+
 def _gone(depth: int) -> dict[str, Any]:
     told = dict.fromkeys(("holding", "height", "change", "weight", "uncertainty"))
     return {
-        "depth": depth, "name": "something that was deleted", "kind": "", "operation": "", "said": "",
-        "remark": "What it said here is not known any more.", **told,
-    }  # fmt: skip
+        "depth": depth,
+        "name": "something that was deleted",
+        "kind": "",
+        "operation": "",
+        "said": "",
+        "unit": "",
+        "remark": "What it said here is not known any more.",
+        **told,
+    }
 
 
 def _patch(depth: int, name: str, kind: str, before: float, after: float) -> dict[str, Any]:
     return {
-        "depth": depth, "holding": None, "name": name, "kind": "patch", "operation": kind, "said": "",
+        "depth": depth,
+        "holding": None,
+        "name": name,
+        "kind": "patch",
+        "operation": kind,
+        "said": "",
         "height": after if np.isfinite(after) else None,
         "change": after - before if np.isfinite(after) and np.isfinite(before) else None,
-        "weight": None, "uncertainty": None, "remark": "" if np.isfinite(before) else "It was empty before.",
-    }  # fmt: skip
+        "weight": None,
+        "uncertainty": None,
+        "remark": "" if np.isfinite(before) else "It was empty before.",
+    }
 
 
 def _found(surface: Surface, kind: type[Surface]) -> Surface | None:
@@ -296,7 +332,7 @@ def explain(job: Job, progress: Progress) -> Outcome:
     trace = _Trace(holding.project, asked["x"], asked["y"], progress)
     trace.follow(holding)
     told = {"holding": holding.pk, "name": holding.name, "x": asked["x"], "y": asked["y"]}
-    return Outcome(made={**told, "unit": holding.project.frame.unit, "lines": trace.lines})
+    return Outcome(made={**told, "lines": trace.lines})
 
 
 @router.post("/{int:project_id}/holdings/{int:holding_id}/explain", response={202: ExplainingOut, 422: Failure})

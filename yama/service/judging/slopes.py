@@ -60,8 +60,13 @@ def read_slopes(request: HttpRequest, project_id: int, body: ScorecardIn) -> dic
     for (held, _), subject in zip(asked.judged, asked.subjects, strict=True):
         judged = Judged(subject.errors, subject.judged.rises)
         line: dict[str, Any] = {
-            "id": held.pk, "name": held.name, "reason": "", "curves": [], "count": 0, "within": None,
-        }  # fmt: skip
+            "id": held.pk,
+            "name": held.name,
+            "reason": "",
+            "curves": [],
+            "count": 0,
+            "within": None,
+        }
         told.append(line)
         try:
             whole = model_at(judged, None, ())

@@ -31,14 +31,15 @@ _basins: Kept[tuple[str, bytes], Basin] = Kept(64)
 
 
 class WaterIn(Schema):
-    """A lake: the polygon of a number among those of a holding, the largest where null. surfaces: in which water stands;
-    the others are compared with `to`, the first of them where null. level: in metres, that of `to` where null."""
+    """A lake: the polygon of a number among those of a holding, the largest where null. surfaces: in which water
+    stands; the others are compared with `to`, the first of them where null. level: in metres, that of `to` where
+    null."""
 
     surfaces: list[int] = Field(min_length=1, max_length=20)
     features: int
     lake: int | None = None
     to: int | None = None
-    level: float | None = None
+    level: float | None = Field(None, ge=-20_000, le=20_000)
 
 
 class LakeOut(Schema):
@@ -167,8 +168,9 @@ def read_water(request: HttpRequest, project_id: int, body: WaterIn) -> dict[str
     levels: list[float] = []
     if basins and level is not None:
         low = min(one.lowest for one in basins.values())
-        high = max(max(one.spill for one in basins.values() if np.isfinite(one.spill)), level + 1.0)
-        levels = np.linspace(min(low, level - 1.0), high, _STEPS).tolist()
+        # where a surface is empty all around a lake its water runs out nowhere
+        spills = [one.spill for one in basins.values() if np.isfinite(one.spill)]
+        levels = np.linspace(min(low, level - 1.0), max([*spills, level + 1.0]), _STEPS).tolist()
     told = []
     for one in surfaces:
         found = basins.get(one.pk)
@@ -178,10 +180,19 @@ def read_water(request: HttpRequest, project_id: int, body: WaterIn) -> dict[str
         curve = [found.at(each) for each in levels]
         wet = found.at(level)
         other: Unlike | None = unlike(found, basins[to], level) if to is not None and to != one.pk else None
-        told.append({
-            "id": one.pk, "name": one.name, "reason": "", **found.to_dict(),
-            "areas": [each.area for each in curve], "volumes": [each.volume for each in curve],
-            "area": wet.area, "volume": wet.volume, "spilled": wet.spilled,
-            "unlike": other.to_dict() if other is not None else None, "shore": _shore(found, level, crs),
-        })  # fmt: skip
+        told.append(
+            {
+                "id": one.pk,
+                "name": one.name,
+                "reason": "",
+                **found.to_dict(),
+                "areas": [each.area for each in curve],
+                "volumes": [each.volume for each in curve],
+                "area": wet.area,
+                "volume": wet.volume,
+                "spilled": wet.spilled,
+                "unlike": other.to_dict() if other is not None else None,
+                "shore": _shore(found, level, crs),
+            }
+        )
     return {"lake": number, "to": to, "level": level, "levels": levels, "basins": told}

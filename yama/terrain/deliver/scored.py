@@ -29,9 +29,9 @@ class Mark:
 
 @dataclass(frozen=True)
 class Scored:
-    """A surface's row. handed_over: whether it is in the package. outline: of the shape of its errors, as a path. middle,
-    bar: where its mean stands, and its median less and plus NMAD. figures, between: in the frame's unit, None where
-    nothing is known. parts: the error that 95 % stay within, class by class, and whether few places say so."""
+    """A surface's row. handed_over: whether it is in the package. outline: of the shape of its errors, as a path.
+    middle, bar: where its mean stands, and its median less and plus NMAD. figures, between: in the frame's unit, None
+    where nothing is known. parts: the error that 95 % stay within, class by class, and whether few places say so."""
 
     name: str
     handed_over: bool
@@ -49,7 +49,7 @@ class Scored:
 
 @dataclass(frozen=True)
 class ScoredCard:
-    """All rows, the one that errs least first; classes with their counts, figures along the axis, what the errors say."""
+    """All rows, the one that errs least first; classes with their counts; figures along the axis; what errors say."""
 
     sentence: str
     points: int
@@ -102,15 +102,22 @@ def scored(
         tops = HIGH - 4 - row.shape * (HIGH - 5)
         outline = " ".join(f"{x:.1f},{y:.1f}" for x, y in zip(steps, tops, strict=True))
         interval = row.whole.sure.intervals.get("le95") if row.whole.sure is not None else None
-        rows.append(Scored(
-            name=row.name, handed_over=handed_over[number], outline=f"0,{HIGH - 4} {outline} {WIDE},{HIGH - 4}",
-            middle=_at(card.axis, figures.mean),
-            bar=(_at(card.axis, figures.median - figures.nmad), _at(card.axis, figures.median + figures.nmad)),
-            count=figures.count, mean=figures.mean / metres, nmad=figures.nmad / metres, rmse=figures.rmse / metres,
-            le95=figures.le95 / metres,
-            between=None if interval is None else (interval[0] / metres, interval[1] / metres),
-            parts=[_part(part, metres) for part in row.parts],
-        ))  # fmt: skip
+        rows.append(
+            Scored(
+                name=row.name,
+                handed_over=handed_over[number],
+                outline=f"0,{HIGH - 4} {outline} {WIDE},{HIGH - 4}",
+                middle=_at(card.axis, figures.mean),
+                bar=(_at(card.axis, figures.median - figures.nmad), _at(card.axis, figures.median + figures.nmad)),
+                count=figures.count,
+                mean=figures.mean / metres,
+                nmad=figures.nmad / metres,
+                rmse=figures.rmse / metres,
+                le95=figures.le95 / metres,
+                between=None if interval is None else (interval[0] / metres, interval[1] / metres),
+                parts=[_part(part, metres) for part in row.parts],
+            )
+        )
     rows.sort(key=lambda one: one.le95)
     marks = [Mark(_at(card.axis, 0.0), "0")]
     for value in _MARKS:
@@ -119,6 +126,10 @@ def scored(
             marks.append(Mark(at, f"{value:g}"))
             marks.insert(0, Mark(_at(card.axis, -value * metres), f"\u2212{value:g}"))
     return ScoredCard(
-        verdict(card), len(places), rows, list(zip(card.split.names, card.split.counts, strict=True)), marks,
+        verdict(card),
+        len(places),
+        rows,
+        list(zip(card.split.names, card.split.counts, strict=True)),
+        marks,
         [one.finding for one in suspicions(kept, places, card)],
-    )  # fmt: skip
+    )

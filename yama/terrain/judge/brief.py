@@ -159,7 +159,7 @@ def _strips(window: Window) -> list[Window]:
 def _refuse_many(window: Window) -> None:
     if window.rows * window.cols > _MOST_CELLS:
         raise InputError(
-            f"The area is {window.rows * window.cols / 1e6:,.0f} million cells of this surface wide, more than can be "
+            f"The area holds {window.rows * window.cols / 1e6:.0f} million cells of this surface, more than can be "
             "looked at in one piece. Name a smaller area."
         )
 
@@ -303,9 +303,12 @@ def _rises(surface: Surface, line: FloatArray) -> tuple[float, tuple[float, floa
 def _falls(demand: Falls, subject: Subject, progress: Progress) -> Answer:
     there = subject.chosen(demand).in_crs(subject.surface.grid.crs)
     lines = [
-        part for one in there.geometries if one.geom_type.endswith("LineString") for part in parts_of(one)
+        part
+        for one in there.geometries
+        if one.geom_type.endswith("LineString")
+        for part in parts_of(one)
         if len(part) > 1
-    ]  # fmt: skip
+    ]
     if not lines:
         raise InputError(f"{demand.called(subject.names)} has no lines.")
     found = each(lines, lambda line: _rises(subject.surface, line), progress)
@@ -365,9 +368,15 @@ def _format(demand: HandedOverAs, subject: Subject, progress: Progress) -> Answe
 
 
 _ANSWERS: dict[str, Callable[[Any, Subject, Progress], Answer]] = {
-    "error": _within_error, "holes": _holes, "area": _covered, "level": _level, "falling": _falls, "datum": _zero,
-    "cells": _cells, "format": _format,
-}  # fmt: skip
+    "error": _within_error,
+    "holes": _holes,
+    "area": _covered,
+    "level": _level,
+    "falling": _falls,
+    "datum": _zero,
+    "cells": _cells,
+    "format": _format,
+}
 
 
 def answer(demand: AnyDemand, subject: Subject, progress: Progress = ignore_progress) -> Answer:
@@ -401,10 +410,10 @@ def _stated(name: str, figures: Figures, split: bool) -> str:
     few = f", fewer than the {FEW} that the standards ask for" if figures.count < FEW else ""
     if name == "vegetated":
         return (
-            f"Tested vertical accuracy {where}: 95th percentile of errors {figures.le95:.2f} m, RMSE {figures.rmse:.2f} m, at "
-            f"{figures.count} checkpoints{few}."
+            f"Tested vertical accuracy {where}: 95th percentile of errors {figures.le95:.2f} m, "
+            f"RMSE {figures.rmse:.2f} m, at {figures.count} checkpoints{few}."
         )
     return (
-        f"Tested vertical accuracy {where}: {_NORMAL * figures.rmse:.2f} m at the 95 % confidence level (1.96 RMSE), RMSE "
-        f"{figures.rmse:.2f} m, mean error {mean} m, at {figures.count} checkpoints{few}."
+        f"Tested vertical accuracy {where}: {_NORMAL * figures.rmse:.2f} m at the 95 % confidence level (1.96 RMSE), "
+        f"RMSE {figures.rmse:.2f} m, mean error {mean} m, at {figures.count} checkpoints{few}."
     )

@@ -113,8 +113,12 @@ def doubts_of(surface: Surface, model: ErrorModel, cover: Cover | None = None) -
         return np.where(np.isnan(z[1:-1, 1:-1]), np.float32(np.nan), found.astype(np.float32))
 
     told = (
-        "doubts", model.names, model.floor, model.per_rise, model.own,
+        "doubts",
+        model.names,
+        model.floor,
+        model.per_rise,
+        model.own,
         [one.wkb for one in cover.polygons] if cover is not None else [],
-    )  # fmt: skip
+    )
     inputs = [surface] if own is None else [surface, own]
     return LiveSurface(inputs, compute, 1, surface.unit, of=told)

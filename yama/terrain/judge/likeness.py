@@ -2,9 +2,10 @@
 
 Errors of neighbouring cells are alike, so that a mean over an area is far less sure than its number of cells promises
 (C. Rolstad, T. Haug and B. Denby, "Spatially integrated geodetic glacier mass balance and its uncertainty based on
-geostatistical analysis", Journal of Glaciology 55, 2009). How alike they are is told by the variogram of the difference,
-to which two spherical models over a nugget are fitted, for errors of a short and of a long reach (R. Hugonnet and others,
-"Uncertainty analysis of digital elevation models by spatial inference from stable terrain", IEEE JSTARS 15, 2022).
+geostatistical analysis", Journal of Glaciology 55, 2009). How alike they are is told by the variogram of the
+difference, to which two spherical models over a nugget are fitted, for errors of a short and of a long reach (R.
+Hugonnet and others, "Uncertainty analysis of digital elevation models by spatial inference from stable terrain", IEEE
+JSTARS 15, 2022).
 """
 
 from __future__ import annotations
@@ -56,7 +57,7 @@ class Reach:
         return found
 
     def of_mean(self, radius: float) -> float:
-        """Variance of the mean over a disc, after Rolstad and others: the covariance to its middle, averaged over it."""
+        """Variance of the mean over a disc, after Rolstad and others: the covariance to its middle, as a mean of it."""
         m, a = min(radius, self.range), self.range
         return self.sill * 2 / radius**2 * (m**2 / 2 - m**3 / (2 * a) + m**5 / (10 * a**3))
 

@@ -40,8 +40,8 @@ _AS_GOOD = 0.02  # of the ground shared by which levels are as good as the best:
 
 @kernel
 def _spread(heights, seeds, reach):
-    """Up to which level water must rise until each cell is under it, from seeds outwards; infinite where it never comes,
-    such as through empty cells."""
+    """Up to which level water must rise until each cell is under it, from seeds outwards; infinite where it never
+    comes, such as through empty cells."""
     rows, cols = heights.shape
     heap = np.empty(rows * cols, np.int64)
     keys = np.empty(rows * cols, np.float64)

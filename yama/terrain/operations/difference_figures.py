@@ -32,9 +32,16 @@ class DifferenceFiguresParams(Params):
 def columns_in(unit: str) -> tuple[Column, ...]:
     """Of the table, in a unit of height."""
     lengths = (
-        ("mean", "Mean"), ("error", "Standard error of the mean"), ("median", "Median"), ("deviation", "Standard deviation"),
-        ("nmad", "NMAD"), ("rmse", "RMSE"), ("le95", "LE95"), ("lowest", "Lowest"), ("highest", "Highest"),
-    )  # fmt: skip
+        ("mean", "Mean"),
+        ("error", "Standard error of the mean"),
+        ("median", "Median"),
+        ("deviation", "Standard deviation"),
+        ("nmad", "NMAD"),
+        ("rmse", "RMSE"),
+        ("le95", "LE95"),
+        ("lowest", "Lowest"),
+        ("highest", "Highest"),
+    )
     return (
         Column("ground", "Ground", type="text"),
         Column("area", "Area", "m²", decimals=0),
@@ -48,9 +55,16 @@ def columns_in(unit: str) -> tuple[Column, ...]:
 def _row(one: Class, metres: float) -> tuple[Cell, ...]:
     figures = one.figures
     lengths = (
-        figures.mean, one.error, figures.median, figures.deviation, figures.nmad, figures.rmse, figures.le95,
-        figures.lowest, figures.highest,
-    )  # fmt: skip
+        figures.mean,
+        one.error,
+        figures.median,
+        figures.deviation,
+        figures.nmad,
+        figures.rmse,
+        figures.le95,
+        figures.lowest,
+        figures.highest,
+    )
     told = [length / metres for length in lengths]
     return (one.name, one.area, figures.count, *told, one.skew, *(value / metres for value in one.quantiles))
 
@@ -92,7 +106,9 @@ class DifferenceFigures(Operation[DifferenceFiguresParams]):
     name = "difference_figures"
     title = "Figures of a difference"
     stage = "Judge"
-    summary = "First minus second in figures, by land cover; how far errors hang together, and what means over areas are worth."
+    summary = (
+        "First minus second in figures, by land cover; how far errors hang together, and how sure means over areas are."
+    )
     inputs = {
         "first": Role("surface", "First surface", quantity="height"),
         "second": Role("surface", "Second surface", quantity="height"),

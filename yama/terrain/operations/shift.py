@@ -105,9 +105,13 @@ def _piece(one: Piece, on: Grid, frame: Frame) -> dict[str, object]:
     told: dict[str, object] = {"row": one.row, "col": one.col, "at": [x, y], "reason": one.reason}
     if one.found is not None:
         told |= {
-            "east": one.found.east, "north": one.found.north, "up": one.found.up, "errors": list(one.found.errors[:3]),
-            "distance": one.found.distance, "direction": one.found.direction,
-        }  # fmt: skip
+            "east": one.found.east,
+            "north": one.found.north,
+            "up": one.found.up,
+            "errors": list(one.found.errors[:3]),
+            "distance": one.found.distance,
+            "direction": one.found.direction,
+        }
     return told
 
 

@@ -41,11 +41,16 @@ def _columns(unit: str) -> tuple[Column, ...]:
 def _rows(model: ErrorModel, metres: float) -> list[tuple[Cell, ...]]:
     return [
         (
-            name, float(model.bias[at]) / metres, float(model.floor[at]) / metres, model.per_rise / metres, model.own,
-            model.count, 100 * model.within,
+            name,
+            float(model.bias[at]) / metres,
+            float(model.floor[at]) / metres,
+            model.per_rise / metres,
+            model.own,
+            model.count,
+            100 * model.within,
         )
         for at, name in enumerate((*model.names, "all other ground" if model.names else "all ground"))
-    ]  # fmt: skip
+    ]
 
 
 @register

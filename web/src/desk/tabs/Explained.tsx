@@ -19,7 +19,8 @@ const KINDS: Record<string, string> = {
   image: "image",
 };
 
-function Row({ line, unit }: { line: Line; unit: string }) {
+function Row({ line }: { line: Line }) {
+  const unit = shortUnit(line.unit);
   const { depth, name, kind, operation, said, height, change, weight, uncertainty, remark } = line;
   const made = operation ? `${operation}${said ? `: ${said}` : ""}` : said;
   return (
@@ -67,7 +68,6 @@ export function Explained({ id, x, y, onBack }: Props) {
     retry: false,
   });
   const failed = ask.error?.message ?? (job && !isOpen(job) && job.state !== "done" ? job.message || "Stopped." : "");
-  const unit = shortUnit(data?.unit ?? project.frame.unit);
   const first = data?.lines[0];
   return (
     <div className="tabpad">
@@ -77,8 +77,13 @@ export function Explained({ id, x, y, onBack }: Props) {
         </Button>
         {first && (
           <b>
-            Where {first.height == null ? "nothing" : <span className="n">{`${num(first.height, 2)} ${unit}`}</span>} of{" "}
-            {first.name} comes from
+            Where{" "}
+            {first.height == null ? (
+              "nothing"
+            ) : (
+              <span className="n">{`${num(first.height, 2)} ${shortUnit(first.unit)}`}</span>
+            )}{" "}
+            of {first.name} comes from
           </b>
         )}
         <span className="mut" role="status">
@@ -108,7 +113,7 @@ export function Explained({ id, x, y, onBack }: Props) {
           <tbody>
             {data.lines.map((line, i) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: lines of one answer do not change their order
-              <Row key={i} line={line} unit={unit} />
+              <Row key={i} line={line} />
             ))}
           </tbody>
         </table>

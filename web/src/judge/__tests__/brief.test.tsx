@@ -155,6 +155,7 @@ describe("the worksheet of the brief", () => {
     expect(await screen.findAllByText("No hole inside Boundary")).toHaveLength(2);
     expect(screen.queryByRole("button", { name: /^(Change|Remove)/ })).toBeNull();
     expect(screen.queryByRole("combobox", { name: "Ask for" })).toBeNull();
+    expect(screen.queryByRole("checkbox", { name: "wood" })).toBeNull();
     expect(await screen.findByText(/Tested vertical accuracy/)).toBeTruthy();
   });
 });

@@ -120,18 +120,20 @@ export function BriefSheet() {
           <p className="mut small-print">
             Under these the statement of accuracy tells the 95th percentile; elsewhere 1.96 RMSE.
           </p>
-          <Checks label="Vegetation">
-            {codes.map((one) => (
-              <Check
-                key={one}
-                label={one}
-                checked={vegetated.includes(one)}
-                onChange={(on) =>
-                  editor && say({ vegetated: on ? [...vegetated, one] : vegetated.filter((each) => each !== one) })
-                }
-              />
-            ))}
-          </Checks>
+          {editor ? (
+            <Checks label="Vegetation">
+              {codes.map((one) => (
+                <Check
+                  key={one}
+                  label={one}
+                  checked={vegetated.includes(one)}
+                  onChange={(on) => say({ vegetated: on ? [...vegetated, one] : vegetated.filter((it) => it !== one) })}
+                />
+              ))}
+            </Checks>
+          ) : (
+            <p>{vegetated.join(", ") || "None is said to be vegetation."}</p>
+          )}
         </Section>
       )}
     </Sheet>

@@ -41,9 +41,11 @@ class BriefTest(ServiceTest):
         self.run_jobs()
         area = self.add_area()
         told = self.change(
-            {"kind": "error", "within": 0.8}, {"kind": "error", "figure": "mean", "within": 0.1},
-            {"kind": "holes", "features": area.pk}, {"kind": "cells", "size": 0.5},
-        )  # fmt: skip
+            {"kind": "error", "within": 0.8},
+            {"kind": "error", "figure": "mean", "within": 0.1},
+            {"kind": "holes", "features": area.pk},
+            {"kind": "cells", "size": 0.5},
+        )
         titles = [one["title"] for one in told["demands"]]
         self.assertEqual(titles[0], "95 % of errors within 0.80 m")
         self.assertEqual(titles[2], "No hole inside Boundary")

@@ -52,6 +52,26 @@ class ExplainTest(ServiceTest):
         outside = self.explained(mended, float(x) + 80, float(y))["lines"]
         self.assertEqual([line["kind"] for line in outside], ["surface", "surface"])
 
+    def test_what_says_no_heights_has_its_own_unit_and_no_change(self):
+        one, other = self.add_surface(), self.add_surface(4.0)
+        slope = self.made("slope", {"surface": one.pk}, name="Slope")
+        lines = self.explained(slope)["lines"]
+        self.assertEqual([line["unit"] for line in lines], ["°", "m"])
+        self.assertIsNone(lines[0]["change"])
+        # the source of each cell is no mean of heights
+        asked = {
+            "operation": "mosaic",
+            "inputs": {"surfaces": [one.pk, other.pk]},
+            "params": {"rule": "mean"},
+            "name": "Joined",
+            "outputs": ["source"],
+        }
+        self.ask("POST", "/runs", asked, 202)
+        self.run_jobs()
+        source = next(one for one in self.project.holdings.all() if one.key.endswith(":source"))
+        first = self.explained(source)["lines"][0]
+        self.assertEqual((first["change"], first["remark"]), (None, ""))
+
     def test_what_was_deleted_is_told_as_gone(self):
         one = self.add_surface()
         higher = self.made("change_heights", {"surface": one.pk}, {"offset": 1.0}, "Higher")

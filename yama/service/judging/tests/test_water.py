@@ -3,9 +3,10 @@ import shapely
 
 from yama.service.holdings.features import keep_features
 from yama.service.holdings.models import Holding
-from yama.service.tests.base import ServiceTest
+from yama.service.tests.base import GRID, ServiceTest
 from yama.terrain.features import Features
 from yama.terrain.grid import Grid
+from yama.terrain.surface import ArraySurface, store
 
 
 class WaterTest(ServiceTest):
@@ -53,6 +54,21 @@ class WaterTest(ServiceTest):
         self.assertGreaterEqual(higher["basins"][0]["area"], base["basins"][0]["area"])
         self.assertIsNotNone(higher["basins"][0]["unlike"])
         self.assertIn("none of number 8", self.water(422, lake=7)["detail"])
+
+    def test_a_lake_with_nothing_around_it_runs_out_nowhere(self):
+        cells = np.full((GRID.rows, GRID.cols), np.nan)
+        x, y = np.meshgrid(*GRID.centres(GRID.whole))
+        inside = np.hypot(x - (GRID.west + 300), y - (GRID.north - 300)) < 40
+        cells[inside] = 7.0
+        store(ArraySurface(cells.astype(np.float32), GRID), self.folder / "pond.tif")
+        self.send((self.folder / "pond.tif").read_bytes(), "pond.tif")
+        pond = self.run_jobs()[0].holding
+        lake = self.features([shapely.Point(GRID.west + 300, GRID.north - 300).buffer(30)], name=["Pond"])
+        told = self.ask("POST", "/water", {"surfaces": [pond.pk], "features": lake.pk})
+        self.assertIsNone(told["basins"][0]["spill"])
+        self.assertEqual(told["level"], 7.0)
+        self.assertEqual(told["levels"], sorted(told["levels"]))
+        self.assertIn("less than or equal", self.water(422, level=1e9)["detail"])
 
     def test_a_surface_that_does_not_reach_there_says_so(self):
         west, south, *_ = self.grid.bounds

@@ -8,9 +8,12 @@ from yama.terrain.judge.scorecard import Subject
 CRS = "EPSG:32741"
 RNG = np.random.default_rng(5)
 PLACES = Places(
-    CRS, RNG.uniform(448_000, 452_000, 160), RNG.uniform(5_434_000, 5_438_000, 160), RNG.uniform(0, 200, 160),
+    CRS,
+    RNG.uniform(448_000, 452_000, 160),
+    RNG.uniform(5_434_000, 5_438_000, 160),
+    RNG.uniform(0, 200, 160),
     np.where(np.arange(160) < 150, "grass", "rock"),
-)  # fmt: skip
+)
 
 
 def subject(name, spread, up=0.0, there=160):

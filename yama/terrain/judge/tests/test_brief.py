@@ -196,18 +196,30 @@ class PlainTest(SimpleTestCase):
         names = {4: "Boundary"}
         titles = {
             "95 % of errors in open ground within 0.50 m": {
-                "kind": "error", "within": 0.5, "covers": ["grass", "rock"], "called": "open ground"},
+                "kind": "error",
+                "within": 0.5,
+                "covers": ["grass", "rock"],
+                "called": "open ground",
+            },
             "RMSE in grass, rock and sand at most 0.125 m": {
-                "kind": "error", "figure": "rmse", "within": 0.125, "covers": ["grass", "rock", "sand"]},
+                "kind": "error",
+                "figure": "rmse",
+                "within": 0.125,
+                "covers": ["grass", "rock", "sand"],
+            },
             "No hole inside Boundary": {"kind": "holes", "features": 4},
             "Heights on 98 % of Boundary": {"kind": "area", "features": 4, "share": 98},
             "Lantern Water lies level within 0.05 m": {
-                "kind": "level", "features": 4, "column": "name", "value": "Lantern Water"},
+                "kind": "level",
+                "features": 4,
+                "column": "name",
+                "value": "Lantern Water",
+            },
             "Avel falls, rising by at most 0.10 m": {"kind": "falling", "features": 4, "label": "Avel"},
             "Heights above Sundrel mean sea level": {"kind": "datum", "datum": "Sundrel mean sea level"},
             "Cells of 2 m": {"kind": "cells", "size": 2},
             "Handed over as GeoTIFF": {"kind": "format"},
-        }  # fmt: skip
+        }
         for title, one in titles.items():
             self.assertEqual(DEMAND.validate_python(one).title(names), title)
 
@@ -223,10 +235,15 @@ class PlainTest(SimpleTestCase):
 
     def test_settings_that_mean_nothing_are_refused(self):
         for wrong in (
-            {"kind": "error", "within": 0}, {"kind": "error", "within": float("nan")}, {"kind": "cells", "size": -2},
-            {"kind": "area", "features": 1, "share": 120}, {"kind": "beauty"}, {"kind": "datum", "datum": ""},
-            {"kind": "holes"}, {"kind": "cells", "size": 2, "more": 1},
-        ):  # fmt: skip
+            {"kind": "error", "within": 0},
+            {"kind": "error", "within": float("nan")},
+            {"kind": "cells", "size": -2},
+            {"kind": "area", "features": 1, "share": 120},
+            {"kind": "beauty"},
+            {"kind": "datum", "datum": ""},
+            {"kind": "holes"},
+            {"kind": "cells", "size": 2, "more": 1},
+        ):
             with self.assertRaises(ValidationError):
                 DEMAND.validate_python(wrong)
 

@@ -8,13 +8,12 @@ import { ReadingsTab } from "../ReadingsTab";
 
 afterEach(cleanup);
 
-const nothing = { holding: null, change: null, weight: null, uncertainty: null, remark: "" };
+const nothing = { holding: null, unit: "m", change: null, weight: null, uncertainty: null, remark: "" };
 const TOLD: Explained = {
   holding: 5,
   name: "Best of all",
   x: 1,
   y: 2,
-  unit: "m",
   lines: [
     {
       ...nothing,

@@ -24,8 +24,12 @@ from yama.terrain.recipe import file_key
 NAME = "Avel rack railway"
 USER = "demo"
 BACKDROP = {
-    "coast": "Coast", "water": "Lakes", "rivers": "Rivers", "boundary": "Boundary", "places": "Place names",
-}  # fmt: skip
+    "coast": "Coast",
+    "water": "Lakes",
+    "rivers": "Rivers",
+    "boundary": "Boundary",
+    "places": "Place names",
+}
 """What a new demo project shows under everything else; the rest waits in `var/demo` to be dropped in or ordered."""
 
 
