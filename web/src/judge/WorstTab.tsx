@@ -5,7 +5,9 @@ import { num, shortUnit } from "../desk/format";
 import { useOverlay } from "../desk/overlays";
 import { useDesk } from "../desk/store";
 import { Button } from "../ui/Button";
+import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
+import { useJudgeState } from "./state";
 import { PAGE, useWorst } from "./useWorst";
 import styles from "./worst.module.css";
 
@@ -94,7 +96,8 @@ export function WorstTab() {
   const sheet = useDesk((desk) => desk.sheet);
   const [inView, setInView] = useState(false);
   const [first, setFirst] = useState(0);
-  const { both, data, error, isFetching, isPlaceholderData } = useWorst(inView, first);
+  const judge = useJudgeState((state) => state.set);
+  const { both, cover, covers, data, error, isFetching, isPlaceholderData } = useWorst(inView, first);
   const unit = shortUnit(project.frame.unit);
   const told = data?.told ?? 0;
   // another pair of surfaces, or another view, begins with its worst
@@ -136,6 +139,19 @@ export function WorstTab() {
             setFirst(0);
           }}
         />
+        {covers.length > 0 && (
+          <span className={styles.cover}>
+            <Choice
+              label="Land cover"
+              value={cover ? String(cover.id) : "none"}
+              options={[
+                { value: "none", title: "none" },
+                ...covers.map((one) => ({ value: String(one.id), title: one.name })),
+              ]}
+              onChange={(one) => judge({ cover: one === "none" ? null : Number(one) })}
+            />
+          </span>
+        )}
         {places && (
           <span className="mut" role="status">
             <span className="n">{num(data?.count)}</span> places,{" "}

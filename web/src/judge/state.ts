@@ -23,6 +23,8 @@ interface JudgeState {
   unfolded: number | null;
   pressed: Pressed | null;
   sorted: Sorted;
+  /** The polygons that say what covers the ground, by number; null is none, undefined those that are called land cover. */
+  cover: number | null | undefined;
   /** What stands on the bench: the rows, or errors against slope. */
   plot: "rows" | "slopes";
   set: (change: Partial<JudgeState>) => void;
@@ -37,6 +39,7 @@ export const useJudgeState = create<JudgeState>((set) => ({
   unfolded: null,
   pressed: null,
   sorted: "le95",
+  cover: undefined,
   plot: "rows",
   set,
 }));

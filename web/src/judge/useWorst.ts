@@ -5,6 +5,7 @@ import { quantityOf, useHeld, useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 import { useSettled } from "../desk/useSettled";
 import { has } from "../stages/useRole";
+import { useJudgeState } from "./state";
 
 /** How many are told at once. */
 export const PAGE = 5;
@@ -17,7 +18,10 @@ export function useWorst(inView: boolean, first: number) {
     useDesk((desk) => desk.bounds),
     400,
   );
-  const cover = features.find((one) => has(one, "polygons") && "kind" in one.features.attributes);
+  // boundaries and lakes have kinds too: only what is called land cover is taken for it, until somebody says
+  const chosen = useJudgeState((judge) => judge.cover);
+  const covers = features.filter((one) => has(one, "polygons") && "kind" in one.features.attributes);
+  const cover = covers.find((one) => (chosen === undefined ? /land.?cover/i.test(one.name) : one.id === chosen));
   const named = features.find((one) => "name" in one.features.attributes && (one.features.counts.points ?? 0) > 0);
   const both = a && b && a.key !== b.key && quantityOf(a) === "height" && quantityOf(b) === "height";
   const body = both
@@ -34,6 +38,8 @@ export function useWorst(inView: boolean, first: number) {
     : null;
   return {
     both,
+    cover,
+    covers,
     ...useQuery({
       queryKey: KEYS.worst(project.id, project.frame.mark, body),
       queryFn: ({ signal }) => call<WorstPlaces>("POST", `/projects/${project.id}/worst-places`, body, signal),

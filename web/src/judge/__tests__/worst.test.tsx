@@ -3,7 +3,8 @@ import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/re
 import { afterEach, describe, expect, it } from "vitest";
 import type { WorstPlace } from "../../api/client";
 import { useDesk } from "../../desk/store";
-import { draw, service, surface } from "../../testing/render";
+import { draw, lines, service, surface } from "../../testing/render";
+import { useJudgeState } from "../state";
 import { WorstTab } from "../WorstTab";
 
 afterEach(cleanup);
@@ -68,6 +69,25 @@ describe("worst places", () => {
     expect(useDesk.getState()).toMatchObject({ stage: "Mend", operation: "mend" });
     fireEvent.click(screen.getByRole("button", { name: "Places after" }));
     await waitFor(() => expect(asked.at(-1)?.body).toMatchObject({ first: 5 }));
+  });
+
+  it("take only what is called land cover for it, until somebody chooses", async () => {
+    const areas = (id: number, name: string) => {
+      const held = lines(id, name, ["a"]);
+      return { ...held, features: { ...held.features, counts: { polygons: 1 }, attributes: { kind: "text" } } };
+    };
+    const answer = { count: 1, told: 1, volume: 9e6, median: 0, cell: 8, places: [place(1)] };
+    const asked = service({
+      "GET /projects/1/holdings": [...HELD, areas(8, "Boundary"), areas(9, "Land cover")],
+      "POST /projects/1/worst-places": answer,
+    });
+    draw(<WorstTab />);
+    useDesk.setState({ slots: { a: "key5", b: "key6" } });
+    await waitFor(() => expect(asked.at(-1)?.body).toMatchObject({ cover: 9 }));
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Land cover" }));
+    fireEvent.click(await screen.findByRole("option", { name: "none" }));
+    await waitFor(() => expect(asked.at(-1)?.body).toMatchObject({ cover: null }));
+    useJudgeState.setState({ cover: undefined });
   });
 
   it("ask for two surfaces, and say what is refused", async () => {

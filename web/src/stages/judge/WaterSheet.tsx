@@ -79,7 +79,7 @@ export function WaterSheet() {
   const [lake, setLake] = useState(0);
   const [all, setAll] = useState(false);
   const [typed, setTyped] = useState<number | null>(null);
-  const held = areas.find((one) => one.id === chosen) ?? areas.find((one) => /lake|water/i.test(one.name)) ?? areas[0];
+  const held = areas.find((one) => one.id === chosen) ?? areas.find((one) => /lake|water/i.test(one.name));
   const { data: lakes = [], error: noLakes } = useQuery({
     queryKey: KEYS.lakes(project.id, held?.id, project.frame.mark),
     queryFn: () => call<Lake[]>("GET", `/projects/${project.id}/lakes/${held?.id}`),
