@@ -13,6 +13,7 @@ import tempfile
 import time
 from collections import Counter
 from pathlib import Path
+from typing import Any
 
 from django.test import SimpleTestCase
 from playwright.sync_api import expect, sync_playwright
@@ -167,6 +168,22 @@ class BrowserTest(SimpleTestCase):
         self.page.mouse.move(box["x"] + box["width"] * x - 6, box["y"] + box["height"] * y)
         self.page.mouse.move(box["x"] + box["width"] * x, box["y"] + box["height"] * y)
         self.settle()
+
+    def api(self, method: str, path: str, body: object = None, kind: str = "application/json") -> Any:
+        """What the service answers to a request about the project, such as GET /holdings, from whoever is signed in.
+        bytes are sent as they are."""
+        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
+        answer = self.page.request.fetch(
+            f"{self.root}/api/projects/{self.project}{path}", method=method,
+            data=body if isinstance(body, bytes) or body is None else json.dumps(body),
+            headers={"X-CSRFToken": token, "Referer": self.root, "Content-Type": kind},
+        )  # fmt: skip
+        self.assertTrue(answer.ok, f"{method} {path}: {answer.status} {answer.text()[:2000]}")
+        return answer.json() if answer.body() else None
+
+    def holding(self, name: str) -> dict[str, Any]:
+        """What the service tells of a holding of the project."""
+        return next(one for one in self.api("GET", "/holdings") if one["name"] == name)
 
     def settle(self) -> None:
         """Wait until nothing has been asked of the service for longer than the desk waits for another key."""

@@ -34,7 +34,7 @@ class BuildTest(GatherSheets):
         expect(card).to_be_visible(timeout=120_000)
         page.get_by_role("button", name="Point count").click()
         expect(page.get_by_label("Close gaps")).to_have_count(0)
-        listed = page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
+        listed = self.api("GET", "/holdings")
         earth = next(one for one in listed if one["name"] == "Bare earth 4 m")
         cloud = {one["id"] for one in listed if one["kind"] == "cloud"}
         self.assertLessEqual(set(earth["recipe"]["input_ids"]["clouds"]), cloud)
@@ -89,7 +89,6 @@ class BuildTest(GatherSheets):
         expect(page.get_by_role("article", name="Old sheet 8 m")).to_be_visible(timeout=180_000)
         # what only the made surface could tell stands among the findings
         expect(page.locator(".find", has_text="hollows that no contour asks for were opened")).to_be_visible()
-        listed = page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
-        sheet = next(one for one in listed if one["name"] == "Old sheet 8 m")
+        sheet = self.holding("Old sheet 8 m")
         self.assertLess(sheet["accuracy"]["rmse"], 4.5)
         self.assertEqual(set(sheet["recipe"]["input_ids"]), {"contours", "streams", "lakes", "coast"})

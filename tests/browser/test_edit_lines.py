@@ -6,11 +6,10 @@ from tests.browser.test_gather import GatherSheets
 
 class EditLinesTest(GatherSheets):
     def edits(self, holding: int):
-        return self.page.request.get(f"{self.root}/api/projects/{self.project}/holdings/{holding}/edits").json()
+        return self.api("GET", f"/holdings/{holding}/edits")
 
     def rivers(self) -> int:
-        listed = self.page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
-        return next(one["id"] for one in listed if one["name"] == "Rivers")
+        return self.holding("Rivers")["id"]
 
     def drag(self, x: float, y: float, across: float, down: float) -> None:
         mouse = self.page.mouse
@@ -86,8 +85,7 @@ class EditLinesTest(GatherSheets):
         page.get_by_label("Name", exact=True).fill("Rivers in order")
         page.get_by_role("button", name="Keep edits").click()
         expect(page.locator(".run").get_by_role("status")).to_contain_text("Rivers in order is made")
-        listed = page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
-        made = next(one for one in listed if one["name"] == "Rivers in order")
+        made = self.holding("Rivers in order")
         self.assertEqual(made["features"]["counts"], {"lines": 132})
         self.assertEqual(made["recipe"]["input_ids"], {"features": number})
         self.assertEqual(self.edits(number)["titles"], [])

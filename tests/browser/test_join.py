@@ -21,15 +21,6 @@ def number(text: str) -> float:
 class Joining(BrowserTest):
     """What tests that join tiles share."""
 
-    def api(self, method: str, path: str, data: object = None):
-        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
-        answer = self.page.request.fetch(
-            f"{self.root}/api/projects/{self.project}{path}", method=method, data=data,
-            headers={"X-CSRFToken": token, "Referer": self.root},
-        )  # fmt: skip
-        self.assertLess(answer.status, 300, answer.text())
-        return answer.json()
-
     def order(self, depot: str) -> None:
         """All tiles of a product over the area, and wait until they are here."""
         names = [one["name"] for one in self.api("POST", f"/depots/{depot}/cover", {"bounds": AREA})["tiles"]]
@@ -58,8 +49,7 @@ class Joining(BrowserTest):
     def forget(self) -> None:
         """A desk that remembers nothing."""
         self.page.goto(f"{self.root}/api/projects/{self.project}")  # a page that keeps nothing
-        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
-        self.page.request.put(f"{self.root}/api/projects/{self.project}/desk", data={}, headers={"X-CSRFToken": token})
+        self.api("PUT", "/desk", {})
         self.page.goto(self.root)
 
 

@@ -98,34 +98,21 @@ class LayoutTest(BrowserTest):
         context.add_init_script(f"localStorage.setItem('yama.project', '{self.project}')")
         self.page = context.new_page()
         self.page.set_default_timeout(60_000)
-        held = self.page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
-        surface = next(one for one in held if one["kind"] == "surface")
-        csrf = next(one["value"] for one in context.cookies() if one["name"] == "csrftoken")
+        surface = next(one for one in self.api("GET", "/holdings") if one["kind"] == "surface")
         for name in ("avel_p1.tif", "avel_p2.tif"):
-            self.send(self.var / "demo" / name, csrf)
-        scan = self.send(self.var / "demo" / "old_sheet_scan.tif", csrf)["question"]
-        taken = self.page.request.post(
-            f"{self.root}/api/projects/{self.project}/uploads/{scan['file_key']}/take",
-            data={"name": "old_sheet_scan.tif", "declared": {"picture": True}},
-            headers={"X-CSRFToken": csrf, "Referer": self.root},
+            self.send(name)
+        scan = self.send("old_sheet_scan.tif")["question"]
+        self.api(
+            "POST", f"/uploads/{scan['file_key']}/take", {"name": "old_sheet_scan.tif", "declared": {"picture": True}}
         )
-        self.assertTrue(taken.ok, taken.text())
-        answer = self.page.request.patch(
-            f"{self.root}/api/projects/{self.project}/holdings/{surface['id']}", data={"name": LONG[:120]},
-            headers={"X-CSRFToken": csrf, "Referer": self.root},
-        )  # fmt: skip
-        self.assertTrue(answer.ok, answer.text())
+        self.api("PATCH", f"/holdings/{surface['id']}", {"name": LONG[:120]})
         self.page.goto(self.root)
         expect(self.page.get_by_role("region", name="Map")).to_be_visible()
 
-    def send(self, path, csrf):
-        """Add a file, as the desk does."""
-        answer = self.page.request.post(
-            f"{self.root}/api/projects/{self.project}/uploads?name={path.name}", data=path.read_bytes(),
-            headers={"X-CSRFToken": csrf, "Referer": self.root, "Content-Type": "application/octet-stream"},
-        )  # fmt: skip
-        self.assertTrue(answer.ok, answer.text())
-        return answer.json()
+    def send(self, name: str):
+        """Add a file of the demo, as the desk does."""
+        content = (self.var / "demo" / name).read_bytes()
+        return self.api("POST", f"/uploads?name={name}", content, "application/octet-stream")
 
     def pair_views(self):
         """Both images side by side, with each part of their worksheet open."""
@@ -153,11 +140,8 @@ class LayoutTest(BrowserTest):
         """A surface with patches: the list, one of them open, one that cannot be done, a keep-out, the lens and
         suspects."""
         page = self.page
-        held = page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
-        surface = next(one for one in held if one["name"] == LONG[:120])
-        frame = next(one for one in page.request.get(f"{self.root}/api/projects").json() if one["id"] == self.project)[
-            "frame"
-        ]["grid"]
+        surface = self.holding(LONG[:120])
+        frame = self.api("GET", "")["frame"]["grid"]
         x, y = frame["west"] + 5000, frame["north"] - 4000
         ring = [[x, y], [x + 300, y], [x + 300, y + 200], [x, y + 200]]
         operator = {"kind": "smooth", "radius": 60}
@@ -166,14 +150,9 @@ class LayoutTest(BrowserTest):
             {"name": "b", "content": {"name": "Avel", "ring": ring, "operator": {"kind": "falling"}}},
             {"name": "k", "kind": "keep_out", "content": {"name": LONG[:100], "ring": ring, "real": True}},
         ]
-        csrf = next(one["value"] for one in page.context.cookies() if one["name"] == "csrftoken")
-        path = f"{self.root}/api/projects/{self.project}/holdings/{surface['id']}/patches"
-        if not page.request.get(path).json()["entries"]:
-            answer = page.request.post(
-                path, data=json.dumps({"says": patches}),
-                headers={"X-CSRFToken": csrf, "Referer": self.root, "Content-Type": "application/json"},
-            )  # fmt: skip
-            self.assertTrue(answer.ok, answer.text())
+        path = f"/holdings/{surface['id']}/patches"
+        if not self.api("GET", path)["entries"]:
+            self.api("POST", path, {"says": patches})
         self.stage("Mend")
         page.locator(".ops").get_by_role("button", name="Mend").click()
         expect(page.get_by_role("alert").first).to_contain_text("nearly as wide as it is long")

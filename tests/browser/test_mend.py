@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import tempfile
 import time
 from pathlib import Path
@@ -52,8 +51,7 @@ class MendTest(BrowserTest):
         self.page.get_by_role("region", name="Avel, matched", exact=True).get_by_text("cells").first.wait_for(
             timeout=60_000
         )
-        holdings = self.page.request.get(f"{self.root}/api/projects/{self.project}/holdings").json()
-        self.surface = next(one for one in holdings if one["name"] == "Avel, matched")
+        self.surface = self.holding("Avel, matched")
         self.look_at(*middle, 0.9)
 
     def corners(self, longer: float, half: float) -> list[tuple[float, float]]:
@@ -65,12 +63,10 @@ class MendTest(BrowserTest):
     def look_at(self, x: float, y: float, resolution: float) -> None:
         """Open the project with the map there, at so many metres a pixel."""
         self.settle()
-        path = f"{self.root}/api/projects/{self.project}/desk"
         self.page.goto(f"{self.root}/api/accounts/me")
-        self.page.wait_for_timeout(
-            1500
-        )  # the desk says what it remembers when it is left, and that must not come later
-        desk = self.page.request.get(path).json() or {}
+        # the desk says what it remembers when it is left, and that must not come later
+        self.page.wait_for_timeout(1500)
+        desk = self.api("GET", "/desk") or {}
         key = self.surface["key"]
         desk |= {
             "view": {"center": [float(x), float(y)], "resolution": resolution},
@@ -81,9 +77,7 @@ class MendTest(BrowserTest):
             "sheets": (desk.get("sheets") or {})
             | {"mend": {"inputs": {"surface": self.surface["id"]}, "params": {}, "name": ""}},
         }
-        token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
-        headers = {"X-CSRFToken": token, "Content-Type": "application/json"}
-        self.assertTrue(self.page.request.put(path, data=json.dumps(desk), headers=headers).ok)
+        self.api("PUT", "/desk", desk)
         self.page.goto(self.root)
         expect(self.page.get_by_role("region", name="Map")).to_be_visible()
         self.middle, self.resolution = (x, y), resolution
@@ -129,8 +123,7 @@ class MendTest(BrowserTest):
         return read
 
     def entries(self):
-        path = f"{self.root}/api/projects/{self.project}/holdings/{self.surface['id']}/patches"
-        return self.page.request.get(path).json()["entries"]
+        return self.api("GET", f"/holdings/{self.surface['id']}/patches")["entries"]
 
     def test_a_bridge_and_suspects_are_mended_undone_seen_and_stored(self):
         page = self.page

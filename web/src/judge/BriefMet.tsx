@@ -103,7 +103,7 @@ export function BriefMet({ editing }: { editing?: boolean }) {
                   {one.at && (
                     <Button
                       kind="link"
-                      aria-label={`Go where it is: ${title}`}
+                      aria-label={`Go there: ${title}`}
                       onClick={() =>
                         one.at &&
                         set({ bench: "map", goTo: { x: one.at[0], y: one.at[1], resolution: CLOSE * perMetre } })

@@ -16,8 +16,8 @@ interface Props {
 
 /** What is told of a surface without known heights. */
 function Untold({ row, unit }: Pick<Props, "row" | "unit">) {
-  const { roughness, noise } = row;
-  if (roughness == null && noise == null) return null;
+  const { roughness, noise, parallax } = row;
+  if (roughness == null && noise == null && !parallax) return null;
   return (
     <p
       className="mut"
@@ -33,6 +33,13 @@ function Untold({ row, unit }: Pick<Props, "row" | "unit">) {
       {noise != null && (
         <>
           noise of about <span className="n">{num(noise, noise < 10 ? 2 : 1)}</span> {unit} by comparing all of them
+        </>
+      )}
+      {parallax && (
+        <>
+          {(roughness != null || noise != null) && "; "}the rays of its images miss each other by{" "}
+          <span className="n">{num(parallax.cells, 2)}</span> cells at <span className="n">{num(parallax.ties)}</span>{" "}
+          tie points, as much as <span className="n">{num(parallax.height, 2)}</span> {unit} of height
         </>
       )}
       .

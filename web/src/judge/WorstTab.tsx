@@ -4,6 +4,7 @@ import { useHeld, useProject } from "../desk/context";
 import { num, shortUnit } from "../desk/format";
 import { useOverlay } from "../desk/overlays";
 import { useDesk } from "../desk/store";
+import { giveTo } from "../stages/join/giveTo";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Segments } from "../ui/Segments";
@@ -19,9 +20,11 @@ interface CardProps {
   unit: string;
   onGo: () => void;
   onMend: (() => void) | null;
+  /** Takes the surface that is not suspected there, in a mosaic; null where neither is. */
+  onUse: (() => void) | null;
 }
 
-function WorstCard({ place, unit, onGo, onMend }: CardProps) {
+function WorstCard({ place, unit, onGo, onMend, onUse }: CardProps) {
   const { corner, side, ring } = place;
   const outline = ring
     .map(
@@ -73,6 +76,11 @@ function WorstCard({ place, unit, onGo, onMend }: CardProps) {
           {where}
         </span>
         <span className={`${styles.end} acts`}>
+          {onUse && (
+            <Button kind="link" title="Takes it here, in a mosaic of both under Join" onClick={onUse}>
+              Use {place.which === "first" ? "B" : "A"}
+            </Button>
+          )}
           {onMend && (
             <Button kind="link" onClick={onMend}>
               Mend
@@ -90,7 +98,7 @@ function WorstCard({ place, unit, onGo, onMend }: CardProps) {
 /** Where A and B differ most, place by place. */
 export function WorstTab() {
   const project = useProject();
-  const { a } = useHeld();
+  const { a, b } = useHeld();
   const set = useDesk((desk) => desk.set);
   const open = useDesk((desk) => desk.open);
   const sheet = useDesk((desk) => desk.sheet);
@@ -208,6 +216,15 @@ export function WorstTab() {
                       go(place);
                       sheet("mend", { inputs: { surface: a.id } });
                       open("Mend", "mend");
+                    }
+                  : null
+              }
+              onUse={
+                project.role !== "viewer" && a && b && place.which !== "both"
+                  ? () => {
+                      go(place);
+                      const [better, other] = place.which === "first" ? [b, a] : [a, b];
+                      giveTo(better, other, place.ring);
                     }
                   : null
               }

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from yama.service.holdings.kinds import POINTS, kind_of
+from yama.service.holdings.kinds import POINTS, TABLE, kind_of
 from yama.service.holdings.models import Holding
 from yama.service.jobs.models import Job
 from yama.service.jobs.outcome import Outcome
@@ -63,31 +64,47 @@ class Against:
 
 
 class MadeFrom:
-    """Which checkpoints went into surfaces of a project: there they cannot be judged."""
+    """What surfaces of a project were made from, as far as that says how they are judged."""
 
     def __init__(self, project: Project, places: Places) -> None:
         self._by_key = {one.key: one for one in project.holdings.all()}
         self._places = places
         self._among: dict[str, npt.NDArray[np.bool_]] = {}
 
-    def among(self, surface: Holding) -> npt.NDArray[np.bool_] | None:
-        """Of which points a surface was made, however many steps back; None where of no points at all."""
-        left: npt.NDArray[np.bool_] | None = None
+    def _below(self, surface: Holding) -> Iterator[Holding]:
+        """Each holding that went into a surface, however many steps back."""
         seen: set[str] = set()
         below = [surface]
         while below:
             step = below.pop().step
             for key in [one for each in (step.inputs.values() if step else ()) for one in each]:
                 held = self._by_key.get(key)
-                if held is None or key in seen:
-                    continue
-                seen.add(key)
-                below.append(held)
-                if kind_of(held) is POINTS:
-                    if key not in self._among:
-                        self._among[key] = self._places.among(POINTS.load(held))
-                    left = self._among[key] if left is None else left | self._among[key]
+                if held is not None and key not in seen:
+                    seen.add(key)
+                    below.append(held)
+                    yield held
+
+    def among(self, surface: Holding) -> npt.NDArray[np.bool_] | None:
+        """At which places a surface was made of the points: there it cannot be judged. None where of no points at
+        all."""
+        left: npt.NDArray[np.bool_] | None = None
+        for held in self._below(surface):
+            if kind_of(held) is POINTS:
+                if held.key not in self._among:
+                    self._among[held.key] = self._places.among(POINTS.load(held))
+                left = self._among[held.key] if left is None else left | self._among[held.key]
         return left
+
+    def parallax(self, surface: Holding) -> dict[str, Any] | None:
+        """By how far rays of the image pair miss each other from which a surface was matched, as its adjusted models
+        tell; None where of no such pair."""
+        for held in self._below(surface):
+            if kind_of(held) is TABLE:
+                facts = TABLE.load(held).facts
+                if {"rms", "used", "metres_per_cell"} <= set(facts):
+                    height = facts["rms"] * facts["metres_per_cell"]
+                    return {"cells": facts["rms"], "ties": facts["used"], "height": height}
+        return None
 
 
 def found(against: Against, surfaces: list[Holding]) -> dict[int, dict[str, Any]]:

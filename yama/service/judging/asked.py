@@ -90,7 +90,7 @@ class Asked:
         self.surfaces = _surfaces(project, body)
         self.delivered = _against(project, body)
         self.places: Places = self.delivered.places()
-        self._made_from = MadeFrom(project, self.places) if self.delivered.points is not None else None
+        self.made_from = MadeFrom(project, self.places)
         told = found(self.delivered, self.surfaces)
         self.waiting = [one.pk for one in self.surfaces if one.pk not in told]
         self.against = self.delivered
@@ -120,7 +120,7 @@ class Asked:
         return there[best_of([Subject(one.name, judged, self._left_out(one)) for one, judged in there], 0.0)][0]
 
     def _left_out(self, surface: Holding) -> npt.NDArray[np.bool_] | None:
-        return self._made_from.among(surface) if self._made_from is not None else None
+        return self.made_from.among(surface) if self.delivered.points is not None else None
 
     @property
     def any(self) -> bool:

@@ -89,10 +89,20 @@ class MovedOut(Schema):
     dots_after: list[tuple[float, float]]
 
 
+class ParallaxOut(Schema):
+    """By how far the rays of an image pair miss each other at their tie points once its models are adjusted, the root
+    mean square: in cells, and in the frame's unit of height by what a cell of parallax is worth."""
+
+    cells: float
+    ties: int
+    height: float
+
+
 class RowOut(Schema):
     """A surface on the scorecard. whole is null with a reason where it could not be judged. shape: density of its
     errors at even steps along the axis. moved: what was taken off, not_moved why nothing could be. roughness, noise:
-    what is told without known heights, in the frame's unit; null where that cannot be."""
+    what is told without known heights, in the frame's unit; null where that cannot be. parallax: where it was matched from
+    an image pair."""
 
     id: int
     name: str
@@ -106,6 +116,7 @@ class RowOut(Schema):
     not_moved: str
     roughness: float | None
     noise: float | None
+    parallax: ParallaxOut | None
 
 
 class SplitOut(Schema):
@@ -186,6 +197,11 @@ def _split(split: Split) -> dict[str, Any]:
     return {"title": split.title, "names": list(split.names), "counts": split.counts}
 
 
+def _parallax(asked: Asked, surface: Holding, unit: float) -> dict[str, Any] | None:
+    told = asked.made_from.parallax(surface)
+    return None if told is None else {**told, "height": told["height"] / unit}
+
+
 def _rows(asked: Asked, card: Card | None, unit: float) -> list[dict[str, Any]]:
     judged = {one.pk: row for (one, _), row in zip(asked.judged, card.rows, strict=True)} if card is not None else {}
     noise = dict(
@@ -208,6 +224,7 @@ def _rows(asked: Asked, card: Card | None, unit: float) -> list[dict[str, Any]]:
             "not_moved": told.get("not_moved", ""),
             "roughness": None if told.get("roughness") is None else told["roughness"] / unit,
             "noise": own / unit if (own := noise.get(one.pk)) is not None else None,
+            "parallax": _parallax(asked, one, unit),
         })  # fmt: skip
     return rows
 

@@ -19,8 +19,8 @@ from yama.service.schemas import Failure
 from yama.service.surfaces import keys
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import named_polygons
-from yama.terrain.grid import turn_between
-from yama.terrain.judge.water import Basin, Unlike, basin, unlike
+from yama.terrain.grid import Bounds, turn_between
+from yama.terrain.judge.water import Basin, Unlike, basin, lowland, unlike
 from yama.terrain.kept import Kept
 
 router = Router(tags=["judging"])
@@ -31,13 +31,15 @@ _basins: Kept[tuple[str, bytes], Basin] = Kept(64)
 
 
 class WaterIn(Schema):
-    """A lake: the polygon of a number among those of a holding, the largest where null. surfaces: in which water
-    stands; the others are compared with `to`, the first of them where null. level: in metres, that of `to` where
-    null."""
+    """A lake, or a part of the ground. features, lake: the polygon of a number among those of a holding, the largest
+    where null. bounds: where features is null, the part in which all that is lower than the level is under water, in
+    the frame's CRS. surfaces: in which water stands; the others are compared with `to`, the first of them where null.
+    level: in metres, that of `to` where null."""
 
     surfaces: list[int] = Field(min_length=1, max_length=20)
-    features: int
+    features: int | None = None
     lake: int | None = None
+    bounds: tuple[float, float, float, float] | None = None
     to: int | None = None
     level: float | None = Field(None, ge=-20_000, le=20_000)
 
@@ -87,7 +89,7 @@ class BasinOut(Schema):
 class WaterOut(Schema):
     """Water in surfaces at a level. levels: in metres, from where the first is wet to where the last runs out."""
 
-    lake: int
+    lake: int | None
     to: int | None
     level: float | None
     levels: list[float]
@@ -106,7 +108,16 @@ def _polygons(project: Project, number: int) -> tuple[list[shapely.Polygon], lis
     return [polygon for polygon, _ in found], [name for _, name in found]
 
 
-def _basin(holding: Holding, lake: shapely.Polygon, crs: str) -> Basin:
+def _basin(holding: Holding, place: shapely.Polygon | Bounds, crs: str) -> Basin:
+    if isinstance(place, shapely.Polygon):
+        return _lake(holding, place, crs)
+    own = holding.facts["grid"]["crs"]
+    turned = place if own == crs else Bounds(*turn_between(crs, own).transform_bounds(*place))
+    mark = np.array(turned).tobytes()
+    return _basins.get((holding.key, mark), lambda: lowland(keys.surface_of_holding(holding), turned))
+
+
+def _lake(holding: Holding, lake: shapely.Polygon, crs: str) -> Basin:
     own = holding.facts["grid"]["crs"]
     turned = lake
     if own != crs:
@@ -145,22 +156,38 @@ def read_lakes(request: HttpRequest, project_id: int, holding_id: int) -> list[d
     return told
 
 
-@router.post("/{int:project_id}/water", response={200: WaterOut, 422: Failure})
-def read_water(request: HttpRequest, project_id: int, body: WaterIn) -> dict[str, Any]:
-    """Water standing in a lake of many surfaces."""
-    project = open_project(request, project_id)
-    crs = project.frame.grid.crs
+def _place(project: Project, body: WaterIn) -> tuple[int | None, shapely.Polygon | Bounds]:
+    """Where water is to stand, and the number of the lake that it is."""
+    if (body.features is None) == (body.bounds is None):
+        raise InputError("Water stands in a lake or in a part of the ground. Choose one of the two.")
+    if body.bounds is not None:
+        bounds = Bounds(*body.bounds)
+        if not all(np.isfinite(bounds)) or bounds.west >= bounds.east or bounds.south >= bounds.north:
+            raise InputError(
+                "The part that is asked for has no extent. Give west, south, east and north of a rectangle."
+            )
+        return None, bounds
+    assert body.features is not None
     polygons, _ = _polygons(project, body.features)
     number = body.lake or 0
     if not 0 <= number < len(polygons):
         raise InputError(f"There are {len(polygons)} lakes, and none of number {number + 1}.")
+    return number, polygons[number]
+
+
+@router.post("/{int:project_id}/water", response={200: WaterOut, 422: Failure})
+def read_water(request: HttpRequest, project_id: int, body: WaterIn) -> dict[str, Any]:
+    """Water standing in a lake of many surfaces, or on all that is low in a part of them."""
+    project = open_project(request, project_id)
+    crs = project.frame.grid.crs
+    number, place = _place(project, body)
     held = {one.pk: one for one in Holding.objects.filter(pk__in=body.surfaces, project=project)}
     surfaces = [held[one] for one in dict.fromkeys(body.surfaces) if one in held]
     basins: dict[int, Basin] = {}
     reasons: dict[int, str] = {}
     for one in surfaces:
         try:
-            basins[one.pk] = _basin(one, polygons[number], crs)
+            basins[one.pk] = _basin(one, place, crs)
         except InputError as error:
             reasons[one.pk] = str(error)
     to = body.to if body.to in basins else next(iter(basins), None)
@@ -168,9 +195,8 @@ def read_water(request: HttpRequest, project_id: int, body: WaterIn) -> dict[str
     levels: list[float] = []
     if basins and level is not None:
         low = min(one.lowest for one in basins.values())
-        # where a surface is empty all around a lake its water runs out nowhere
-        spills = [one.spill for one in basins.values() if np.isfinite(one.spill)]
-        levels = np.linspace(min(low, level - 1.0), max([*spills, level + 1.0]), _STEPS).tolist()
+        high = max(one.highest for one in basins.values())
+        levels = np.linspace(min(low, level - 1.0), max(high, level + 1.0), _STEPS).tolist()
     told = []
     for one in surfaces:
         found = basins.get(one.pk)

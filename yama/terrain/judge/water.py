@@ -8,7 +8,7 @@ can be dragged.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -30,6 +30,7 @@ _MOST = 1_000_000
 _AROUND = 0.5  # of the lake's longer side that is looked at around it
 _LEAST = 10  # cells of it at least
 _RIM = 400
+_LOW = 0.1  # of the ground of a view that is under water where nobody says a level
 _SHARE = 0.95
 _BED = 0.01  # metres that a lake nobody measured is put below its level, so that it is under water at it
 _FEW = 0.25  # of a lake's cells that must have heights to say how it lies
@@ -126,6 +127,11 @@ class Basin:
         """The level from which on anything is under water."""
         return float(self._order[0][0])
 
+    @property
+    def highest(self) -> float:
+        """The level from which on nothing more comes under water: that of the outlet, if there is one."""
+        return min(self.spill, float(self._order[0][-1]))
+
     def at(self, level: float) -> Wet:
         """What is under water at a level."""
         reached, sums = self._order
@@ -160,6 +166,62 @@ class Basin:
         }
 
 
+def lowland(surface: Surface, bounds: Bounds) -> Basin:
+    """The ground of a part of a surface, under water wherever it is lower than the level.
+
+    Parameters
+    ----------
+    surface : Surface
+        Of heights, in any unit.
+    bounds : Bounds
+        In the surface's CRS.
+
+    Returns
+    -------
+    Basin
+        Water needs no way there, and runs out nowhere. Its level is one below which a tenth of the ground lies; it has
+        no rim.
+
+    Raises
+    ------
+    InputError
+        Where the surface does not reach there, or has no height there.
+    """
+    name = _heights_of(surface)
+    part, level = _part(surface, bounds)
+    if part is None:
+        raise InputError(f"{name} does not reach there.")
+    window, grid = part
+    heights = surface.read(window, level) * np.float32(UNITS[surface.unit])
+    known = np.isfinite(heights)
+    if not known.any():
+        raise InputError(f"{name} has no height there.")
+    stands = float(np.quantile(heights[known], _LOW))
+    nan = float("nan")
+    found = Basin(grid, heights, heights.astype(np.float64), stands, nan, float(known.mean()), np.empty(0), np.inf, 0.0)
+    lines = [shapely.LineString(line).length for line in found.outline(stands) if len(line) > 1]
+    along = sum(lines) * float(np.sqrt(np.prod(grid.metres_per_unit())))
+    return replace(found, shore=along / found.at(stands).area)
+
+
+def _heights_of(surface: Surface) -> str:
+    """The surface's name; refuses one that holds no heights."""
+    name = surface.name or "The surface"
+    if surface.unit not in UNITS:
+        raise InputError(f"{name} is in {surface.unit or 'no unit'}: it has no heights.")
+    return name
+
+
+def _part(surface: Surface, around: Bounds) -> tuple[tuple[Window, Grid] | None, int]:
+    """The cells of a surface within bounds, of the first level on which they are not too many, and that level; None
+    where there are none."""
+    level = 0
+    while (grid := surface.grid.at_level(level)) and _window(grid, around).rows * _window(grid, around).cols > _MOST:
+        level += 1
+    window = _window(grid, around)
+    return ((window, grid.part(window)) if window.rows and window.cols else None), level
+
+
 def basin(surface: Surface, lake: shapely.Polygon) -> Basin:
     """The basin of a lake in a surface.
 
@@ -180,20 +242,15 @@ def basin(surface: Surface, lake: shapely.Polygon) -> Basin:
     InputError
         Where the surface does not reach there, or has no height there.
     """
-    name = surface.name or "The surface"
-    if surface.unit not in UNITS:
-        raise InputError(f"{name} is in {surface.unit or 'no unit'}: it has no heights.")
+    name = _heights_of(surface)
     west, south, east, north = lake.bounds
     own = max(surface.grid.cell_width, surface.grid.cell_height)
     margin = max(_AROUND * max(east - west, north - south), _LEAST * own)
     around = Bounds(west - margin, south - margin, east + margin, north + margin)
-    level = 0
-    while (grid := surface.grid.at_level(level)) and _window(grid, around).rows * _window(grid, around).cols > _MOST:
-        level += 1
-    window = _window(grid, around)
-    if not window.rows or not window.cols:
+    there, level = _part(surface, around)
+    if there is None:
         raise InputError(f"{name} does not reach there.")
-    part = grid.part(window)
+    window, part = there
     heights = surface.read(window, level) * np.float32(UNITS[surface.unit])
     seeds = inside([lake], part) > 0
     if not seeds.any():  # a pond within one cell

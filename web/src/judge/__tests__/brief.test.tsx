@@ -65,7 +65,7 @@ describe("what the brief asks of A", () => {
     expect(other?.textContent).toContain("not met3 holes1 240 m² stay empty.");
     expect(third?.textContent).toContain("not known yet");
     expect(screen.getByText(/of/, { selector: "small span" }).textContent).toBe("1 of 3 met");
-    fireEvent.click(screen.getByRole("button", { name: /Go where it is/ }));
+    fireEvent.click(screen.getByRole("button", { name: /Go there/ }));
     expect(useDesk.getState().goTo).toMatchObject({ x: 448_000, y: 5_438_000 });
     fireEvent.click(screen.getByRole("button", { name: "Fill holes" }));
     expect(useDesk.getState()).toMatchObject({ stage: "Join", operation: "fill_voids" });

@@ -54,6 +54,7 @@ const row = (id: number, name: string, le95: number | null): Scorecard["rows"][n
   not_moved: "",
   roughness: 0.12,
   noise: le95 === null ? null : le95 / 2,
+  parallax: id === 6 ? { cells: 0.25, ties: 180, height: 0.3 } : null,
 });
 const card = (change: Partial<Scorecard> = {}): Scorecard => ({
   waiting: [],
@@ -154,6 +155,7 @@ describe("the scorecard", () => {
     useJudgeState.setState({ unfolded: 6 });
     const told = await screen.findByText(/Without known heights/);
     expect(told.textContent).toContain("roughness 0.12 m from cell to cell, noise of about 11.3 m");
+    expect(told.textContent).toContain("miss each other by 0.25 cells at 180 tie points, as much as 0.30 m of height.");
   });
 
   it("tells a pressed part and shows its points on the map", async () => {

@@ -93,8 +93,24 @@ describe("water in a lake", () => {
     expect(useDesk.getState().goTo).toMatchObject({ x: 448_000, y: 5_438_000 });
   });
 
+  it("stands on all that is low in the view where no lake is meant", async () => {
+    const asked = shown();
+    useDesk.setState({ bounds: [1, 2, 3, 4] });
+    await screen.findByRole("table", { name: "Rim of the lake" });
+    fireEvent.click(screen.getByText("what is low in view"));
+    await waitFor(() =>
+      expect(asked.findLast((one) => one.path.endsWith("/water"))?.body).toEqual(
+        expect.objectContaining({ bounds: [1, 2, 3, 4], level: null }),
+      ),
+    );
+    expect(asked.findLast((one) => one.path.endsWith("/water"))?.body).not.toHaveProperty("features");
+    expect(screen.queryByText("lake lies at")).toBeNull();
+    expect(screen.queryByRole("table", { name: "Rim of the lake" })).toBeNull();
+  });
+
   it("says what to do where there are no lakes, and what went wrong", async () => {
     shown({ "GET /projects/1/holdings": [surface(5, "Lidar ground")] });
+    fireEvent.click(await screen.findByText("a lake"));
     expect(await screen.findByText(/Fetch lakes under Gather/)).toBeTruthy();
     cleanup();
     shown({ "POST /projects/1/water": () => new Response('{"detail": "There are 2 lakes."}', { status: 422 }) });

@@ -1,8 +1,9 @@
 // @vitest-environment jsdom
 import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
-import type { WorstPlace } from "../../api/client";
+import type { Holding, WorstPlace } from "../../api/client";
 import { useDesk } from "../../desk/store";
+import { giveTo } from "../../stages/join/giveTo";
 import { draw, lines, service, surface } from "../../testing/render";
 import { useJudgeState } from "../state";
 import { WorstTab } from "../WorstTab";
@@ -69,6 +70,36 @@ describe("worst places", () => {
     expect(useDesk.getState()).toMatchObject({ stage: "Mend", operation: "mend" });
     fireEvent.click(screen.getByRole("button", { name: "Places after" }));
     await waitFor(() => expect(asked.at(-1)?.body).toMatchObject({ first: 5 }));
+  });
+
+  it("hand the surface that is not suspected to Join, area by area", async () => {
+    shown(
+      { a: "key5", b: "key6" },
+      { count: 2, told: 2, volume: 9e6, median: 0, cell: 8, places: [place(1), { ...place(2), which: "first" }] },
+    );
+    useDesk.setState({ sheets: {} });
+    fireEvent.click(await screen.findByRole("button", { name: "Use A" }));
+    const first = useDesk.getState();
+    expect(first).toMatchObject({ stage: "Join", operation: "mosaic" });
+    expect(first.sheets.mosaic?.inputs).toEqual({ surfaces: [6, 5] });
+    expect(first.sheets.mosaic?.params).toMatchObject({ rule: "seam", given: [{ surface: 1, ring: place(1).ring }] });
+    // another one goes into the same mosaic, once
+    const other = [
+      [1, 2],
+      [3, 4],
+      [5, 0],
+    ] as [number, number][];
+    for (let again = 0; again < 2; again++) giveTo(HELD[1] as Holding, HELD[0] as Holding, other);
+    expect(useDesk.getState().sheets.mosaic?.params.given).toEqual([
+      { surface: 1, ring: place(1).ring },
+      { surface: 0, ring: other },
+    ]);
+    // tiles of one product count as one
+    useDesk
+      .getState()
+      .sheet("mosaic", { inputs: { surfaces: [7, 8, 6, 5] }, params: { groups: [0, 0, 1, 2], rule: "feather" } });
+    giveTo(HELD[0] as Holding, HELD[1] as Holding, other);
+    expect(useDesk.getState().sheets.mosaic?.params.given).toEqual([{ surface: 2, ring: other }]);
   });
 
   it("take only what is called land cover for it, until somebody chooses", async () => {

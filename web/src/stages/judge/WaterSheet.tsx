@@ -16,6 +16,8 @@ import { Check } from "../../ui/Check";
 import { Choice } from "../../ui/Choice";
 import { NumberField } from "../../ui/NumberField";
 import { Refusal } from "../../ui/Refusal";
+import { Row } from "../../ui/Row";
+import { Segments } from "../../ui/Segments";
 import { Section, Sheet } from "../../ui/Sheet";
 import { Slide } from "../../ui/Slide";
 import { HoldingChoice } from "../HoldingChoice";
@@ -77,22 +79,34 @@ export function WaterSheet() {
   const areas = features.filter((one) => has(one, "polygons"));
   const [chosen, setChosen] = useState<number | undefined>();
   const [lake, setLake] = useState(0);
+  const [inView, setInView] = useState<boolean | undefined>();
   const [all, setAll] = useState(false);
   const [typed, setTyped] = useState<number | null>(null);
   const held = areas.find((one) => one.id === chosen) ?? areas.find((one) => /lake|water/i.test(one.name));
+  // without lakes there is still the ground
+  const ground = inView ?? !areas.length;
+  const bounds = useSettled(
+    useDesk((desk) => desk.bounds),
+    400,
+  );
   const { data: lakes = [], error: noLakes } = useQuery({
     queryKey: KEYS.lakes(project.id, held?.id, project.frame.mark),
     queryFn: () => call<Lake[]>("GET", `/projects/${project.id}/lakes/${held?.id}`),
-    enabled: held !== undefined,
+    enabled: held !== undefined && !ground,
     retry: false,
   });
   const level = useSettled(typed, PAUSE);
   const to = heights.find((one) => one.key === a?.key)?.id ?? null;
-  const asked = { surfaces: heights.map((one) => one.id), features: held?.id, lake, to, level };
+  const asked = {
+    surfaces: heights.map((one) => one.id),
+    to,
+    level,
+    ...(ground ? { bounds } : { features: held?.id, lake }),
+  };
   const { data, error, isFetching } = useQuery({
     queryKey: KEYS.water(project.id, project.frame.mark, asked),
     queryFn: ({ signal }) => call<Water>("POST", `/projects/${project.id}/water`, asked, signal),
-    enabled: held !== undefined && heights.length > 0 && lakes.length > 0,
+    enabled: heights.length > 0 && (ground ? bounds !== null : held !== undefined && lakes.length > 0),
     placeholderData: keepPreviousData,
     retry: false,
     staleTime: 60_000,
@@ -131,11 +145,12 @@ export function WaterSheet() {
     <Sheet
       stage="Judge"
       title="Water level"
-      lead="A lake filled to a level in every surface: how much lies under water, and where its shore runs."
+      lead="Water to a level in every surface: how much lies under it, and where its shore runs."
     >
       <Section
-        title="The lake"
+        title="Where"
         aside={
+          !ground &&
           lakes.length > 0 && (
             <Button kind="link" onClick={() => go(lake)}>
               Go there
@@ -143,7 +158,21 @@ export function WaterSheet() {
           )
         }
       >
-        {areas.length ? (
+        <Row label="Under water">
+          <Segments
+            label="Under water"
+            value={ground ? "view" : "lake"}
+            options={[
+              { value: "lake", title: "a lake" },
+              { value: "view", title: "what is low in view" },
+            ]}
+            onChange={(one) => {
+              setInView(one === "view");
+              setTyped(null);
+            }}
+          />
+        </Row>
+        {ground ? null : areas.length ? (
           <HoldingChoice
             label="Polygons"
             holdings={areas}
@@ -157,8 +186,8 @@ export function WaterSheet() {
         ) : (
           <p className="mut">There are no polygons here yet. Fetch lakes under Gather, or add a file of them.</p>
         )}
-        {noLakes && <Refusal sentence={noLakes.message} />}
-        {lakes.length > 0 && (
+        {!ground && noLakes && <Refusal sentence={noLakes.message} />}
+        {!ground && lakes.length > 0 && (
           <Choice
             label="Lake"
             value={String(lake)}
@@ -192,7 +221,11 @@ export function WaterSheet() {
             <thead>
               <tr>
                 <th className="w">surface</th>
-                <th title="Median height of its cells in the lake, and what 95 % of them stay within">lake lies at</th>
+                {!ground && (
+                  <th title="Median height of its cells in the lake, and what 95 % of them stay within">
+                    lake lies at
+                  </th>
+                )}
                 <th>area</th>
                 <th title="hm³: million cubic metres">volume</th>
               </tr>
@@ -205,18 +238,22 @@ export function WaterSheet() {
                     {one.name}
                   </td>
                   {one.reason ? (
-                    <td colSpan={3} className="mut w">
+                    <td colSpan={ground ? 2 : 3} className="mut w">
                       {one.reason}
                     </td>
                   ) : (
                     <>
-                      <td className="n">
-                        {num(one.level ?? 0, 2)} m
-                        <br />
-                        <span className="mut">
-                          {one.flatness === null || one.flatness === undefined ? "empty" : `± ${num(one.flatness, 2)}`}
-                        </span>
-                      </td>
+                      {!ground && (
+                        <td className="n">
+                          {num(one.level ?? 0, 2)} m
+                          <br />
+                          <span className="mut">
+                            {one.flatness === null || one.flatness === undefined
+                              ? "empty"
+                              : `± ${num(one.flatness, 2)}`}
+                          </span>
+                        </td>
+                      )}
                       <td className="n">
                         {hectares(exact ? (one.area ?? 0) : between(water.levels, one.areas ?? [], here))}
                       </td>
@@ -249,30 +286,32 @@ export function WaterSheet() {
             .map((one) => (
               <Unlike key={one.id} one={one} to={against.name} />
             ))}
-          <table className={`t tight ${styles.table} ${styles.rim}`} aria-label="Rim of the lake">
-            <thead>
-              <tr>
-                <th className="w">rim</th>
-                <th title="Height below which 5 % of the outline lie">lowest 5 %</th>
-                <th>middle</th>
-                <th title={`Median of the differences to ${against.name} along the outline`}>apart</th>
-              </tr>
-            </thead>
-            <tbody>
-              {water.basins
-                .filter((one) => !one.reason)
-                .map((one) => (
-                  <tr key={one.id}>
-                    <td className="w" title={one.name}>
-                      {one.name}
-                    </td>
-                    <td className="n">{one.rim?.[0] == null ? "–" : `${num(one.rim[0], 2)} m`}</td>
-                    <td className="n">{one.rim?.[1] == null ? "–" : `${num(one.rim[1], 2)} m`}</td>
-                    <td className="n">{one.unlike?.rim == null ? "" : `${signed(one.unlike.rim)} m`}</td>
-                  </tr>
-                ))}
-            </tbody>
-          </table>
+          {!ground && (
+            <table className={`t tight ${styles.table} ${styles.rim}`} aria-label="Rim of the lake">
+              <thead>
+                <tr>
+                  <th className="w">rim</th>
+                  <th title="Height below which 5 % of the outline lie">lowest 5 %</th>
+                  <th>middle</th>
+                  <th title={`Median of the differences to ${against.name} along the outline`}>apart</th>
+                </tr>
+              </thead>
+              <tbody>
+                {water.basins
+                  .filter((one) => !one.reason)
+                  .map((one) => (
+                    <tr key={one.id}>
+                      <td className="w" title={one.name}>
+                        {one.name}
+                      </td>
+                      <td className="n">{one.rim?.[0] == null ? "–" : `${num(one.rim[0], 2)} m`}</td>
+                      <td className="n">{one.rim?.[1] == null ? "–" : `${num(one.rim[1], 2)} m`}</td>
+                      <td className="n">{one.unlike?.rim == null ? "" : `${signed(one.unlike.rim)} m`}</td>
+                    </tr>
+                  ))}
+              </tbody>
+            </table>
+          )}
         </Section>
       )}
     </Sheet>

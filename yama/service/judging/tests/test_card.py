@@ -1,6 +1,10 @@
+from yama.service.holdings.kinds import TABLE
+from yama.service.holdings.models import Holding
 from yama.service.judging.models import Judgement
 from yama.service.tests.base import ServiceTest
 from yama.terrain.grid import Grid
+from yama.terrain.recipe import Step
+from yama.terrain.table import Column, Table
 
 
 class ScorecardTest(ServiceTest):
@@ -79,6 +83,16 @@ class ScorecardTest(ServiceTest):
         self.run_jobs()
         card = self.judged(points=None, reference=self.other.pk, surfaces=[self.one.pk])
         self.assertIn("reference", [one["cause"] for one in card["findings"]])
+
+    def test_how_far_the_rays_of_an_image_pair_miss_each_other_is_told(self):
+        models = Holding(project=self.project, name="Models", key="models")
+        facts = {"rms": 0.25, "used": 180, "metres_per_cell": 1.2}
+        TABLE.keep_made(models, Table((Column("image", "Image", type="text"),), [("left",)], facts), [])
+        step = Step("image_pair", 1, {}, {"model": [models.key]}, None)
+        Holding.objects.filter(pk=self.one.pk).update(recipe=vars(step))
+        matched, other = self.judged()["rows"]
+        self.assertEqual(matched["parallax"], {"cells": 0.25, "ties": 180, "height": 0.3})
+        self.assertIsNone(other["parallax"])
 
     def test_points_that_made_a_surface_are_left_out_of_its_row(self):
         asked = {"operation": "interpolate_points", "inputs": {"points": self.points.pk}, "params": {}, "name": "TIN"}

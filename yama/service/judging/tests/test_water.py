@@ -70,6 +70,21 @@ class WaterTest(ServiceTest):
         self.assertEqual(told["levels"], sorted(told["levels"]))
         self.assertIn("less than or equal", self.water(422, level=1e9)["detail"])
 
+    def test_all_that_is_low_in_a_view_is_under_water(self):
+        west, south, east, north = self.grid.bounds
+        told = self.water(features=None, bounds=[west, south, (west + east) / 2, north])
+        one, other = told["basins"]
+        self.assertIsNone(told["lake"])
+        self.assertEqual((one["rim"], one["spill"]), ([None] * 3, None))
+        self.assertAlmostEqual(other["level"] - one["level"], 1.5, places=2)
+        # the chart goes from the lowest to the highest ground
+        self.assertEqual(one["areas"][0] > 0, True)
+        half = (east - west) * (north - south) / 2
+        self.assertAlmostEqual(one["areas"][-1] / half, 1, delta=0.05)
+        self.assertIn("Choose one of the two", self.water(422, bounds=[west, south, east, north])["detail"])
+        self.assertIn("Choose one of the two", self.water(422, features=None)["detail"])
+        self.assertIn("has no extent", self.water(422, features=None, bounds=[1, 1, 0, 2])["detail"])
+
     def test_a_surface_that_does_not_reach_there_says_so(self):
         west, south, *_ = self.grid.bounds
         self.lakes = self.features([shapely.box(west - 900, south - 900, west - 800, south - 800)], name=["far"])

@@ -3,8 +3,8 @@ import shapely
 from django.test import SimpleTestCase
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import Grid
-from yama.terrain.judge.water import _spread, basin, unlike
+from yama.terrain.grid import Bounds, Grid
+from yama.terrain.judge.water import _spread, basin, lowland, unlike
 from yama.terrain.surface import ArraySurface
 
 CRS = "EPSG:32741"
@@ -154,3 +154,36 @@ class UnlikeTest(SimpleTestCase):
             self.assertAlmostEqual(found.rim, offset, delta=0.05)
             self.assertAlmostEqual(found.offset, offset, delta=0.3)
             self.assertEqual(found.verdict, "offset")
+
+
+class LowlandTest(SimpleTestCase):
+    VIEW = Bounds(448_200.0, 5_438_200.0, 448_400.0, 5_438_400.0)
+
+    def test_all_that_is_lower_is_under_water_wherever_it_lies(self):
+        cells = np.minimum(bowl(), 100 + np.hypot(EAST - 80, NORTH) ** 2 / 1000)  # two bowls, a ridge between them
+        found = lowland(surface(cells), self.VIEW)
+        rows, cols = slice(100, 200), slice(100, 200)
+        part = cells[rows, cols]
+        self.assertAlmostEqual(found.level, float(np.quantile(part, 0.1)), delta=0.05)
+        for level in (100.5, 103.0):
+            wet = found.at(level)
+            self.assertAlmostEqual(wet.area / ((part <= level).sum() * 4.0), 1, delta=0.05)
+            self.assertAlmostEqual(wet.volume / (np.maximum(level - part, 0).sum() * 4.0), 1, delta=0.05)
+            self.assertFalse(wet.spilled)
+        self.assertEqual(len(found.outline(100.5)), 2)
+
+    def test_another_zero_is_told_from_another_shape_here_too(self):
+        one = lowland(surface(bowl()), self.VIEW)
+        raised, other = lowland(surface(bowl(up=1.5)), self.VIEW), lowland(surface(100 - EAST / 20), self.VIEW)
+        apart = unlike(raised, one, 104.0)
+        self.assertEqual((apart.verdict, round(apart.offset, 1)), ("offset", 1.5))
+        self.assertTrue(np.isnan(apart.rim))
+        self.assertEqual(unlike(other, one, 104.0).verdict, "shape")
+
+    def test_where_there_is_nothing_it_says_so(self):
+        with self.assertRaisesMessage(InputError, "does not reach there"):
+            lowland(surface(bowl()), Bounds(0.0, 0.0, 10.0, 10.0))
+        with self.assertRaisesMessage(InputError, "has no height there"):
+            lowland(surface(np.where(AWAY < 290, np.nan, bowl())), self.VIEW)
+        with self.assertRaisesMessage(InputError, "it has no heights"):
+            lowland(surface(bowl(), unit="°"), self.VIEW)
