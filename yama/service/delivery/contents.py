@@ -9,7 +9,7 @@ from yama.service.holdings.kinds import CLOUD, IMAGE, SURFACE, kind_of
 from yama.service.holdings.models import Holding
 from yama.service.holdings.recipes import recipe_of
 from yama.service.holdings.steps import quantity_of
-from yama.service.judging.against import Against, MadeFrom, found, judged_of
+from yama.service.judging.against import Against, MadeFrom, found, judged_of, shifts_of
 from yama.service.judging.briefs import Asked, figure_of
 from yama.service.projects.models import Project
 from yama.service.surfaces import keys
@@ -18,7 +18,7 @@ from yama.terrain.cog import FLOATS, Encoding
 from yama.terrain.deliver import report
 from yama.terrain.deliver.package import safe_name
 from yama.terrain.deliver.pieces import pieces
-from yama.terrain.deliver.scored import ScoredCard, scored
+from yama.terrain.deliver.scored import ScoredCard, lying, scored
 from yama.terrain.errors import InputError
 from yama.terrain.findings import Finding
 from yama.terrain.formats.cell_types import encoding_for
@@ -312,7 +312,8 @@ def card_of(project: Project, handed_over: list[Holding]) -> ScoredCard | None:
     known = [(one, errors) for one, errors in judged if errors is not None]
     inside = {one.pk for one in handed_over}
     subjects = [Subject(one.name, errors, made_from.among(one)) for one, errors in known]
-    return scored(subjects, against.places(), [one.pk in inside for one, _ in known], project.frame.unit)
+    lie = [lying(one.name, onto, moved) for one, onto, moved in shifts_of(against, surfaces)]
+    return scored(subjects, against.places(), [one.pk in inside for one, _ in known], project.frame.unit, lie)
 
 
 def recipes(holdings: list[Holding]) -> dict[int, dict[str, Any]]:

@@ -113,6 +113,19 @@ def found(against: Against, surfaces: list[Holding]) -> dict[int, dict[str, Any]
     return {row.surface_id: row.told for row in rows}
 
 
+def shifts_of(against: Against, surfaces: list[Holding]) -> list[tuple[Holding, str, dict[str, Any]]]:
+    """The shifts that were found for surfaces before they were judged at the same places: the surface, what it was
+    held against, and the shift as the operation tells it; the last one of each."""
+    begin = f"{against.key} onto "
+    names = {one.key: one.name for one in against.project.holdings.all()}
+    last: dict[int, tuple[Holding, str, dict[str, Any]]] = {}
+    for row in Judgement.objects.filter(surface__in=surfaces, places__startswith=begin).order_by("pk"):
+        onto = names.get(row.places.removeprefix(begin))
+        if onto is not None and row.told.get("moved"):
+            last[row.surface_id] = (row.surface, onto, row.told["moved"])
+    return [last[one.pk] for one in surfaces if one.pk in last]
+
+
 def in_metres(holding: Holding) -> Surface:
     """A surface with its heights in metres."""
     surface = keys.surface_of_holding(holding)

@@ -13,7 +13,7 @@ import numpy as np
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from yama.terrain.deliver.map_lines import MapLines, map_lines
-from yama.terrain.deliver.scored import HIGH, WIDE, ScoredCard
+from yama.terrain.deliver.scored import HIGH, SWING_HIGH, SWING_WIDE, WIDE, ScoredCard
 from yama.terrain.findings import Finding
 from yama.terrain.grid import Bounds, Grid
 from yama.terrain.quantities import Quantity
@@ -221,7 +221,8 @@ def html_of(report: Report, fonts: Mapping[str, Path] | None = None) -> str:
     )  # fmt: skip
     page.filters.update(number=number, metres=_metres, plain=lambda value: number(value, 0 if value % 1 == 0 else 2))
     embedded = {name: b64encode(path.read_bytes()).decode() for name, path in (fonts or {}).items() if path.exists()}
-    return page.get_template("report.html").render(report=report, fonts=embedded, bars_of=bars_of, scored=(WIDE, HIGH))
+    sizes = {"scored": (WIDE, HIGH), "swing": (SWING_WIDE, SWING_HIGH)}
+    return page.get_template("report.html").render(report=report, fonts=embedded, bars_of=bars_of, **sizes)
 
 
 def pdf_of(html: str) -> bytes:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -16,6 +18,8 @@ from yama.terrain.judge.verdict import verdict
 from yama.terrain.units import UNITS
 
 WIDE, HIGH = 120, 20
+SWING_WIDE, SWING_HIGH = 230, 64
+_SWING_LEFT = 6.0
 _MARKS = (0.01, 0.1, 1.0, 10.0, 100.0)
 
 
@@ -48,8 +52,47 @@ class Scored:
 
 
 @dataclass(frozen=True)
+class Lying:
+    """Where a surface lies against another, with the plot that says so.
+
+    name, onto: of both. distance, error, up: in metres; direction: degrees from north. reach: metres that the plot
+    goes up and down. curve: the cosine, as points of a line; dots: differences over the tangent of the slope, by
+    aspect.
+    """
+
+    name: str
+    onto: str
+    distance: float
+    error: float
+    direction: float
+    up: float
+    reach: float
+    curve: str
+    dots: list[tuple[float, float]]
+
+
+def lying(name: str, onto: str, moved: Mapping[str, Any]) -> Lying:
+    """Where a surface lies, by the shift that was found for it, as the operation `shift` tells it (Nuth and Kääb,
+    The Cryosphere 5, 2011)."""
+    distance, direction = float(moved["distance"]), float(moved["direction"])
+    medians = [abs(one) for one in moved["swing"] if one is not None]
+    reach = max([distance * 1.4, *medians, 0.1])
+
+    def at(aspect: float, metres: float) -> tuple[float, float]:
+        across = _SWING_LEFT + aspect / 360 * (SWING_WIDE - 2 * _SWING_LEFT)
+        return round(across, 1), round(SWING_HIGH / 2 - metres / reach * (SWING_HIGH / 2 - 3), 1)
+
+    curve = [at(one, distance * math.cos(math.radians(direction - one))) for one in range(0, 361, 5)]
+    dots = [at(aspect, metres) for aspect, metres in moved["dots"] if abs(metres) <= reach]
+    error = math.hypot(*moved["errors"][:2])
+    points = " ".join(f"{x},{y}" for x, y in curve)
+    return Lying(name, onto, distance, error, direction, float(moved["up"]), reach, points, dots)
+
+
+@dataclass(frozen=True)
 class ScoredCard:
-    """All rows, the one that errs least first; classes with their counts; figures along the axis; what errors say."""
+    """All rows, the one that errs least first; classes with their counts; figures along the axis; what errors say;
+    where surfaces lie, as far as somebody asked."""
 
     sentence: str
     points: int
@@ -57,6 +100,7 @@ class ScoredCard:
     classes: list[tuple[str, int]]
     marks: list[Mark]
     findings: list[Finding]
+    lying: list[Lying]
 
 
 def _at(axis: Axis, error: float) -> float:
@@ -68,7 +112,11 @@ def _part(part: Part, unit: float) -> tuple[float, bool] | None:
 
 
 def scored(
-    subjects: Sequence[Subject], places: Places, handed_over: Sequence[bool], unit: str = "m"
+    subjects: Sequence[Subject],
+    places: Places,
+    handed_over: Sequence[bool],
+    unit: str = "m",
+    lie: Sequence[Lying] = (),
 ) -> ScoredCard | None:
     """The scorecard of surfaces at checkpoints.
 
@@ -80,6 +128,8 @@ def scored(
         Which of them are in the package.
     unit : str
         In which figures are printed.
+    lie : sequence of Lying
+        Where surfaces lie, as far as that is known.
 
     Returns
     -------
@@ -132,4 +182,5 @@ def scored(
         list(zip(card.split.names, card.split.counts, strict=True)),
         marks,
         [one.finding for one in suspicions(kept, places, card)],
+        list(lie),
     )

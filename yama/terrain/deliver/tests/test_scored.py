@@ -1,7 +1,7 @@
 import numpy as np
 from django.test import SimpleTestCase
 
-from yama.terrain.deliver.scored import WIDE, scored
+from yama.terrain.deliver.scored import SWING_HIGH, SWING_WIDE, WIDE, lying, scored
 from yama.terrain.judge.places import Judged, Places
 from yama.terrain.judge.scorecard import Subject
 
@@ -50,3 +50,18 @@ class ScoredTest(SimpleTestCase):
         self.assertIsNone(scored([subject("none", 1.0, there=0)], PLACES, [True]))
         card = scored([subject("none", 1.0, there=0), subject("one", 1.0)], PLACES, [False, True])
         self.assertEqual([(row.name, row.handed_over) for row in card.rows], [("one", True)])
+
+    def test_where_a_surface_lies_is_drawn_as_the_cosine_that_says_so(self):
+        moved = {
+            "distance": 40.0, "direction": 90.0, "up": 1.7, "errors": [3.0, 4.0, 0.1],
+            "swing": [None, 30.0, -41.0], "dots": [(90.0, 40.0), (180.0, 0.0), (10.0, 900.0)],
+        }  # fmt: skip
+        told = lying("Heron", "Lidar", moved)
+        self.assertEqual((told.error, told.reach), (5.0, 56.0))
+        curve = [tuple(map(float, point.split(","))) for point in told.curve.split()]
+        highest = min(curve, key=lambda point: point[1])
+        self.assertAlmostEqual(highest[0], 6 + (SWING_WIDE - 12) / 4, delta=0.1)  # towards the east
+        self.assertAlmostEqual(curve[0][1], SWING_HIGH / 2)
+        self.assertEqual(len(told.dots), 2)  # one is beyond the axis
+        self.assertEqual(told.dots[0], highest)
+        self.assertEqual(scored([subject("one", 1.0)], PLACES, [True], lie=[told]).lying, [told])
