@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import re
+import zipfile
+
+from pypdf import PdfReader
 
 from tests.browser.base import expect
 from tests.browser.test_gather import tell
@@ -47,7 +51,7 @@ class JudgeTest(Joining):
         expect(demands.filter(has_text="Heights above Sundrel mean sea level")).to_contain_text("not told")
         river = demands.filter(has_text="The Avel falls")
         expect(river).to_contain_text("not met")
-        river.get_by_role("button", name=re.compile("Go where it is")).click()
+        river.get_by_role("button", name=re.compile("Go there")).click()
 
         # another limit, and the verdict with it
         page.get_by_role("button", name="Change: Cells of 2 m").click()
@@ -159,3 +163,32 @@ class JudgeTest(Joining):
         page.get_by_role("button", name="Keep as a table").click()
         expect(page.get_by_role("status").filter(has_text="is made")).to_be_visible(timeout=60_000)
         expect(table).to_be_visible()
+
+        # the worst places of both are walked
+        self.put("A", "Beacon 30")
+        self.put("B", "Heron 90")
+        page.get_by_role("tab", name=re.compile("^Worst places")).click()
+        places = page.get_by_role("list", name="Worst places")
+        expect(places.get_by_role("listitem").first).to_contain_text(re.compile(r"ha.* m"))
+        places.get_by_role("button", name="Go to place 1").click()
+        expect(page.get_by_role("region", name="Map")).to_be_visible()
+
+        # a report says what the scorecard said, as delivered
+        heron = self.holding("Heron 90 cut-out 1")
+        job = self.api("POST", "/packages", {"name": "Judged", "holdings": [heron["id"]]})
+        while (now := self.api("GET", f"/jobs/{job['id']}"))["state"] in ("queued", "running"):
+            page.wait_for_timeout(500)
+        self.assertEqual(now["state"], "done", now["message"])
+        package = page.request.get(f"{self.root}/api/projects/{self.project}/packages/{job['id']}/file").body()
+        with zipfile.ZipFile(io.BytesIO(package)) as archive:
+            sheets = PdfReader(io.BytesIO(archive.read("report.pdf"))).pages
+        text = re.sub(r"\s+", " ", " ".join(sheet.extract_text() for sheet in sheets))
+        self.assertIn(f"{before:.2f}", text)
+        for told in (
+            "Scorecard",
+            "Beacon 30 errs least",
+            "Where surfaces lie",
+            "against Beacon 30",
+            "What was asked of it",
+        ):
+            self.assertIn(told, text)

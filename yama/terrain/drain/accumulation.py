@@ -1,0 +1,245 @@
+"""How much ground drains through each cell.
+
+Cells are worked off from those without any above them, each once. D-infinity: D. Tarboton, Water Resources Research 33
+(1997). Spread over all lower neighbours: T. Freeman, Computers & Geosciences 17 (1991).
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from yama.terrain.drain.directions import COLS, ROWS, Directions, apart_on
+from yama.terrain.errors import InputError
+from yama.terrain.grid import FloatArray, Grid
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import Heights
+
+Flow = Literal["one", "two", "many"]
+
+_SPREAD = 1.1
+"""Freeman's exponent: how much of the water goes to the steeper neighbours."""
+
+
+@kernel
+def _above(to, above):
+    """How many neighbours drain into each cell."""
+    rows, cols = to.shape
+    for r in range(rows):
+        for c in range(cols):
+            n = to[r, c]
+            if 0 <= n < 8:
+                above[r + ROWS[n], c + COLS[n]] += 1
+
+
+@kernel
+def _gather(to, above, total):
+    """Add to each cell what drains into it, in place; empty cells keep what they have."""
+    rows, cols = to.shape
+    for row in range(rows):
+        for col in range(cols):
+            if above[row, col] != 0 or to[row, col] < -1:
+                continue
+            r = row
+            c = col
+            while True:
+                above[r, c] = -1
+                n = to[r, c]
+                if n < 0 or n > 7:
+                    break
+                i = r + ROWS[n]
+                j = c + COLS[n]
+                total[i, j] += total[r, c]
+                above[i, j] -= 1
+                if above[i, j] != 0:
+                    break
+                r = i
+                c = j
+
+
+@kernel
+def _downwards(to, above, order):
+    """Cells so that each comes after all that drain into it; returns how many there are."""
+    rows, cols = to.shape
+    count = 0
+    for row in range(rows):
+        for col in range(cols):
+            if above[row, col] != 0 or to[row, col] < -1:
+                continue
+            r = row
+            c = col
+            while True:
+                above[r, c] = -1
+                order[count] = r * cols + c
+                count += 1
+                n = to[r, c]
+                if n < 0 or n > 7:
+                    break
+                r += ROWS[n]
+                c += COLS[n]
+                above[r, c] -= 1
+                if above[r, c] != 0:
+                    break
+    return count
+
+
+@kernel
+def _shares_of_two(heights, to, r, c, apart, shares):
+    """D-infinity: the steepest of the eight facets around a cell, and how its water is shared by the two neighbours at
+    its ends."""
+    rows, cols = heights.shape
+    z = np.float64(heights[r, c])
+    best = 0.0
+    first = -1
+    second = -1
+    part = 0.0
+    for k in range(8):
+        near = 2 * (((k + 1) // 2) % 4)
+        far = k if k % 2 == 1 else k + 1
+        i, j = r + ROWS[near], c + COLS[near]
+        a, b = r + ROWS[far], c + COLS[far]
+        if min(i, j, a, b) < 0 or max(i, a) >= rows or max(j, b) >= cols:
+            continue
+        one, other = np.float64(heights[i, j]), np.float64(heights[a, b])
+        if np.isnan(one) or np.isnan(other):
+            continue
+        along = apart[near]
+        across = np.sqrt(apart[far] ** 2 - along**2)
+        s1 = (z - one) / along
+        s2 = (one - other) / across
+        turn = np.arctan2(s2, s1)
+        widest = np.arctan2(across, along)
+        slope = np.hypot(s1, s2)
+        if turn < 0.0:
+            turn = 0.0
+            slope = s1
+        elif turn > widest:
+            turn = widest
+            slope = (z - other) / apart[far]
+        if slope > best:
+            best = slope
+            first = near
+            second = far
+            part = turn / widest
+    for n in range(8):
+        shares[n] = 0.0
+    if best > 0.0:
+        shares[first] = 1.0 - part
+        shares[second] = part
+    elif 0 <= to[r, c] < 8:
+        shares[to[r, c]] = 1.0
+
+
+@kernel
+def _shares_of_many(heights, to, r, c, apart, shares):
+    """All lower neighbours by how steeply it falls to them; where there is none, where level ground drains to."""
+    rows, cols = heights.shape
+    total = 0.0
+    for n in range(8):
+        i = r + ROWS[n]
+        j = c + COLS[n]
+        shares[n] = 0.0
+        if 0 <= i < rows and 0 <= j < cols and heights[i, j] < heights[r, c]:
+            shares[n] = ((np.float64(heights[r, c]) - heights[i, j]) / apart[n]) ** _SPREAD
+            total += shares[n]
+    if total > 0.0:
+        for n in range(8):
+            shares[n] /= total
+    elif 0 <= to[r, c] < 8:
+        shares[to[r, c]] = 1.0
+
+
+@kernel
+def _gather_shares(heights, to, apart, two, total):
+    """As `_gather`, where a cell drains to several."""
+    rows, cols = heights.shape
+    above = np.zeros((rows, cols), np.int8)
+    shares = np.empty(8)
+    for r in range(rows):
+        for c in range(cols):
+            if to[r, c] < -1:
+                continue
+            if two:
+                _shares_of_two(heights, to, r, c, apart, shares)
+            else:
+                _shares_of_many(heights, to, r, c, apart, shares)
+            for n in range(8):
+                if shares[n] > 0.0:
+                    above[r + ROWS[n], c + COLS[n]] += 1
+    stack = np.empty(1024, np.int64)
+    for row in range(rows):
+        for col in range(cols):
+            if above[row, col] != 0 or to[row, col] < -1:
+                continue
+            stack[0] = row * cols + col
+            size = 1
+            while size > 0:
+                size -= 1
+                r = stack[size] // cols
+                c = stack[size] % cols
+                above[r, c] = -1
+                if two:
+                    _shares_of_two(heights, to, r, c, apart, shares)
+                else:
+                    _shares_of_many(heights, to, r, c, apart, shares)
+                for n in range(8):
+                    if shares[n] > 0.0:
+                        i = r + ROWS[n]
+                        j = c + COLS[n]
+                        total[i, j] += shares[n] * total[r, c]
+                        above[i, j] -= 1
+                        if above[i, j] == 0:
+                            if size == stack.size:
+                                more = np.empty(2 * size, np.int64)
+                                more[:size] = stack
+                                stack = more
+                            stack[size] = i * cols + j
+                            size += 1
+
+
+def accumulation(
+    to: Directions,
+    weight: npt.NDArray[np.floating] | None = None,
+    flow: Flow = "one",
+    heights: Heights | None = None,
+    grid: Grid | None = None,
+) -> FloatArray:
+    """What drains through each cell, itself included.
+
+    Parameters
+    ----------
+    to : ndarray of int8, shape (rows, cols)
+        Where water goes, as `directions` gives it.
+    weight : ndarray, shape (rows, cols), optional
+        What each cell gives; 1 where not given. NaN gives nothing.
+    flow : {"one", "two", "many"}
+        Whether water goes to one neighbour, is shared by two (D-infinity), or by all that are lower.
+    heights, grid
+        Conditioned heights in metres and their grid, where it is shared.
+
+    Returns
+    -------
+    ndarray of float64, shape (rows, cols)
+        NaN where there is no height. Counts of cells are exact up to 2^53.
+    """
+    total = np.ones(to.shape) if weight is None else np.where(np.isnan(weight), 0.0, weight).astype(np.float64)
+    if flow == "one":
+        above = np.zeros(to.shape, np.int8)
+        _above(to, above)
+        _gather(to, above, total)
+    else:
+        if heights is None or grid is None:
+            raise InputError("Water that is shared among neighbours needs heights.")
+        _gather_shares(heights, to, apart_on(grid), flow == "two", total)
+    total[to < -1] = np.nan
+    return total
+
+
+def downwards(to: Directions) -> npt.NDArray[np.int64]:
+    """Cells, counted along rows, so that each comes after all that drain into it."""
+    above = np.zeros(to.shape, np.int8)
+    _above(to, above)
+    order = np.empty(to.size, np.int64)
+    return order[: int(_downwards(to, above, order))]

@@ -1,0 +1,278 @@
+"""Where water goes from each cell.
+
+Steepest of eight neighbours: J. O'Callaghan and D. Mark, "The extraction of drainage networks from digital elevation
+data", Computer Vision, Graphics and Image Processing 28 (1984). Level ground drains towards where it is lower and away
+from where it is higher: J. Garbrecht and L. Martz, Journal of Hydrology 193 (1997), as R. Barnes, C. Lehman and D.
+Mulla do it, Computers & Geosciences 62 (2014).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from yama.terrain.drain.strips import over_rows
+from yama.terrain.grid import FloatArray, Grid
+from yama.terrain.kernels import kernel
+from yama.terrain.progress import Progress, ignore_progress, part_of
+from yama.terrain.surface import Heights
+
+Directions = npt.NDArray[np.int8]
+
+ROWS = np.array((0, 1, 1, 1, 0, -1, -1, -1), np.int64)
+COLS = np.array((1, 1, 0, -1, -1, -1, 0, 1), np.int64)
+"""Neighbours by number: to the east, then on towards the south."""
+OUT, NONE, EMPTY = 8, -1, -2
+"""A cell whose water leaves the surface; one where it stays; one without height."""
+
+
+@kernel
+def is_edge(heights, r, c):
+    """Whether water can leave the surface from a cell: at the rim, or beside an empty cell."""
+    rows, cols = heights.shape
+    if r == 0 or c == 0 or r == rows - 1 or c == cols - 1:
+        return True
+    for n in range(8):
+        if np.isnan(heights[r + ROWS[n], c + COLS[n]]):
+            return True
+    return False
+
+
+@kernel
+def _way(heights, r, c, nearness):
+    """Of a cell at an edge."""
+    rows, cols = heights.shape
+    z = heights[r, c]
+    best = np.float32(0.0)
+    way = OUT if is_edge(heights, r, c) else NONE
+    for n in range(8):
+        i = r + ROWS[n]
+        j = c + COLS[n]
+        if 0 <= i < rows and 0 <= j < cols:
+            fall = (z - heights[i, j]) * nearness[n]
+            if fall > best:
+                best = fall
+                way = n
+    return way
+
+
+@kernel
+def steepest(heights, first, last, nearness, to):
+    """Towards the neighbour to which rows fall most steeply; NONE where no neighbour is lower, OUT where that is so at
+    an edge. nearness: one over the distances to the neighbours."""
+    rows, cols = heights.shape
+    for r in range(first, last):
+        if r == 0 or r == rows - 1 or cols < 3:
+            for c in range(cols):
+                to[r, c] = EMPTY if np.isnan(heights[r, c]) else _way(heights, r, c, nearness)
+            continue
+        above, own, below = heights[r - 1], heights[r], heights[r + 1]
+        for c in range(1, cols - 1):
+            z = own[c]
+            best = np.float32(0.0)
+            way = NONE
+            # empty neighbours fall nowhere
+            fall = (z - own[c + 1]) * nearness[0]
+            if fall > best:
+                best, way = fall, 0
+            fall = (z - below[c + 1]) * nearness[1]
+            if fall > best:
+                best, way = fall, 1
+            fall = (z - below[c]) * nearness[2]
+            if fall > best:
+                best, way = fall, 2
+            fall = (z - below[c - 1]) * nearness[3]
+            if fall > best:
+                best, way = fall, 3
+            fall = (z - own[c - 1]) * nearness[4]
+            if fall > best:
+                best, way = fall, 4
+            fall = (z - above[c - 1]) * nearness[5]
+            if fall > best:
+                best, way = fall, 5
+            fall = (z - above[c]) * nearness[6]
+            if fall > best:
+                best, way = fall, 6
+            fall = (z - above[c + 1]) * nearness[7]
+            if fall > best:
+                best, way = fall, 7
+            if way == NONE:
+                way = EMPTY if np.isnan(z) else (OUT if is_edge(heights, r, c) else NONE)
+            to[r, c] = way
+        for c in (0, cols - 1):
+            to[r, c] = EMPTY if np.isnan(heights[r, c]) else _way(heights, r, c, nearness)
+
+
+@kernel
+def _larger(array, size):
+    """The array, or one twice as long with the same beginning where it is full."""
+    if size < array.size:
+        return array
+    found = np.empty(2 * array.size, array.dtype)
+    found[: array.size] = array
+    return found
+
+
+@kernel
+def _steps(queue, size, heights, to, steps):
+    """Count steps over level ground from the cells in a queue, which have 1. Returns the largest count."""
+    rows, cols = heights.shape
+    at = 0
+    most = np.int32(0)
+    while at < size:
+        r = queue[at] // cols
+        c = queue[at] % cols
+        at += 1
+        most = max(most, steps[r, c])
+        for n in range(8):
+            i = r + ROWS[n]
+            j = c + COLS[n]
+            if 0 <= i < rows and 0 <= j < cols and to[i, j] == NONE and steps[i, j] == 0:
+                if heights[i, j] == heights[r, c]:
+                    steps[i, j] = steps[r, c] + 1
+                    queue[size] = i * cols + j
+                    size += 1
+    return most
+
+
+@kernel
+def _over_level(heights, to, nearness):
+    """Give level cells that have no way down their direction, patch by patch."""
+    rows, cols = heights.shape
+    seen = np.zeros((rows, cols), np.bool_)
+    away = np.zeros((rows, cols), np.int32)
+    towards = np.zeros((rows, cols), np.int32)
+    patch, queue = np.empty(1024, np.int64), np.empty(1024, np.int64)
+    for row in range(rows):
+        for col in range(cols):
+            if to[row, col] != NONE or seen[row, col]:
+                continue
+            z = heights[row, col]
+            seen[row, col] = True
+            patch[0] = row * cols + col
+            size = 1
+            at = 0
+            lower = 0
+            while at < size:
+                r = patch[at] // cols
+                c = patch[at] % cols
+                at += 1
+                for n in range(8):
+                    i = r + ROWS[n]
+                    j = c + COLS[n]
+                    if i < 0 or j < 0 or i >= rows or j >= cols:
+                        continue
+                    if heights[i, j] > z:
+                        away[r, c] = 1
+                    elif heights[i, j] == z:
+                        if to[i, j] >= 0:
+                            towards[r, c] = 1
+                            lower = 1
+                        elif not seen[i, j]:
+                            seen[i, j] = True
+                            patch = _larger(patch, size)
+                            patch[size] = i * cols + j
+                            size += 1
+            if lower == 0:
+                continue  # a hollow that keeps its water
+            if queue.size < patch.size:
+                queue = np.empty(patch.size, np.int64)
+            begun = 0
+            for k in range(size):
+                if away[patch[k] // cols, patch[k] % cols] == 1:
+                    queue[begun] = patch[k]
+                    begun += 1
+            most = _steps(queue, begun, heights, to, away)
+            begun = 0
+            for k in range(size):
+                if towards[patch[k] // cols, patch[k] % cols] == 1:
+                    queue[begun] = patch[k]
+                    begun += 1
+            _steps(queue, begun, heights, to, towards)
+            # the fall towards the way out counts twice, so that it always leads down
+            for k in range(size):
+                r = patch[k] // cols
+                c = patch[k] % cols
+                if away[r, c] != 0:
+                    away[r, c] = most - away[r, c]
+                away[r, c] += 2 * towards[r, c]
+            for k in range(size):
+                r = patch[k] // cols
+                c = patch[k] % cols
+                best = np.float32(0.0)
+                way = NONE
+                for n in range(8):
+                    i = r + ROWS[n]
+                    j = c + COLS[n]
+                    if i < 0 or j < 0 or i >= rows or j >= cols or heights[i, j] != z:
+                        continue
+                    if to[i, j] == NONE:
+                        fall = (away[r, c] - away[i, j]) * nearness[n]
+                    elif to[i, j] >= 0:
+                        fall = (away[r, c] + 1) * nearness[n]  # where it goes on
+                    else:
+                        continue
+                    if fall > best:
+                        best = fall
+                        way = n
+                queue[k] = way
+            for k in range(size):
+                to[patch[k] // cols, patch[k] % cols] = queue[k]
+
+
+def apart_on(grid: Grid) -> FloatArray:
+    """Metres from a cell to each of its neighbours."""
+    across, along = grid.metres_per_cell()
+    found: FloatArray = np.hypot(ROWS * along, COLS * across)
+    return found
+
+
+def _nearness(grid: Grid) -> npt.NDArray[np.float32]:
+    return (1.0 / apart_on(grid)).astype(np.float32)
+
+
+def steepest_ways(heights: Heights, grid: Grid, progress: Progress = ignore_progress) -> Directions:
+    """The neighbour to which each cell falls most steeply.
+
+    Parameters
+    ----------
+    heights : ndarray, shape (rows, cols)
+        NaN where empty.
+    grid : Grid
+        Whose cells these are.
+
+    Returns
+    -------
+    ndarray of int8, shape (rows, cols)
+        The number of a neighbour, NONE where no neighbour is lower, OUT where that is so at the rim or beside an empty
+        cell, EMPTY where there is no height.
+    """
+    to = np.empty(heights.shape, np.int8)
+    over_rows(steepest, heights.shape[0], (heights,), (_nearness(grid), to), progress)
+    return to
+
+
+def directions(heights: Heights, grid: Grid, progress: Progress = ignore_progress) -> Directions:
+    """Where water goes from each cell, level ground included.
+
+    Parameters
+    ----------
+    heights : ndarray, shape (rows, cols)
+        NaN where empty; conditioned, so that every hollow has a way out but those that keep their water.
+    grid : Grid
+        Whose cells these are.
+
+    Returns
+    -------
+    ndarray of int8, shape (rows, cols)
+        As `steepest_ways` gives it. NONE is left where a hollow has no way out.
+    """
+    to = steepest_ways(heights, grid, part_of(progress, 0.0, 0.3))
+    over_level_ground(heights, to, grid)
+    progress(1.0)
+    return to
+
+
+def over_level_ground(heights: Heights, to: Directions, grid: Grid) -> None:
+    """Give level cells without a lower neighbour the way over their patch to where it goes on, in place."""
+    _over_level(heights, to, _nearness(grid))
