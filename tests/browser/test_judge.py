@@ -183,7 +183,7 @@ class JudgeTest(Joining):
         with zipfile.ZipFile(io.BytesIO(package)) as archive:
             sheets = PdfReader(io.BytesIO(archive.read("report.pdf"))).pages
         text = re.sub(r"\s+", " ", " ".join(sheet.extract_text() for sheet in sheets))
-        self.assertIn(f"{before:.2f}", text)
+        self.assertIn(f"{before:g}", text)
         for told in (
             "Scorecard",
             "Beacon 30 errs least",

@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.drain.directions import COLS, ROWS, Directions, apart_on
+from yama.terrain.drain.strips import over_rows
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.kernels import kernel
@@ -86,48 +87,62 @@ def _downwards(to, above, order):
 
 
 @kernel
-def _shares_of_two(heights, to, r, c, apart, shares):
-    """D-infinity: the steepest of the eight facets around a cell, and how its water is shared by the two neighbours at
-    its ends."""
+def _facets(heights, first, last, apart, facet, part):
+    """D-infinity: the number of the steepest facet around each cell of rows, and the share of the water that goes to its
+    diagonal neighbour; -1 where it falls nowhere."""
     rows, cols = heights.shape
-    z = np.float64(heights[r, c])
-    best = 0.0
-    first = -1
-    second = -1
-    part = 0.0
-    for k in range(8):
-        near = 2 * (((k + 1) // 2) % 4)
-        far = k if k % 2 == 1 else k + 1
-        i, j = r + ROWS[near], c + COLS[near]
-        a, b = r + ROWS[far], c + COLS[far]
-        if min(i, j, a, b) < 0 or max(i, a) >= rows or max(j, b) >= cols:
-            continue
-        one, other = np.float64(heights[i, j]), np.float64(heights[a, b])
-        if np.isnan(one) or np.isnan(other):
-            continue
-        along = apart[near]
-        across = np.sqrt(apart[far] ** 2 - along**2)
-        s1 = (z - one) / along
-        s2 = (one - other) / across
-        turn = np.arctan2(s2, s1)
-        widest = np.arctan2(across, along)
-        slope = np.hypot(s1, s2)
-        if turn < 0.0:
-            turn = 0.0
-            slope = s1
-        elif turn > widest:
-            turn = widest
-            slope = (z - other) / apart[far]
-        if slope > best:
-            best = slope
-            first = near
-            second = far
-            part = turn / widest
+    for r in range(first, last):
+        for c in range(cols):
+            z = np.float64(heights[r, c])
+            best = 0.0
+            facet[r, c] = -1
+            rise = 0.0
+            run = 1.0
+            widest = 1.0
+            for k in range(8):
+                near = 2 * (((k + 1) // 2) % 4)
+                far = k if k % 2 == 1 else k + 1
+                i, j = r + ROWS[near], c + COLS[near]
+                a, b = r + ROWS[far], c + COLS[far]
+                if min(i, j, a, b) < 0 or max(i, a) >= rows or max(j, b) >= cols:
+                    continue
+                along = apart[near]
+                across = apart[(near + 2) % 8]
+                s1 = (z - heights[i, j]) / along
+                s2 = (np.float64(heights[i, j]) - heights[a, b]) / across
+                if s2 <= 0.0:  # towards the near one, or nowhere where one of them is empty
+                    slope = s1
+                    s2 = 0.0
+                elif s2 * along >= s1 * across:
+                    slope = (z - heights[a, b]) / apart[far]
+                    s1, s2 = along, across
+                else:
+                    slope = np.sqrt(s1 * s1 + s2 * s2)
+                if slope > best:
+                    best = slope
+                    facet[r, c] = k
+                    rise, run, widest = s2, s1, across / along
+            if best > 0.0:
+                part[r, c] = np.arctan2(rise, run) / np.arctan(widest)
+
+
+@kernel
+def _ends(k):
+    """The neighbours at the ends of a facet: beside the cell, and diagonally."""
+    return 2 * (((k + 1) // 2) % 4), (k if k % 2 == 1 else k + 1)
+
+
+@kernel
+def _shares_of_two(to, facet, part, r, c, shares):
+    """How the water of a cell is shared by the neighbours at the ends of its facet; where it falls nowhere it goes where
+    level ground drains to."""
     for n in range(8):
         shares[n] = 0.0
-    if best > 0.0:
-        shares[first] = 1.0 - part
-        shares[second] = part
+    k = facet[r, c]
+    if k >= 0:
+        near, far = _ends(k)
+        shares[near] = 1.0 - part[r, c]
+        shares[far] = part[r, c]
     elif 0 <= to[r, c] < 8:
         shares[to[r, c]] = 1.0
 
@@ -152,9 +167,25 @@ def _shares_of_many(heights, to, r, c, apart, shares):
 
 
 @kernel
-def _gather_shares(heights, to, apart, two, total):
-    """As `_gather`, where a cell drains to several."""
+def _lower(heights, to, r, c, shares):
+    """As `_shares_of_many`, but only whether there is a share."""
     rows, cols = heights.shape
+    any_lower = False
+    for n in range(8):
+        i = r + ROWS[n]
+        j = c + COLS[n]
+        shares[n] = 0.0
+        if 0 <= i < rows and 0 <= j < cols and heights[i, j] < heights[r, c]:
+            shares[n] = 1.0
+            any_lower = True
+    if not any_lower and 0 <= to[r, c] < 8:
+        shares[to[r, c]] = 1.0
+
+
+@kernel
+def _gather_shares(heights, to, facet, part, apart, two, total):
+    """As `_gather`, where a cell drains to several."""
+    rows, cols = to.shape
     above = np.zeros((rows, cols), np.int8)
     shares = np.empty(8)
     for r in range(rows):
@@ -162,13 +193,13 @@ def _gather_shares(heights, to, apart, two, total):
             if to[r, c] < -1:
                 continue
             if two:
-                _shares_of_two(heights, to, r, c, apart, shares)
+                _shares_of_two(to, facet, part, r, c, shares)
             else:
-                _shares_of_many(heights, to, r, c, apart, shares)
+                _lower(heights, to, r, c, shares)
             for n in range(8):
                 if shares[n] > 0.0:
                     above[r + ROWS[n], c + COLS[n]] += 1
-    stack = np.empty(1024, np.int64)
+    stack = np.empty(rows * cols, np.int64)  # what is not used takes no memory
     for row in range(rows):
         for col in range(cols):
             if above[row, col] != 0 or to[row, col] < -1:
@@ -181,7 +212,7 @@ def _gather_shares(heights, to, apart, two, total):
                 c = stack[size] % cols
                 above[r, c] = -1
                 if two:
-                    _shares_of_two(heights, to, r, c, apart, shares)
+                    _shares_of_two(to, facet, part, r, c, shares)
                 else:
                     _shares_of_many(heights, to, r, c, apart, shares)
                 for n in range(8):
@@ -191,10 +222,6 @@ def _gather_shares(heights, to, apart, two, total):
                         total[i, j] += shares[n] * total[r, c]
                         above[i, j] -= 1
                         if above[i, j] == 0:
-                            if size == stack.size:
-                                more = np.empty(2 * size, np.int64)
-                                more[:size] = stack
-                                stack = more
                             stack[size] = i * cols + j
                             size += 1
 
@@ -232,7 +259,12 @@ def accumulation(
     else:
         if heights is None or grid is None:
             raise InputError("Water that is shared among neighbours needs heights.")
-        _gather_shares(heights, to, apart_on(grid), flow == "two", total)
+        two = flow == "two"
+        shape = to.shape if two else (0, 0)
+        facet, part = np.empty(shape, np.int8), np.empty(shape, np.float32)
+        if two:
+            over_rows(_facets, to.shape[0], (heights,), (apart_on(grid), facet, part))
+        _gather_shares(heights, to, facet, part, apart_on(grid), two, total)
     total[to < -1] = np.nan
     return total
 

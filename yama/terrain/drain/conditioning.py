@@ -26,22 +26,14 @@ Method = Literal["leave", "fill", "breach", "lesser"]
 
 LEFT, FILLED, BREACHED = 0, 1, 2
 _AT_ONCE = 2_000  # hollows between two words of progress
-
-
-@kernel
-def _room(heap, keys, size):
-    """The heap, or a larger one with what it holds, so that one more cell fits."""
-    if size < heap.size:
-        return heap, keys
-    more, more_keys = np.empty(2 * size, np.int64), np.empty(2 * size, np.float64)
-    more[:size], more_keys[:size] = heap, keys
-    return more, more_keys
+_ROOM = 1 << 18  # cells that a hollow may have before more room is made
 
 
 @kernel
 def _flooded(heights, start, stamp, now, most_depth, most_cells, heap, keys, cells):
     """Flood a hollow from its lowest place until water runs over: the level, how many cells are in `cells`, and what
-    must be added to all of these, in metres times cells. The level is NaN where it is deeper or larger than allowed."""
+    must be added to all of these, in metres times cells. The level is NaN where it is deeper or larger than allowed, and
+    the count -1 where there is no room in the heap."""
     rows, cols = heights.shape
     low = heights[start // cols, start % cols]
     level = low
@@ -50,6 +42,8 @@ def _flooded(heights, start, stamp, now, most_depth, most_cells, heap, keys, cel
     count = 0
     total = 0.0
     while size > 0:
+        if size + 8 > heap.size or count == cells.size:
+            return level, -1, 0.0
         cell, size = pop(heap, keys, size)
         r = cell // cols
         c = cell % cols
@@ -58,13 +52,9 @@ def _flooded(heights, start, stamp, now, most_depth, most_cells, heap, keys, cel
             break
         level = z
         if level - low > most_depth or count > most_cells:
-            return np.float32(np.nan), count, 0.0, heap, keys, cells
+            return np.float32(np.nan), count, 0.0
         if is_edge(heights, r, c):
             break
-        if count == cells.size:
-            more = np.empty(2 * count, np.int64)
-            more[:count] = cells
-            cells = more
         cells[count] = cell
         count += 1
         total += z
@@ -74,15 +64,15 @@ def _flooded(heights, start, stamp, now, most_depth, most_cells, heap, keys, cel
             at = i * cols + j
             if stamp[at] != now:
                 stamp[at] = now
-                heap, keys = _room(heap, keys, size)
                 size = push(heap, keys, size, at, heights[i, j])
-    return level, count, level * np.float64(count) - total, heap, keys, cells
+    return level, count, level * np.float64(count) - total
 
 
 @kernel
 def _way_out(heights, start, stamp, now, cost, back, apart, most_cost, most_depth, most_length, heap, keys):
     """The way from a lowest place to lower ground, or off the surface, along which least must be cut: the cell where it
-    ends, what is cut, in metres times cells, and its length. The cell is -1 where there is none within the limits."""
+    ends, what is cut, in metres times cells, and its length. The cell is -1 where there is none within the limits, and
+    -2 where there is no room in the heap."""
     rows, cols = heights.shape
     low = np.float64(heights[start // cols, start % cols])
     size = push(heap, keys, 0, start, 0.0)
@@ -90,6 +80,8 @@ def _way_out(heights, start, stamp, now, cost, back, apart, most_cost, most_dept
     cost[start] = 0.0
     back[start] = -1
     while size > 0:
+        if size + 8 > heap.size:
+            return -2, 0.0, 0.0
         spent = keys[0]
         cell, size = pop(heap, keys, size)
         if spent > cost[cell]:
@@ -107,8 +99,8 @@ def _way_out(heights, start, stamp, now, cost, back, apart, most_cost, most_dept
                 length += apart[n]
                 at -= ROWS[n] * cols + COLS[n]
             if length > most_length:
-                return -1, spent, length, heap, keys
-            return cell, spent, length, heap, keys
+                return -1, spent, length
+            return cell, spent, length
         for n in range(8):
             i = r + ROWS[n]
             j = c + COLS[n]
@@ -122,34 +114,35 @@ def _way_out(heights, start, stamp, now, cost, back, apart, most_cost, most_dept
                 stamp[at] = now
                 cost[at] = there
                 back[at] = n
-                heap, keys = _room(heap, keys, size)
                 size = push(heap, keys, size, at, np.float64(there))
-    return -1, 0.0, 0.0, heap, keys
+    return -1, 0.0, 0.0
 
 
 @kernel
 def _condition(heights, starts, first, last, filling, breaching, fill_depth, fill_cells, cut_depth, cut_length, apart,
-               stamp, cost, back, done, raised, cut, lengths):  # fmt: skip
+               stamp, cost, back, heap, keys, cells, done, raised, cut, lengths):  # fmt: skip
     """Fill or breach hollows in place, from that with the highest lowest place on: when one is looked at, all within it
-    have a way into it. done: what was done; raised, cut: metres times cells; lengths: of ways that were cut."""
+    have a way into it. done: what was done; raised, cut: metres times cells; lengths: of ways that were cut. Returns the
+    number of the first that is left, because there is no room in the heap."""
     rows, cols = heights.shape
-    heap, keys, cells = np.empty(4096, np.int64), np.empty(4096, np.float64), np.empty(4096, np.int64)
     for k in range(first, last):
         start = starts[k]
         level = np.float32(np.nan)
         count = 0
         added = 0.0
         if filling:
-            level, count, added, heap, keys, cells = _flooded(
-                heights, start, stamp, 2 * k + 1, fill_depth, fill_cells, heap, keys, cells
-            )
+            level, count, added = _flooded(heights, start, stamp, 2 * k + 1, fill_depth, fill_cells, heap, keys, cells)
+            if count < 0:
+                return k
         fits = filling and not np.isnan(level)
         end = -1
         if breaching:
-            end, spent, length, heap, keys = _way_out(
+            end, spent, length = _way_out(
                 heights, start, stamp, 2 * k + 2, cost, back, apart, added if fits else np.inf, cut_depth, cut_length,
                 heap, keys,
             )  # fmt: skip
+            if end == -2:
+                return k
         if end >= 0 and not (fits and added <= spent):
             low = heights[start // cols, start % cols]
             at = end
@@ -170,6 +163,7 @@ def _condition(heights, starts, first, last, filling, breaching, fill_depth, fil
                 heights[cells[m] // cols, cells[m] % cols] = level
             raised[k] = added
             done[k] = FILLED
+    return last
 
 
 @dataclass(frozen=True)
@@ -294,7 +288,7 @@ def _work(
 ) -> None:
     count = len(wanted)
     starts = found.low_at[wanted]
-    outcomes = [np.zeros(count, one.dtype) for one in into]
+    outcomes: list[npt.NDArray[np.generic]] = [np.zeros(count, one.dtype) for one in into]
     size = heights.size
     stamp = np.zeros(size, np.int32)
     breaching = method in ("breach", "lesser")
@@ -305,13 +299,26 @@ def _work(
     length = np.inf if limits.length is None else limits.length
     apart = apart_on(found.grid)
     told = part_of(progress, 0.0, 0.99)
-    for first in range(0, count, _AT_ONCE):
-        _condition(
-            heights, starts, first, min(first + _AT_ONCE, count), method in ("fill", "lesser"), breaching, depth, cells,
-            depth, length, apart, stamp, cost, back, *outcomes,
-        )  # fmt: skip
-        told(min(first + _AT_ONCE, count) / count)
-    for one, outcome in zip(into, outcomes, strict=True):
+    room = _ROOM
+    first = 0
+    while first < count:
+        # what was begun where there was no room is begun again with more
+        heap, keys, held = np.empty(room, np.int64), np.empty(room), np.empty(room, np.int64)
+        reached = first
+        while reached < count:
+            until = min(reached + _AT_ONCE, count)
+            reached = _condition(
+                heights, starts, reached, until, method in ("fill", "lesser"), breaching, depth, cells, depth, length,
+                apart, stamp, cost, back, heap, keys, held, *outcomes,
+            )  # fmt: skip
+            told(reached / count)
+            if reached < until:
+                room *= 4
+                stamp[:] = 0
+                break
+        first = reached
+    given: tuple[npt.NDArray[np.generic], ...] = into
+    for one, outcome in zip(given, outcomes, strict=True):
         one[wanted] = outcome
 
 

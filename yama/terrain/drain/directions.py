@@ -32,10 +32,10 @@ def is_edge(heights, r, c):
     rows, cols = heights.shape
     if r == 0 or c == 0 or r == rows - 1 or c == cols - 1:
         return True
+    edge = False
     for n in range(8):
-        if np.isnan(heights[r + ROWS[n], c + COLS[n]]):
-            return True
-    return False
+        edge = edge or np.isnan(heights[r + ROWS[n], c + COLS[n]])
+    return edge
 
 
 @kernel
@@ -104,16 +104,6 @@ def steepest(heights, first, last, nearness, to):
 
 
 @kernel
-def _larger(array, size):
-    """The array, or one twice as long with the same beginning where it is full."""
-    if size < array.size:
-        return array
-    found = np.empty(2 * array.size, array.dtype)
-    found[: array.size] = array
-    return found
-
-
-@kernel
 def _steps(queue, size, heights, to, steps):
     """Count steps over level ground from the cells in a queue, which have 1. Returns the largest count."""
     rows, cols = heights.shape
@@ -136,13 +126,12 @@ def _steps(queue, size, heights, to, steps):
 
 
 @kernel
-def _over_level(heights, to, nearness):
-    """Give level cells that have no way down their direction, patch by patch."""
+def _over_level(heights, to, nearness, patch, queue):
+    """Give level cells that have no way down their direction, patch by patch. patch, queue: room for all of them."""
     rows, cols = heights.shape
     seen = np.zeros((rows, cols), np.bool_)
     away = np.zeros((rows, cols), np.int32)
     towards = np.zeros((rows, cols), np.int32)
-    patch, queue = np.empty(1024, np.int64), np.empty(1024, np.int64)
     for row in range(rows):
         for col in range(cols):
             if to[row, col] != NONE or seen[row, col]:
@@ -170,13 +159,10 @@ def _over_level(heights, to, nearness):
                             lower = 1
                         elif not seen[i, j]:
                             seen[i, j] = True
-                            patch = _larger(patch, size)
                             patch[size] = i * cols + j
                             size += 1
             if lower == 0:
                 continue  # a hollow that keeps its water
-            if queue.size < patch.size:
-                queue = np.empty(patch.size, np.int64)
             begun = 0
             for k in range(size):
                 if away[patch[k] // cols, patch[k] % cols] == 1:
@@ -275,4 +261,5 @@ def directions(heights: Heights, grid: Grid, progress: Progress = ignore_progres
 
 def over_level_ground(heights: Heights, to: Directions, grid: Grid) -> None:
     """Give level cells without a lower neighbour the way over their patch to where it goes on, in place."""
-    _over_level(heights, to, _nearness(grid))
+    room = int(np.count_nonzero(to == NONE))
+    _over_level(heights, to, _nearness(grid), np.empty(room, np.int64), np.empty(room, np.int64))

@@ -338,9 +338,7 @@ class Hollows:
     def filled(self, filled: Flags | None = None, progress: Progress = ignore_progress) -> Heights:
         """Heights with hollows filled to where they run over; see `levels`."""
         raised = np.empty_like(self.heights)
-        over_rows(
-            raise_to, self.heights.shape[0], (self.heights, self.basin, self.levels(filled)), (raised,), progress
-        )
+        over_rows(raise_to, self.heights.shape[0], (self.heights, self.basin, self.levels(filled)), (raised,), progress)
         return raised
 
 

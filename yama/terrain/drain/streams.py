@@ -1,0 +1,312 @@
+"""Streams: where enough ground drains through a cell.
+
+Orders: A. Strahler, Transactions of the American Geophysical Union 38 (1957); magnitudes: R. Shreve, Journal of Geology
+74 (1966).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+
+from yama.terrain.drain.directions import COLS, ROWS, Directions, apart_on
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features, Value
+from yama.terrain.grid import FloatArray, Grid
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import Heights
+
+Numbers = npt.NDArray[np.int64]
+
+
+@kernel
+def _below(cells, to, cols, places, down, lengths, apart):
+    """The number among cells of the one that each leads to, -1 where none; and how far that is. places: for each cell of
+    the raster its number, or -1."""
+    for k in range(cells.size):
+        r = cells[k] // cols
+        c = cells[k] % cols
+        n = to[r, c]
+        down[k] = -1
+        lengths[k] = 0.0
+        if 0 <= n < 8:
+            at = places[r + ROWS[n], c + COLS[n]]
+            down[k] = at
+            if at >= 0:
+                lengths[k] = apart[n]
+
+
+@kernel
+def _linked(down, used, link, starts, ends, order, magnitude, above):
+    """Number the links of a network whose cells come in the order in which water passes them. A link goes from a head or
+    from below a junction to the next junction, or to where the stream ends. Returns how many there are."""
+    for k in range(down.size):
+        if used[k] and down[k] >= 0:
+            above[down[k]] += 1
+    count = 0
+    # the highest order that has come to a cell from above, and from how many links
+    highest = np.zeros(down.size, np.int32)
+    times = np.zeros(down.size, np.int32)
+    sums = np.zeros(down.size, np.int64)
+    for k in range(down.size):
+        if not used[k]:
+            continue
+        if above[k] != 1:
+            link[k] = count
+            starts[count] = k
+            if above[k] == 0:
+                order[count] = 1
+                magnitude[count] = 1
+            else:
+                order[count] = highest[k] + (1 if times[k] > 1 else 0)
+                magnitude[count] = sums[k]
+            count += 1
+        number = link[k]
+        on = down[k]
+        ends[number] = k
+        if on < 0:
+            continue
+        if above[on] == 1:
+            link[on] = number
+        else:
+            ends[number] = on
+            if order[number] > highest[on]:
+                highest[on] = order[number]
+                times[on] = 1
+            elif order[number] == highest[on]:
+                times[on] += 1
+            sums[on] += magnitude[number]
+    return count
+
+
+@kernel
+def _measure(down, used, link, lengths, length):
+    for k in range(down.size):
+        if used[k] and link[k] >= 0:
+            length[link[k]] += lengths[k]
+
+
+@kernel
+def _paths(down, starts, ends, sizes, path):
+    """The cells of links one after the other, each with the cell at which it ends."""
+    at = 0
+    for n in range(starts.size):
+        k = starts[n]
+        begun = at
+        path[at] = k
+        at += 1
+        while k != ends[n]:
+            k = down[k]
+            path[at] = k
+            at += 1
+        sizes[n] = at - begun
+
+
+@dataclass(frozen=True)
+class Streams:
+    """A network of streams, link by link.
+
+    Parameters
+    ----------
+    grid : Grid
+    cells : ndarray of int64, shape (places,)
+        Cells along the links one after the other, counted along rows; the last one of a link is the first one of the
+        link below.
+    starts : ndarray of int64, shape (links + 1,)
+        Where each link begins in `cells`.
+    order, magnitude : ndarray, shape (links,)
+        After Strahler, and after Shreve.
+    below : ndarray of int64, shape (links,)
+        The link into which it flows; -1 where it ends.
+    length : ndarray, shape (links,)
+        In metres.
+    area : ndarray, shape (links,)
+        Square metres that drain through its last cell before the junction.
+    top, bottom : ndarray, shape (links,)
+        Heights at its ends, in metres.
+    """
+
+    grid: Grid
+    cells: Numbers = field(repr=False)
+    starts: Numbers = field(repr=False)
+    order: npt.NDArray[np.int32] = field(repr=False)
+    magnitude: Numbers = field(repr=False)
+    below: Numbers = field(repr=False)
+    length: FloatArray = field(repr=False)
+    area: FloatArray = field(repr=False)
+    top: FloatArray = field(repr=False)
+    bottom: FloatArray = field(repr=False)
+
+    def __len__(self) -> int:
+        return len(self.order)
+
+    def lines(self) -> npt.NDArray[np.object_]:
+        """The links as lines through the centres of cells, in the grid's CRS."""
+        if not len(self):
+            return np.empty(0, object)
+        rows, cols = np.divmod(self.cells, self.grid.cols)
+        places = np.column_stack([self.grid.x_of(cols), self.grid.y_of(rows)])
+        numbers = np.repeat(np.arange(len(self)), np.diff(self.starts))
+        made: npt.NDArray[np.object_] = np.asarray(shapely.linestrings(places, indices=numbers), object)
+        return made
+
+    def features(self) -> Features:
+        """The links as lines with what is known of them."""
+        fall = self.top - self.bottom
+        columns: dict[str, list[Value]] = {
+            "link": list(range(1, len(self) + 1)),
+            "below": [int(one) + 1 if one >= 0 else None for one in self.below],
+            "order": self.order.tolist(),
+            "magnitude": self.magnitude.tolist(),
+            "length": np.round(self.length, 2).tolist(),
+            "fall": np.round(fall, 2).tolist(),
+            "area": np.round(self.area / 10_000, 4).tolist(),
+        }
+        return Features(self.grid.crs, self.lines(), columns, {"length": "m", "fall": "m", "area": "ha"})
+
+    def by_order(self) -> list[tuple[int, int, float]]:
+        """Order, how many streams of it there are, and their length in metres. Links of one order that follow each other
+        are one stream."""
+        told = []
+        for order in range(1, int(self.order.max(initial=0)) + 1):
+            there = self.order == order
+            on = self.below[there]
+            goes_on = (on >= 0) & (self.order[np.maximum(on, 0)] == order)
+            told.append((order, int(there.sum() - goes_on.sum()), float(self.length[there].sum())))
+        return told
+
+
+@dataclass(frozen=True)
+class Channels:
+    """Cells through which some ground drains, kept so that streams from any larger area on are told at once.
+
+    Parameters
+    ----------
+    grid : Grid
+    cells : ndarray of int64, shape (cells,)
+        Counted along rows, in the order in which water passes them.
+    down : ndarray of int64, shape (cells,)
+        The number of the one that each leads to; -1 where that is none of them.
+    area : ndarray, shape (cells,)
+        Square metres that drain through each.
+    heights : ndarray, shape (cells,)
+        In metres.
+    lengths : ndarray, shape (cells,)
+        Metres to the one it leads to.
+    least : float
+        Square metres from which on cells are in it.
+    """
+
+    grid: Grid
+    cells: Numbers = field(repr=False)
+    down: Numbers = field(repr=False)
+    area: FloatArray = field(repr=False)
+    heights: FloatArray = field(repr=False)
+    lengths: FloatArray = field(repr=False)
+    least: float
+
+    def streams(self, area: float, minimum_length: float = 0.0) -> Streams:
+        """The streams that begin where so much ground drains through a cell.
+
+        Parameters
+        ----------
+        area : float
+            Square metres.
+        minimum_length : float
+            Metres; streams from a head to the first junction that are shorter are left out.
+
+        Raises
+        ------
+        InputError
+            Where the area is less than what is kept.
+        """
+        if not area >= self.least:
+            raise InputError(f"Streams are known from {self.least / 10_000:g} ha on. Choose that or more.")
+        used = self.area >= area
+        found = self._linked(used)
+        while minimum_length > 0:
+            heads = (found.magnitude == 1) & (found.below >= 0) & (found.length < minimum_length)
+            # of what meets at a junction the longest stays
+            longest = np.zeros(len(found))
+            np.maximum.at(longest, found.below[found.below >= 0], found.length[found.below >= 0])
+            heads &= found.length < longest[found.below]
+            if not heads.any():
+                break
+            for number in np.flatnonzero(heads):
+                used[self._at(found.cells[found.starts[number] : found.starts[number + 1] - 1])] = False
+            found = self._linked(used)
+        return found
+
+    @cached_property
+    def _by_cell(self) -> Numbers:
+        return np.argsort(self.cells)
+
+    def _at(self, cells: Numbers) -> Numbers:
+        found: Numbers = self._by_cell[np.searchsorted(self.cells, cells, sorter=self._by_cell)]
+        return found
+
+    def _linked(self, used: npt.NDArray[np.bool_]) -> Streams:
+        size = len(self.cells)
+        link, above = np.full(size, -1, np.int64), np.zeros(size, np.int8)
+        starts, ends = np.empty(size, np.int64), np.empty(size, np.int64)
+        order, magnitude = np.empty(size, np.int32), np.empty(size, np.int64)
+        count = int(_linked(self.down, used, link, starts, ends, order, magnitude, above))
+        starts, ends, order, magnitude = starts[:count], ends[:count], order[:count], magnitude[:count]
+        length = np.zeros(count)
+        _measure(self.down, used, link, self.lengths, length)
+        sizes, path = np.zeros(count, np.int64), np.empty(int(used.sum()) + count, np.int64)
+        _paths(self.down, starts, ends, sizes, path)
+        bounds = np.append(0, np.cumsum(sizes))
+        path = path[: bounds[-1]]
+        last = path[bounds[1:] - 1]
+        # a link that ends in a junction ends in the first cell of the link below
+        below = np.where(link[last] != np.arange(count), link[last], -1)
+        before = np.where(below >= 0, path[np.maximum(bounds[1:] - 2, bounds[:-1])], last)
+        return Streams(
+            self.grid, self.cells[path], bounds, order, magnitude, below, length, self.area[before],
+            self.heights[starts], self.heights[last],
+        )  # fmt: skip
+
+
+def channels(heights: Heights, to: Directions, accumulated: FloatArray, grid: Grid, least: float) -> Channels:
+    """The cells through which at least so much ground drains.
+
+    Parameters
+    ----------
+    heights, to : ndarray, shape (rows, cols)
+        Heights in metres, and where water goes.
+    accumulated : ndarray, shape (rows, cols)
+        Cells that drain through each, along `to`.
+    grid : Grid
+    least : float
+        Square metres.
+
+    Raises
+    ------
+    InputError
+        Where nothing drains so much ground, or the area is not above 0.
+    """
+    if not least > 0:
+        raise InputError("Streams begin at an area above 0.")
+    ground = float(np.prod(grid.metres_per_cell()))
+    cells = np.flatnonzero(accumulated.ravel() * ground >= least)
+    if not cells.size:
+        largest = float(np.nanmax(accumulated, initial=0.0)) * ground / 10_000
+        raise InputError(
+            f"No cell drains {least / 10_000:g} ha; the most is {largest:.3g} ha. Let streams begin at less."
+        )
+    drained = accumulated.ravel()[cells]
+    # what drains more lies below
+    order = np.argsort(drained, kind="stable")
+    cells, drained = cells[order], drained[order]
+    places = np.full(to.shape, -1, np.int32)
+    places.ravel()[cells] = np.arange(len(cells))
+    down, lengths = np.empty(len(cells), np.int64), np.empty(len(cells))
+    _below(cells, to, grid.cols, places, down, lengths, apart_on(grid))
+    return Channels(
+        grid, cells, down, drained * ground, heights.ravel()[cells].astype(np.float64), lengths, float(least)
+    )
