@@ -20,6 +20,14 @@ import shapely
 
 from yama.terrain.apart import readers
 from yama.terrain.cog import halve
+from yama.terrain.drain.accumulation import Flow, downwards
+from yama.terrain.drain.catchments import basins, catchments, polygons
+from yama.terrain.drain.conditioning import Method as Changing
+from yama.terrain.drain.conditioning import with_fall
+from yama.terrain.drain.directions import apart_on
+from yama.terrain.drain.drainage import Conditioning, drainage
+from yama.terrain.drain.hollows import hollows
+from yama.terrain.drain.kinds import listed
 from yama.terrain.fit.expression import parse
 from yama.terrain.fit.reproject import Resampling, fitted
 from yama.terrain.formats import image, las, text_grid
@@ -214,6 +222,25 @@ def _judged() -> None:
     judged_at(one, at)
 
 
+def _water() -> None:
+    """Water over rough ground with hollows, whatever becomes of them and however it is shared."""
+    cells = np.random.default_rng(6).normal(50, 2, (64, 64)).astype(np.float32)
+    cells[20:28, 20:28] = 40.0
+    cells[40, 40] = np.nan
+    grid = Grid("EPSG:32741", 448_000.0, 5_438_000.0, 2.0, 2.0, 64, 64)
+    held = ArraySurface(cells, grid)
+    listed(hollows(cells, grid))
+    for method in get_args(Changing):
+        found = drainage(held, Conditioning(method))
+    for flow in get_args(Flow):
+        found.drained(flow)
+    found.channels(8.0).streams(8.0, 4.0)
+    outlet = found.outlet(448_060.0, 5_437_940.0, 10.0)
+    catchments(found.to, grid, [outlet])
+    polygons(basins(found.to), grid)
+    with_fall(found.heights, found.to, 1e-4, downwards(found.to)[::-1], apart_on(grid))
+
+
 def _patches() -> None:
     """Suspects of ground with a spike, a step, a stand of trees and a hole, and what clears and smooths it."""
     cells = np.random.default_rng(4).normal(50, 0.1, (128, 128)).astype(np.float32)
@@ -242,6 +269,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "images": _images,
     "judged": _judged,
     "patches": _patches,
+    "water": _water,
 }
 """What runs the kernels, in parts that do not need each other."""
 

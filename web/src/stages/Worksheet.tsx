@@ -151,7 +151,9 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
 const LISTED: OperationName[] = [
   ...(Object.keys(SPECIAL) as OperationName[]),
   ...(Object.keys(OPERATIONS) as OperationName[]).filter(
-    (name) => !(name in SPECIAL) && Object.values(OPERATIONS[name].outputs)[0]?.kind === "surface",
+    (name) =>
+      !(name in SPECIAL) &&
+      (OPERATIONS[name].stage === "Drain" || Object.values(OPERATIONS[name].outputs)[0]?.kind === "surface"),
   ),
 ];
 
@@ -170,10 +172,6 @@ function Plain({ operation }: { operation: OperationName }) {
 /** In Gather and Deliver what is done first stands first, whatever kind of worksheet it is. */
 const FIRST = ["add_files", "order_tiles", "fetch_features", "edit_features", "contours"];
 const placeOf = (name: string) => (FIRST.includes(name) ? FIRST.indexOf(name) : FIRST.length);
-
-const NOT_YET: Partial<Record<Stage, string>> = {
-  Drain: "Water over the surface is not built yet.",
-};
 
 /** The open worksheet, or what can be done in the stage. */
 export function Worksheet({ open }: { open: (id: number) => void }) {
@@ -212,7 +210,6 @@ export function Worksheet({ open }: { open: (id: number) => void }) {
                 ))}
               </ul>
             )}
-            {NOT_YET[stage] && <p className="remark">{NOT_YET[stage]}</p>}
           </div>
         </>
       )}

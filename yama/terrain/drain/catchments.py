@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +19,6 @@ from yama.terrain.later import later
 
 pyproj = later("pyproj")
 rasterio_features = later("rasterio.features")
-affine = later("affine")
 
 Whole = npt.NDArray[np.int32]
 
@@ -97,13 +97,13 @@ class Outlet:
     moved: float
 
 
-def snapped(accumulated: FloatArray, grid: Grid, x: float, y: float, radius: float, name: str = "") -> Outlet:
+def snapped(counts: npt.NDArray[Any], grid: Grid, x: float, y: float, radius: float, name: str = "") -> Outlet:
     """An outlet, moved to the cell within a radius through which most ground drains.
 
     Parameters
     ----------
-    accumulated : ndarray, shape (rows, cols)
-        What drains through each cell; NaN where there is no height.
+    counts : ndarray, shape (rows, cols)
+        What drains through each cell; 0 where there is no height.
     grid : Grid
     x, y : float
         In the grid's CRS.
@@ -125,12 +125,12 @@ def snapped(accumulated: FloatArray, grid: Grid, x: float, y: float, radius: flo
     rows = np.arange(window.row, window.row + window.rows)
     cols = np.arange(window.col, window.col + window.cols)
     away = np.hypot((rows[:, None] - row) * along, (cols[None, :] - col) * across)
-    near = accumulated[window.row : window.row + window.rows, window.col : window.col + window.cols]
-    drained = np.where(away <= max(radius, 1e-9), near, np.nan)
-    if np.isnan(drained).all():
+    near = counts[window.row : window.row + window.rows, window.col : window.col + window.cols]
+    drained = np.where(away <= max(radius, 1e-9), near, 0)
+    if not (drained > 0).any():
         raise InputError(f"{said} has no height within {radius:g} m, such as in the sea. Move it onto the surface.")
     # of two that drain as much, the nearer one
-    best = np.lexsort((away.ravel(), -np.nan_to_num(drained, nan=-1.0).ravel()))[0]
+    best = np.lexsort((away.ravel(), -drained.ravel()))[0]
     i, j = divmod(int(best), window.cols)
     return Outlet(name, x, y, int(rows[i]) * grid.cols + int(cols[j]), float(away[i, j]))
 
@@ -204,19 +204,61 @@ class Catchments:
         return Features(self.grid.crs, self.shapes, columns, {"area": "km²", "moved": "m"})
 
 
+@kernel
+def _with_corners(ring, corner, made):
+    """A ring along the edges of cells, `(places, 2)` of columns and rows, with each marked corner on it as a place of its
+    own. Returns how many places there are."""
+    count = 0
+    for k in range(ring.shape[0] - 1):
+        x, y = ring[k]
+        to_x, to_y = ring[k + 1]
+        step_x, step_y = np.sign(to_x - x), np.sign(to_y - y)
+        made[count] = ring[k]
+        count += 1
+        x += step_x
+        y += step_y
+        while x != to_x or y != to_y:
+            if corner[y, x]:
+                made[count, 0] = x
+                made[count, 1] = y
+                count += 1
+            x += step_x
+            y += step_y
+    made[count] = ring[-1]
+    return count + 1
+
+
+def _corners(labels: Whole) -> npt.NDArray[np.bool_]:
+    """Corners of cells, `(rows + 1, cols + 1)`, at which more than two areas meet."""
+    around = np.pad(labels, 1)
+    a, b, c, d = around[:-1, :-1], around[:-1, 1:], around[1:, :-1], around[1:, 1:]
+    edges = (a != b).astype(np.int8) + (b != d) + (d != c) + (c != a)
+    found: npt.NDArray[np.bool_] = edges > 2
+    return found
+
+
 def polygons(labels: Whole, grid: Grid) -> dict[int, shapely.Geometry]:
     """The ground of each number above 0 as a polygon along the edges of cells, in the grid's CRS; of several parts where
-    they meet in a corner only. Neighbours share their edges exactly.
+    they meet in a corner only. Neighbours share their edges exactly, corner by corner.
 
     labels: those of the grid's cells.
     """
+    corner = _corners(labels)
     bounds = grid.bounds
-    turned = affine.Affine(grid.cell_width, 0.0, bounds.west, 0.0, -grid.cell_height, bounds.north)
+    size = np.array([grid.cell_width, -grid.cell_height])
+
+    def placed(ring: list[tuple[float, float]]) -> FloatArray:
+        cells = np.array(ring, np.int64)
+        made = np.empty((int(np.abs(np.diff(cells, axis=0)).sum()) + 1, 2), np.int64)
+        count = int(_with_corners(cells, corner, made))
+        turned: FloatArray = made[:count] * size + np.array([bounds.west, bounds.north])
+        return turned
+
     found: dict[int, list[shapely.Geometry]] = {}
-    for shape, value in rasterio_features.shapes(labels, mask=labels > 0, connectivity=4, transform=turned):
-        rings = shape["coordinates"]
+    for shape, value in rasterio_features.shapes(labels, mask=labels > 0, connectivity=4):
+        rings = [placed(ring) for ring in shape["coordinates"]]
         found.setdefault(int(value), []).append(shapely.Polygon(rings[0], rings[1:]))
-    return {value: shapely.union_all(parts) if len(parts) > 1 else parts[0] for value, parts in found.items()}
+    return {value: shapely.MultiPolygon(parts) if len(parts) > 1 else parts[0] for value, parts in found.items()}
 
 
 def area_of(shape: shapely.Geometry, crs: str) -> float:

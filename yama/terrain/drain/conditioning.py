@@ -322,6 +322,33 @@ def _work(
         one[wanted] = outcome
 
 
+def ways_out(
+    found: Hollows, nodes: npt.NDArray[np.int64], progress: Progress = ignore_progress
+) -> tuple[FloatArray, FloatArray]:
+    """For hollows the length, in metres, of the way on which least must be cut to let their water out, and what must be
+    cut, in cubic metres; NaN where there is none."""
+    heights, size = found.heights, found.heights.size
+    stamp, cost, back = np.zeros(size, np.int32), np.empty(size, np.float32), np.empty(size, np.int8)
+    apart = apart_on(found.grid)
+    lengths, cuts = np.full(len(nodes), np.nan), np.full(len(nodes), np.nan)
+    room, now = _ROOM, 0
+    heap, keys = np.empty(room, np.int64), np.empty(room)
+    for number, node in enumerate(nodes.tolist()):
+        while True:
+            now += 1
+            end, spent, length = _way_out(
+                heights, found.low_at[node], stamp, now, cost, back, apart, np.inf, np.inf, np.inf, heap, keys
+            )
+            if end != -2:
+                break
+            room *= 4
+            heap, keys = np.empty(room, np.int64), np.empty(room)
+        if end >= 0:
+            lengths[number], cuts[number] = length, spent * found.cell_area
+        progress((number + 1) / len(nodes))
+    return lengths, cuts
+
+
 def with_fall(
     heights: Heights, to: npt.NDArray[np.int8], fall: float, order: npt.NDArray[np.int64], apart: FloatArray
 ) -> Heights:

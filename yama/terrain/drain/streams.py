@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -266,21 +267,25 @@ class Channels:
         # a link that ends in a junction ends in the first cell of the link below
         below = np.where(link[last] != np.arange(count), link[last], -1)
         before = np.where(below >= 0, path[np.maximum(bounds[1:] - 2, bounds[:-1])], last)
+        # a single cell is no line: one that drains just enough where water leaves, or a junction there
+        lines = sizes > 1
+        number = np.append(np.where(lines, np.cumsum(lines) - 1, -1), -1)
         return Streams(
-            self.grid, self.cells[path], bounds, order, magnitude, below, length, self.area[before],
-            self.heights[starts], self.heights[last],
+            self.grid, self.cells[path[np.repeat(lines, sizes)]], np.append(0, np.cumsum(sizes[lines])), order[lines],
+            magnitude[lines], number[below[lines]], length[lines], self.area[before[lines]],
+            self.heights[starts[lines]], self.heights[last[lines]],
         )  # fmt: skip
 
 
-def channels(heights: Heights, to: Directions, accumulated: FloatArray, grid: Grid, least: float) -> Channels:
+def channels(heights: Heights, to: Directions, counts: npt.NDArray[Any], grid: Grid, least: float) -> Channels:
     """The cells through which at least so much ground drains.
 
     Parameters
     ----------
     heights, to : ndarray, shape (rows, cols)
         Heights in metres, and where water goes.
-    accumulated : ndarray, shape (rows, cols)
-        Cells that drain through each, along `to`.
+    counts : ndarray, shape (rows, cols)
+        How many cells drain through each, along `to`; 0 or NaN where there is no height.
     grid : Grid
     least : float
         Square metres.
@@ -293,13 +298,13 @@ def channels(heights: Heights, to: Directions, accumulated: FloatArray, grid: Gr
     if not least > 0:
         raise InputError("Streams begin at an area above 0.")
     ground = float(np.prod(grid.metres_per_cell()))
-    cells = np.flatnonzero(accumulated.ravel() * ground >= least)
+    cells = np.flatnonzero(counts.ravel() * ground >= least)
     if not cells.size:
-        largest = float(np.nanmax(accumulated, initial=0.0)) * ground / 10_000
+        largest = float(np.nanmax(counts, initial=0)) * ground / 10_000
         raise InputError(
             f"No cell drains {least / 10_000:g} ha; the most is {largest:.3g} ha. Let streams begin at less."
         )
-    drained = accumulated.ravel()[cells]
+    drained = counts.ravel()[cells].astype(np.float64)
     # what drains more lies below
     order = np.argsort(drained, kind="stable")
     cells, drained = cells[order], drained[order]

@@ -10,6 +10,7 @@ from yama.terrain.operations import (  # noqa: F401
     contour_surface,
     contours,
     difference_figures,
+    drain,
     edit_features,
     fill_voids,
     find_ground,

@@ -113,7 +113,9 @@ class AccumulationTest(SimpleTestCase):
         one[10, 5] = 1.0
         spread = accumulation(to, one, "two", cells, grid)
         column = spread[:, 45]
-        self.assertAlmostEqual((column * np.arange(60)).sum() / column.sum(), 10 + 40 * np.arctan(0.5) / (np.pi / 4), delta=1e-3)
+        self.assertAlmostEqual(
+            (column * np.arange(60)).sum() / column.sum(), 10 + 40 * np.arctan(0.5) / (np.pi / 4), delta=1e-3
+        )
         single = accumulation(to, one, "one", cells, grid)
         self.assertEqual(np.argmax(single[:, 45]), 10 + 40 if to[10, 5] == 1 else 10)
 

@@ -71,6 +71,10 @@ def _patches():
     ]
 
 
+def _outlets() -> Features:
+    return _features([shapely.Point(448_060, 5_438_060), shapely.Point(448_120, 5_438_140)], name=["one", "other"])
+
+
 def _raised(one: ArraySurface) -> ArraySurface:
     """The same with a mound on it."""
     cells = one.read_all().copy()
@@ -157,5 +161,10 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "image_pair": (images, {"low": 0, "high": 150, "points": True}, ["model", "ties"]),
         "orthoimage": ({"image": left, "second": images["right"], "surface": one}, {}, []),
         "image_jump": ({**images, "surface": one}, {"most": 3}, []),
+        "hollows": ({"surface": one, "waters": area}, {"least_depth": 0.2}, []),
+        "condition": ({"surface": one}, {"method": "lesser", "most_depth": 30}, ["change"]),
+        "upslope_area": ({"surface": one}, {"flow": "two"}, []),
+        "streams": ({"surface": one}, {"begins_at": 0.05, "minimum_length": 6}, ["orders"]),
+        "catchments": ({"surface": one, "outlets": _outlets()}, {"snap": 12, "corners": 2}, []),
         "local_contrast": ({"surface": one}, {"radius": 20}, []),
     }  # fmt: skip

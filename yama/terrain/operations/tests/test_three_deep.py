@@ -27,6 +27,7 @@ SETTINGS = {
     "change_heights": {"offset": 1.7}, "cell_type": {"step": 0.1}, "calculate": {"expression": "a * 2 + mean_around(a, 9)"},
     "fill_voids": {"across": 60, "across_in": "m"}, "fit_to_frame": {"resampling": "cubic", "cell_size": 3}, "difference": {}, "height_above_ground": {}, "mosaic": {"rule": "mean"},
     "best_of_all": {}, "move": {"east": 12.5, "north": -7.25, "up": 1.0, "tilt_east": 3.0},
+    "condition": {"method": "lesser"}, "upslope_area": {"method": "fill", "flow": "many"},
     "mend": {"patches": [{"ring": [(448_200, 5_439_300), (448_600, 5_439_300), (448_600, 5_439_700), (448_200, 5_439_700)],
                           "operator": {"kind": "smooth", "radius": 25}}]},
 }  # fmt: skip

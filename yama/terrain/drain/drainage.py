@@ -1,0 +1,228 @@
+"""Water over a surface: its heights once conditioned, where water goes, and how much ground drains through each cell."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+
+from yama.terrain.drain.accumulation import Flow, accumulation
+from yama.terrain.drain.catchments import Outlet, snapped
+from yama.terrain.drain.conditioning import Conditioned, Limits, Method, condition
+from yama.terrain.drain.directions import Directions, directions
+from yama.terrain.drain.hollows import Flags, Hollows, hollows
+from yama.terrain.drain.streams import Channels, channels
+from yama.terrain.errors import InputError
+from yama.terrain.fit.clip import inside
+from yama.terrain.grid import Grid, Window
+from yama.terrain.kept import Kept
+from yama.terrain.progress import Progress, ignore_progress, part_of
+from yama.terrain.surface import ArraySurface, Heights, Surface, digest, read_block, walk
+from yama.terrain.units import UNITS
+
+Tells = Literal["heights", "change", "one", "two", "many"]
+
+_MOST_CELLS = 250_000_000
+"""About four gigabytes are held for so many."""
+
+
+@dataclass(frozen=True)
+class Conditioning:
+    """How water finds its way.
+
+    Parameters
+    ----------
+    method : {"leave", "fill", "breach", "lesser"}
+        What becomes of hollows.
+    limits : Limits
+        Up to where.
+    """
+
+    method: Method = "lesser"
+    limits: Limits = field(default_factory=Limits)
+
+
+def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Heights:
+    """All heights of a surface in metres.
+
+    Raises
+    ------
+    InputError
+        Where it holds no heights, is empty, or is too large to be held at once.
+    """
+    name = surface.name or "The surface"
+    if surface.unit not in UNITS:
+        raise InputError(f"{name} is in {surface.unit or 'no unit'}: it has no heights.")
+    if surface.grid.cell_count > _MOST_CELLS:
+        raise InputError(
+            f"{name} has {surface.grid.cell_count / 1e6:.0f} million cells; water is followed over "
+            f"{_MOST_CELLS / 1e6:.0f} million at most. Clip it, or make it coarser."
+        )
+    cells = np.empty((surface.grid.rows, surface.grid.cols), np.float32)
+    metres = np.float32(UNITS[surface.unit])
+
+    def keep(window: Window, block: Heights) -> None:
+        cells[window.row : window.row + window.rows, window.col : window.col + window.cols] = block * metres
+
+    walk(surface, read_block, keep, progress)
+    if np.isnan(cells).all():
+        raise InputError(f"Every cell of {name} is empty. Choose another.")
+    return cells
+
+
+def lying_in(found: Hollows, areas: Sequence[shapely.Polygon]) -> Flags:
+    """Which lowest places lie in areas, `(basins + 1,)`. areas: in the CRS of the hollows."""
+    kept = np.zeros(found.basins + 1, np.bool_)
+    if areas:
+        within = (inside(list(areas), found.grid) > 0).ravel()
+        kept[1:] = within[found.low_at[1 : found.basins + 1]]
+    return kept
+
+
+@dataclass(frozen=True)
+class Drainage:
+    """Water over a surface.
+
+    Parameters
+    ----------
+    grid : Grid
+    heights : ndarray, shape (rows, cols)
+        Conditioned, in metres.
+    to : ndarray of int8, shape (rows, cols)
+        Where water goes, as `directions` gives it.
+    counts : ndarray of int32, shape (rows, cols)
+        How many cells drain through each; 0 where there is no height.
+    done : Conditioned
+        What conditioning did, without its heights.
+    """
+
+    grid: Grid
+    heights: Heights = field(repr=False)
+    to: Directions = field(repr=False)
+    counts: npt.NDArray[np.int32] = field(repr=False)
+    done: Conditioned = field(repr=False)
+
+    @property
+    def cell_area(self) -> float:
+        """Square metres of a cell."""
+        return float(np.prod(self.grid.metres_per_cell()))
+
+    def channels(self, least: float) -> Channels:
+        """Cells through which at least so many square metres drain; see `channels`."""
+        return channels(self.heights, self.to, self.counts, self.grid, least)
+
+    def outlet(self, x: float, y: float, radius: float, name: str = "") -> Outlet:
+        """A place, moved to where most ground drains nearby; see `snapped`."""
+        return snapped(self.counts, self.grid, x, y, radius, name)
+
+    def drained(self, flow: Flow) -> npt.NDArray[np.float64]:
+        """Square metres that drain through each cell, with the water of one shared as `flow` says; NaN where empty."""
+        if flow == "one":
+            return np.where(self.counts > 0, self.counts * self.cell_area, np.nan)
+        return accumulation(self.to, None, flow, self.heights, self.grid) * self.cell_area
+
+
+_held: Kept[str, Drainage] = Kept(2)
+
+
+def told(surface: Surface, settings: Conditioning, kept: Sequence[shapely.Polygon]) -> str:
+    """What drainage is known by: the same in every process."""
+    areas = shapely.to_wkb(np.array(list(kept), object)).tolist()
+    return digest(surface.fingerprint, repr(settings), [one.hex() for one in areas])
+
+
+def drainage(
+    surface: Surface,
+    settings: Conditioning,
+    kept: Sequence[shapely.Polygon] = (),
+    progress: Progress = ignore_progress,
+) -> Drainage:
+    """Water over a surface; what was asked for last is held.
+
+    Parameters
+    ----------
+    surface : Surface
+        Of heights, in any unit.
+    settings : Conditioning
+    kept : sequence of Polygon
+        In the surface's CRS: hollows whose lowest places lie in these keep their water.
+    progress : callable
+
+    Raises
+    ------
+    InputError
+        See `heights_of` and `condition`.
+    """
+
+    def make() -> Drainage:
+        cells = heights_of(surface, part_of(progress, 0.0, 0.15))
+        found = hollows(cells, surface.grid, part_of(progress, 0.15, 0.4), measured=False)
+        done = condition(found, settings.method, settings.limits, lying_in(found, kept) if kept else None,
+                         part_of(progress, 0.4, 0.75))  # fmt: skip
+        del found
+        to = directions(done.heights, surface.grid, part_of(progress, 0.75, 0.9))
+        counts = np.nan_to_num(accumulation(to)).astype(np.int32)
+        progress(1.0)
+        nothing = np.empty((0, 0), np.float32)
+        without = Conditioned(nothing, done.done, done.raised, done.cut, done.lengths)
+        return Drainage(surface.grid, done.heights, to, counts, without)
+
+    return _held.get(told(surface, settings, kept), make)
+
+
+class DrainedSurface(Surface):
+    """What water over a surface tells of each cell, computed as a whole when the first one is asked for.
+
+    Parameters
+    ----------
+    surface : Surface
+        Of heights, in metres.
+    settings : Conditioning
+    kept : sequence of Polygon
+        In the surface's CRS; see `drainage`.
+    tells : {"heights", "change", "one", "two", "many"}
+        Conditioned heights; what conditioning added; or the square metres that drain through a cell, with water shared so.
+    """
+
+    levels = "means"
+
+    def __init__(
+        self, surface: Surface, settings: Conditioning, kept: Sequence[shapely.Polygon] = (), tells: Tells = "heights"
+    ) -> None:
+        unit = "m" if tells in ("heights", "change") else ""
+        super().__init__(surface.grid, unit, surface.vertical_datum if tells == "heights" else "")
+        self._surface, self._settings, self._kept, self._tells = surface, settings, tuple(kept), tells
+        self._made: ArraySurface | None = None
+        self._making = threading.Lock()
+
+    def made_of(self) -> tuple[Any, ...]:
+        return (told(self._surface, self._settings, self._kept), self._tells)
+
+    def prepare(self, progress: Progress = ignore_progress) -> None:
+        self._cells(progress)
+
+    def _cells(self, progress: Progress = ignore_progress) -> ArraySurface:
+        with self._making:
+            if self._made is None:
+                self._surface.prepare(part_of(progress, 0.0, 0.1))
+                found = drainage(self._surface, self._settings, self._kept, part_of(progress, 0.1, 0.9))
+                if self._tells == "heights":
+                    cells: npt.NDArray[np.floating] = found.heights
+                elif self._tells == "change":
+                    cells = found.heights - heights_of(self._surface)
+                else:
+                    cells = found.drained(self._tells)
+                self._made = ArraySurface(cells, self.grid, self.unit, self.vertical_datum)
+                progress(1.0)
+            return self._made
+
+    def read(self, window: Window, level: int = 0) -> Heights:
+        return self._cells().read(window, level)
+
+    def read_exact(self, window: Window) -> npt.NDArray[Any]:
+        return self._cells().read_exact(window)

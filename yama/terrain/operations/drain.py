@@ -1,0 +1,328 @@
+"""Water over a surface, as operations: hollows, conditioned heights, what drains where, streams, catchments."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+import shapely
+from pydantic import Field
+
+from yama.terrain.drain.catchments import basins, catchments, polygons, simplified
+from yama.terrain.drain.conditioning import Limits, Method
+from yama.terrain.drain.drainage import Drainage, DrainedSurface, Conditioning, drainage, heights_of
+from yama.terrain.drain.hollows import hollows
+from yama.terrain.drain.kinds import TITLES, Hollow, listed
+from yama.terrain.drain.streams import Streams
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features, Value
+from yama.terrain.findings import Finding
+from yama.terrain.fit.clip import named_polygons, polygons_of
+from yama.terrain.frame import Frame
+from yama.terrain.grid import turn_between
+from yama.terrain.operations.inputs import Inputs, Role
+from yama.terrain.operations.operation import Operation
+from yama.terrain.operations.parameters import GroundMetres, OnlyWith, Params, Titles, Unit, Unset
+from yama.terrain.operations.register import register
+from yama.terrain.operations.results import Output, Results
+from yama.terrain.progress import Progress, part_of
+from yama.terrain.table import Cell, Column, Table
+
+_SECONDS = 4e-7
+"""Of a core for a cell, from hollows to what drains through it."""
+_SURFACE = Role("surface", "Surface", quantity="height")
+_KEPT = Role("features", "Keep their water", many=True, optional=True, of=("polygons",))
+_CHANGING = ("fill", "breach", "lesser")
+_HECTARE = 10_000.0
+
+
+class ConditioningParams(Params):
+    """What becomes of hollows."""
+
+    method: Annotated[Method, Titles(
+        {"leave": "leave", "fill": "fill", "breach": "breach", "lesser": "lesser change"},
+        {"leave": "Water stays in them.", "fill": "Raised to where they run over.", "breach": "A way out is cut.",
+         "lesser": "Each filled or breached, whichever moves less ground."})] = Field("lesser", title="Hollows")  # fmt: skip
+    most_depth: Annotated[float, Unit("m"), Unset("any depth"), OnlyWith("method", _CHANGING)] | None = Field(
+        None, gt=0, le=10_000, title="Only up to", description="Deeper ones are left, and no way out is cut deeper."
+    )
+    most_area: Annotated[float, Unit("m²"), Unset("any size"), OnlyWith("method", ("fill", "lesser"))] | None = Field(
+        None, gt=0, le=1e12, title="Only up to", description="Larger ones are not filled."
+    )
+    most_length: Annotated[float, Unit("m"), Unset("any length"), OnlyWith("method", ("breach", "lesser"))] | None = Field(
+        None, gt=0, le=1e6, title="Ways up to", description="No longer way out is cut."
+    )  # fmt: skip
+
+    @property
+    def settings(self) -> Conditioning:
+        """As the core takes them."""
+        return Conditioning(self.method, Limits(self.most_depth, self.most_area, self.most_length))
+
+
+def _kept(inputs: Inputs) -> list[shapely.Polygon]:
+    given = inputs.features("kept")
+    return polygons_of(given, inputs.surface("surface").grid.crs) if given else []
+
+
+def _about_surface(inputs: Inputs) -> list[Finding]:
+    grid = inputs.surface("surface").grid
+    if grid.is_geographic:
+        return [Finding("degrees", "caution", "Its cells are in degrees, and not as wide as they are high.",
+                        "Fall is told by metres all the same. Fit it to the frame for streams whose lengths compare.")]  # fmt: skip
+    return []
+
+
+class _Drain:
+    """What operations on water have in common."""
+
+    def cost(self, inputs: Inputs, params: Params, frame: Frame) -> float:
+        """Seconds that it takes on one core."""
+        return _SECONDS * inputs.surface("surface").grid.cell_count
+
+
+class HollowsParams(Params):
+    """Which hollows are told."""
+
+    least_depth: Annotated[float, Unit("m")] = Field(
+        0.5, ge=0, le=10_000, title="Least depth", description="Less deep ones are not told."
+    )
+    count: int = Field(200, ge=1, le=5_000, title="At most", description="What holds most stands first.")
+
+
+def features_of(found: list[Hollow], crs: str) -> Features:
+    """Hollows as polygons with columns of what is known of them."""
+    columns: dict[str, list[Value]] = {
+        "rank": list(range(1, len(found) + 1)),
+        "kind": [TITLES[one.kind] for one in found],
+        "why": [one.why for one in found],
+        "depth": [round(one.depth, 3) for one in found],
+        "cells": [one.cells for one in found],
+        "area": [round(one.area, 1) for one in found],
+        "volume": [round(one.volume, 2) for one in found],
+        "level": [round(one.level, 3) for one in found],
+        "inner": [one.inner for one in found],
+        "way_out": [None if np.isnan(one.way) else round(one.way, 1) for one in found],
+        "x": [round(one.x, 3) for one in found],
+        "y": [round(one.y, 3) for one in found],
+    }
+    units = {"depth": "m", "area": "m²", "volume": "m³", "level": "m", "way_out": "m"}
+    return Features(crs, np.array([one.shape for one in found], object), columns, units)
+
+
+@register
+class HollowsOf(_Drain, Operation[HollowsParams]):
+    """Hollows of a surface."""
+
+    name = "hollows"
+    title = "Hollows"
+    stage = "Drain"
+    summary = "Ground that water does not leave: how deep, how much it holds, and what it probably is."
+    inputs = {"surface": _SURFACE, "waters": Role("features", "Lakes", many=True, optional=True, of=("polygons",))}
+    outputs = {"hollows": Output("features", "Hollows")}
+    heights_in = "metres"
+    previews = "none"
+
+    def run(self, inputs: Inputs, params: HollowsParams, frame: Frame, progress: Progress) -> Results:
+        surface = inputs.surface("surface")
+        cells = heights_of(surface, part_of(progress, 0.0, 0.2))
+        found = hollows(cells, surface.grid, part_of(progress, 0.2, 0.6))
+        waters = named_polygons(inputs.features("waters"), "name", surface.grid.crs) if inputs.has("waters") else []
+        told = listed(found, params.least_depth, params.count, waters, part_of(progress, 0.6, 1.0))
+        if not told:
+            raise InputError(f"No hollow is {params.least_depth:g} m deep or deeper. Ask for less deep ones.")
+        return Results(hollows=features_of(told, surface.grid.crs))
+
+
+@register
+class Condition(_Drain, Operation[ConditioningParams]):
+    """Heights over which water finds its way out."""
+
+    name = "condition"
+    title = "Conditioned heights"
+    stage = "Drain"
+    summary = "A surface whose hollows are filled, breached, or whichever changes less; the given one stays as it is."
+    inputs = {"surface": _SURFACE, "kept": _KEPT}
+    outputs = {
+        "surface": Output("surface", "Conditioned heights", "height"),
+        "change": Output("surface", "What was changed", "difference", when="asked"),
+    }
+    heights_in = "metres"
+    previews = "none"
+
+    def run(self, inputs: Inputs, params: ConditioningParams, frame: Frame, progress: Progress) -> Results:
+        surface, kept = inputs.surface("surface"), _kept(inputs)
+        return Results(
+            surface=DrainedSurface(surface, params.settings, kept),
+            change=DrainedSurface(surface, params.settings, kept, "change"),
+        )
+
+
+class UpslopeParams(ConditioningParams):
+    """How water is shared."""
+
+    flow: Annotated[Literal["one", "two", "many"], Titles(
+        {"one": "eight neighbours", "two": "two neighbours", "many": "spread"},
+        {"one": "All to the steepest of eight neighbours.", "two": "Shared by the two beside the steepest fall (D-infinity).",
+         "many": "Shared by all lower neighbours."})] = Field("one", title="Flow")  # fmt: skip
+
+
+@register
+class UpslopeArea(_Drain, Operation[UpslopeParams]):
+    """How much ground drains through each cell."""
+
+    name = "upslope_area"
+    title = "Upslope area"
+    stage = "Drain"
+    summary = "How much ground drains through each cell, in square metres."
+    inputs = {"surface": _SURFACE, "kept": _KEPT}
+    outputs = {"surface": Output("surface", "Upslope area", "area")}
+    heights_in = "metres"
+    previews = "none"
+
+    def check(self, inputs: Inputs, params: UpslopeParams, frame: Frame) -> list[Finding]:
+        return _about_surface(inputs)
+
+    def run(self, inputs: Inputs, params: UpslopeParams, frame: Frame, progress: Progress) -> Results:
+        return Results(surface=DrainedSurface(inputs.surface("surface"), params.settings, _kept(inputs), params.flow))
+
+
+class StreamsParams(ConditioningParams):
+    """Where streams begin."""
+
+    begins_at: Annotated[float, Unit("ha")] = Field(
+        5.0, gt=0, le=1e8, title="Begins at", description="How much ground must drain through a cell."
+    )
+    minimum_length: GroundMetres = Field(
+        0.0, ge=0, le=1e6, title="Least length", description="Shorter ones between a head and a junction are left out."
+    )
+
+
+_ORDERS = (
+    Column("order", "Order", type="whole"),
+    Column("count", "Streams", type="whole"),
+    Column("length", "Length", "km", decimals=2),
+)
+
+
+def orders_of(found: Streams) -> Table:
+    """Streams by order, as a table."""
+    rows: list[tuple[Cell, ...]] = [(order, count, length / 1000) for order, count, length in found.by_order()]
+    return Table(_ORDERS, rows, {})
+
+
+@register
+class StreamsOf(_Drain, Operation[StreamsParams]):
+    """Streams of a surface."""
+
+    name = "streams"
+    title = "Streams"
+    stage = "Drain"
+    summary = "Lines along which enough ground drains, with their orders, lengths and falls."
+    inputs = {"surface": _SURFACE, "kept": _KEPT}
+    outputs = {
+        "streams": Output("features", "Streams"),
+        "orders": Output("table", "Streams by order", when="asked", told=True),
+    }
+    heights_in = "metres"
+    previews = "none"
+
+    def check(self, inputs: Inputs, params: StreamsParams, frame: Frame) -> list[Finding]:
+        return _about_surface(inputs)
+
+    def run(self, inputs: Inputs, params: StreamsParams, frame: Frame, progress: Progress) -> Results:
+        found = drainage(inputs.surface("surface"), params.settings, _kept(inputs), progress)
+        area = params.begins_at * _HECTARE
+        streams = found.channels(area).streams(area, params.minimum_length)
+        if not len(streams):
+            raise InputError(f"No stream begins at {params.begins_at:g} ha. Let streams begin at less.")
+        return Results(streams=streams.features(), orders=orders_of(streams))
+
+
+class CatchmentsParams(ConditioningParams):
+    """Where outlets lie."""
+
+    snap: Annotated[float, Unit("m")] = Field(
+        20.0,
+        ge=0,
+        le=10_000,
+        title="Move outlets up to",
+        description="Each is moved to where most ground drains within it.",
+    )
+    column: str = Field("name", max_length=64, title="Named by", description="The column of the outlets' names.")
+    corners: Annotated[float, Unit("m")] = Field(
+        0.0,
+        ge=0,
+        le=1_000,
+        title="Simplify by",
+        description="Outlines follow the edges of cells where it is 0; neighbours share theirs whatever it is.",
+    )
+    least_area: Annotated[float, Unit("ha")] = Field(
+        1.0, ge=0, le=1e8, title="Least area", description="Of basins, where no outlets are given."
+    )
+
+
+@register
+class CatchmentsOf(_Drain, Operation[CatchmentsParams]):
+    """Catchments of outlets."""
+
+    name = "catchments"
+    title = "Catchments"
+    stage = "Drain"
+    summary = "The ground that drains through outlets, or all basins of a surface, with areas on the ellipsoid."
+    inputs = {
+        "surface": _SURFACE,
+        "outlets": Role("features", "Outlets", optional=True),
+        "kept": _KEPT,
+    }
+    outputs = {"catchments": Output("features", "Catchments")}
+    heights_in = "metres"
+    previews = "none"
+
+    def run(self, inputs: Inputs, params: CatchmentsParams, frame: Frame, progress: Progress) -> Results:
+        surface = inputs.surface("surface")
+        crs = surface.grid.crs
+        found = drainage(surface, params.settings, _kept(inputs), part_of(progress, 0.0, 0.8))
+        given = inputs.features("outlets")
+        if not given:
+            made = all_basins(found, params.least_area * _HECTARE)
+        else:
+            places = [
+                (point, name)
+                for one in given
+                for shape, name in zip(one.geometries, _names(one, params.column), strict=True)
+                for point in shapely.get_parts(shape)
+                if point.geom_type == "Point"
+            ]
+            if not places:
+                raise InputError("What is chosen as outlets holds no points. Choose other features.")
+            turn = turn_between(given[0].crs, crs)
+            outlets = []
+            for point, name in places:
+                x, y = turn.transform(point.x, point.y)
+                outlets.append(found.outlet(float(x), float(y), params.snap, name))
+            made = catchments(found.to, found.grid, outlets).features()
+        if params.corners > 0:
+            side = params.corners / float(np.sqrt(np.prod(surface.grid.metres_per_unit())))
+            made = Features(crs, simplified(made.geometries, side), made.attributes, made.units)
+        return Results(catchments=made)
+
+
+def _names(given: Features, column: str) -> list[str]:
+    held = given.attributes.get(column)
+    return [str(one or "") for one in held] if held is not None else [""] * len(given)
+
+
+def all_basins(found: Drainage, least_area: float) -> Features:
+    """All basins of at least so many square metres, the largest first."""
+    labels = basins(found.to)
+    sizes = np.bincount(labels.ravel())[1:] * found.cell_area
+    labels[labels > int((sizes >= least_area).sum())] = 0
+    shapes = polygons(labels, found.grid)
+    if not shapes:
+        raise InputError(f"No basin has {least_area / _HECTARE:g} ha. Ask for smaller ones.")
+    numbers = sorted(shapes)
+    columns: dict[str, list[Value]] = {
+        "basin": list(numbers),
+        "area": [round(float(sizes[number - 1]) / 1e6, 6) for number in numbers],
+    }
+    return Features(found.grid.crs, np.array([shapes[number] for number in numbers], object), columns, {"area": "km²"})
