@@ -21,6 +21,7 @@ from yama.service.delivery.api import router as delivery
 from yama.service.depots.map_features import router as map_features
 from yama.service.depots.orders import router as orders
 from yama.service.depots.products import router as products
+from yama.service.draining.api import router as draining
 from yama.service.holdings.api import router as holdings
 from yama.service.holdings.deleted import router as deleted
 from yama.service.holdings.drafts import router as drafts
@@ -73,7 +74,7 @@ api.add_router("/frames", frames)
 api.add_router("/frames", extents)
 api.add_router("/invitations", invited)
 for _router in (
-    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, slopes, explained,
+    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, slopes, explained, draining,
     mending, evidence, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
     products, orders, map_features, jobs, delivery, sharing, tiles, lines, readings, figures, images,
 ):  # fmt: skip

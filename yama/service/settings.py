@@ -33,6 +33,7 @@ INSTALLED_APPS = [
     "yama.service.arrivals",
     "yama.service.runs",
     "yama.service.judging",
+    "yama.service.draining",
     "yama.service.mending",
     "yama.service.tiles",
     "yama.service.depots",

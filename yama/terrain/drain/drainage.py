@@ -161,7 +161,7 @@ def drainage(
 
     def make() -> Drainage:
         cells = heights_of(surface, part_of(progress, 0.0, 0.15))
-        found = hollows(cells, surface.grid, part_of(progress, 0.15, 0.4), measured=False)
+        found = hollows(cells, surface.grid, part_of(progress, 0.15, 0.4))
         done = condition(found, settings.method, settings.limits, lying_in(found, kept) if kept else None,
                          part_of(progress, 0.4, 0.75))  # fmt: skip
         del found

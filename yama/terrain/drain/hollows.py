@@ -342,7 +342,7 @@ class Hollows:
         return raised
 
 
-def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress, measured: bool = True) -> Hollows:
+def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress) -> Hollows:
     """The hollows of heights.
 
     Parameters
@@ -351,8 +351,6 @@ def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress, 
         In metres, NaN where empty. Water leaves at the rim, and into empty cells.
     grid : Grid
         Whose cells these are.
-    measured : bool
-        Whether cells and volumes are wanted; they are 0 where not.
 
     Raises
     ------
@@ -381,13 +379,12 @@ def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress, 
         heights, grid, to, basin, parent, low[:made], low_at[:made], spill, spill_at[:made], into[:made], cells,
         np.zeros(made),
     )  # fmt: skip
-    if measured:
-        _measure(heights, basin, found.levels().astype(np.float64), parent, spill, cells, sums)
-        for node in range(1, made):
-            if parent[node] > 0:
-                cells[parent[node]] += cells[node]
-                sums[parent[node]] += sums[node]
-        found.volume[1:] = (spill[1:] * cells[1:] - sums[1:]) * found.cell_area
+    _measure(heights, basin, found.levels().astype(np.float64), parent, spill, cells, sums)
+    for node in range(1, made):
+        if parent[node] > 0:
+            cells[parent[node]] += cells[node]
+            sums[parent[node]] += sums[node]
+    found.volume[1:] = (spill[1:] * cells[1:] - sums[1:]) * found.cell_area
     progress(1.0)
     return found
 

@@ -116,7 +116,6 @@ def listed(
     Parameters
     ----------
     found : Hollows
-        Measured.
     least_depth : float
         In metres; what is less deep is not told.
     count : int

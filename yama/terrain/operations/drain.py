@@ -10,7 +10,7 @@ from pydantic import Field
 
 from yama.terrain.drain.catchments import basins, catchments, polygons, simplified
 from yama.terrain.drain.conditioning import Limits, Method
-from yama.terrain.drain.drainage import Drainage, DrainedSurface, Conditioning, drainage, heights_of
+from yama.terrain.drain.drainage import Conditioning, Drainage, DrainedSurface, drainage, heights_of
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import TITLES, Hollow, listed
 from yama.terrain.drain.streams import Streams

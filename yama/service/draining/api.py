@@ -1,0 +1,275 @@
+"""Streams, catchments and ways of water, told at once where water over a surface was worked out."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from django.http import HttpRequest
+from ninja import Field, Router, Schema
+
+from yama.service.accounts.people import person
+from yama.service.draining.drained import Asked, DrainedIn, told_of
+from yama.service.jobs.api import JobOut
+from yama.service.jobs.models import Job
+from yama.service.jobs.queue import submit
+from yama.service.projects.access import open_project
+from yama.service.projects.models import Membership
+from yama.service.schemas import Failure
+from yama.terrain.drain.catchments import catchments
+from yama.terrain.drain.stored import StoredDrainage
+from yama.terrain.drain.streams import Streams
+from yama.terrain.errors import InputError
+from yama.terrain.grid import turn_between
+from yama.terrain.surface import digest
+
+router = Router(tags=["draining"])
+
+_HECTARE = 10_000.0
+_MOST_PLACES = 60_000
+"""Of the lines of an answer."""
+
+Line = list[tuple[float, float]]
+
+
+class DrainingOut(Schema):
+    """The job that works it out; null where it is known."""
+
+    job: JobOut | None
+
+
+class StreamsIn(DrainedIn):
+    """Which streams. begins_at: hectares that drain through a cell. minimum_length: metres; shorter ones between a head
+    and a junction are left out. bounds, pixel: the view in frame coordinates, and how many of their units a pixel is;
+    all of them, with every corner, where null."""
+
+    begins_at: float = Field(5.0, gt=0, le=1e8)
+    minimum_length: float = Field(0.0, ge=0, le=1e6)
+    bounds: tuple[float, float, float, float] | None = None
+    pixel: float | None = Field(None, gt=0)
+
+
+class StreamOut(Schema):
+    """A link of the network: Strahler's order, and its line in frame coordinates."""
+
+    order: int
+    line: Line
+
+
+class OrderOut(Schema):
+    """Streams of an order: how many, and how long together, in metres."""
+
+    order: int
+    count: int
+    length: float
+
+
+class StreamsOut(Schema):
+    """Streams of a surface. known: whether water over it was worked out; all else is empty where it was not. count,
+    length: of all of them, in metres. orders: by Strahler's order. cut_short: whether there are too many to be told, so
+    that those of low order are left out. least, most: hectares between which streams can begin. moved: cubic metres of
+    ground that conditioning moved; left, filled, breached: what it did about how many lowest places. curve: hectares at
+    which streams begin, how many begin then, and their length in metres."""
+
+    known: bool
+    count: int = 0
+    length: float = 0.0
+    orders: list[OrderOut] = []
+    streams: list[StreamOut] = []
+    cut_short: bool = False
+    least: float = 0.0
+    most: float = 0.0
+    moved: float = 0.0
+    left: int = 0
+    filled: int = 0
+    breached: int = 0
+    curve: list[tuple[float, int, float]] = []
+
+
+class OutletIn(Schema):
+    """A place in frame coordinates, and its name."""
+
+    x: float
+    y: float
+    name: str = Field("", max_length=120)
+
+
+class CatchmentsIn(DrainedIn):
+    """Outlets, and how many metres each may be moved to where most ground drains. pixel: as of streams."""
+
+    outlets: list[OutletIn] = Field(min_length=1, max_length=50)
+    snap: float = Field(20.0, ge=0, le=10_000)
+    pixel: float | None = Field(None, gt=0)
+
+
+class CatchmentOut(Schema):
+    """The catchment of an outlet, of all that lies above it. x, y: where it was moved to, in frame coordinates; moved:
+    how far, in metres; area: in square kilometres on the ellipsoid; rings: outlines. reason: why there is none."""
+
+    name: str
+    x: float
+    y: float
+    moved: float
+    area: float | None
+    rings: list[Line]
+    reason: str = ""
+
+
+class CatchmentsOut(Schema):
+    """Catchments in the order of their outlets; known as of streams."""
+
+    known: bool
+    catchments: list[CatchmentOut] = []
+
+
+class WayIn(DrainedIn):
+    """From where water is followed, in frame coordinates."""
+
+    x: float
+    y: float
+
+
+class WayOut(Schema):
+    """The way of water from a place down: its line in frame coordinates, its length in metres, whether it leaves the
+    surface or ends in a hollow, and the hectares that drain through the place."""
+
+    known: bool
+    line: Line = []
+    length: float = 0.0
+    leaves: bool = False
+    drained: float = 0.0
+
+
+def _turned(places: npt.NDArray[np.float64], found: StoredDrainage, crs: str) -> npt.NDArray[np.float64]:
+    if found.grid.crs == crs:
+        return places
+    return np.column_stack(turn_between(found.grid.crs, crs).transform(places[:, 0], places[:, 1]))
+
+
+def _pairs(places: npt.NDArray[np.float64]) -> Line:
+    return [(x, y) for x, y in places.round(3).tolist()]
+
+
+def _place(found: StoredDrainage, x: float, y: float, crs: str) -> tuple[float, float]:
+    if found.grid.crs == crs:
+        return x, y
+    own_x, own_y = turn_between(crs, found.grid.crs).transform(x, y)
+    return float(own_x), float(own_y)
+
+
+@router.post("/{int:project_id}/drainage", response={200: DrainingOut, 202: DrainingOut, 422: Failure})
+def work_out_drainage(request: HttpRequest, project_id: int, body: DrainedIn) -> tuple[int, dict[str, Job | None]]:
+    """Work out water over a surface, as a job, where that was not done yet."""
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    asked = Asked.of(project, body)
+    if asked.found() is not None:
+        return 200, {"job": None}
+    key = digest("drain", asked.folder.name)[:32]
+    title = f"Water over {asked.holding.name}"
+    return 202, {"job": submit(project, "drain", title, body.model_dump(), person(request).pk, key)}
+
+
+@router.post("/{int:project_id}/drainage/streams", response={200: StreamsOut, 422: Failure})
+def read_streams(request: HttpRequest, project_id: int, body: StreamsIn) -> dict[str, Any]:
+    """Streams of a surface from a threshold on."""
+    project = open_project(request, project_id)
+    found = Asked.of(project, body).found()
+    if found is None:
+        return {"known": False}
+    told = told_of(found)
+    area = min(max(body.begins_at * _HECTARE, told["least"]), told["most"])
+    streams = found.channels.streams(area, body.minimum_length)
+    shown, cut_short = _shown(streams, found, project.frame.grid.crs, body.bounds, body.pixel)
+    return {
+        "known": True,
+        "count": int((streams.magnitude == 1).sum()),
+        "length": float(streams.length.sum()),
+        "orders": [{"order": order, "count": count, "length": length} for order, count, length in streams.by_order()],
+        "streams": shown,
+        "cut_short": cut_short,
+        **told,
+        "least": told["least"] / _HECTARE,
+        "most": told["most"] / _HECTARE,
+        "curve": [(begins / _HECTARE, count, length) for begins, count, length in told["curve"]],
+    }
+
+
+def _shown(
+    streams: Streams,
+    found: StoredDrainage,
+    crs: str,
+    bounds: tuple[float, float, float, float] | None,
+    pixel: float | None,
+) -> tuple[list[dict[str, Any]], bool]:
+    """Lines of links in a view, those of high order first; and whether some of low order are left out."""
+    if not len(streams):
+        return [], False
+    lines = streams.lines()
+    if found.grid.crs != crs:
+        turn = turn_between(found.grid.crs, crs).transform
+        lines = shapely.transform(lines, lambda at: np.column_stack(turn(at[:, 0], at[:, 1])))
+    wanted = np.arange(len(lines))
+    if bounds is not None:
+        wanted = wanted[shapely.intersects(lines, shapely.box(*bounds))]
+    lines = shapely.simplify(lines[wanted], pixel / 2) if pixel is not None else lines[wanted]
+    order = np.lexsort((-streams.length[wanted], -streams.order[wanted]))
+    sizes = np.cumsum(shapely.get_num_coordinates(lines[order]))
+    few = order[sizes <= _MOST_PLACES]
+    told = [{"order": int(streams.order[wanted[at]]), "line": _pairs(shapely.get_coordinates(lines[at]))} for at in few]
+    return told, len(few) < len(order)
+
+
+@router.post("/{int:project_id}/drainage/catchments", response={200: CatchmentsOut, 422: Failure})
+def read_catchments(request: HttpRequest, project_id: int, body: CatchmentsIn) -> dict[str, Any]:
+    """The catchments of outlets."""
+    project = open_project(request, project_id)
+    found = Asked.of(project, body).found()
+    if found is None:
+        return {"known": False}
+    crs = project.frame.grid.crs
+    told: list[dict[str, Any]] = []
+    for one in body.outlets:
+        # each by itself: an outlet that cannot be is told beside those that can
+        try:
+            outlet = found.outlet(*_place(found, one.x, one.y, crs), body.snap, one.name)
+        except InputError as error:
+            told.append({"name": one.name, "x": one.x, "y": one.y, "moved": 0.0, "area": None, "rings": [],
+                         "reason": str(error)})  # fmt: skip
+            continue
+        made = catchments(found.to, found.grid, [outlet])
+        row, col = divmod(outlet.cell, found.grid.cols)
+        at = _turned(np.array([[float(found.grid.x_of(col)), float(found.grid.y_of(row))]]), found, crs)[0]
+        shape = shapely.simplify(made.shapes[0], body.pixel) if body.pixel is not None else made.shapes[0]
+        rings = [ring for part in shapely.get_parts(shape) for ring in (part.exterior, *part.interiors)]
+        told.append({
+            "name": one.name, "x": float(at[0]), "y": float(at[1]), "moved": outlet.moved,
+            "area": float(made.areas[0]) / 1e6,
+            "rings": [_pairs(_turned(shapely.get_coordinates(ring), found, crs)) for ring in rings],
+        })  # fmt: skip
+    return {"known": True, "catchments": told}
+
+
+@router.post("/{int:project_id}/drainage/way", response={200: WayOut, 422: Failure})
+def read_way(request: HttpRequest, project_id: int, body: WayIn) -> dict[str, Any]:
+    """The way of water from a place down."""
+    project = open_project(request, project_id)
+    found = Asked.of(project, body).found()
+    if found is None:
+        return {"known": False}
+    crs = project.frame.grid.crs
+    x, y = _place(found, body.x, body.y, crs)
+    places, leaves = found.way(x, y)
+    row, col = int(np.rint(found.grid.row_of(y))), int(np.rint(found.grid.col_of(x)))
+    across, along = found.grid.metres_per_unit()
+    length = float(np.hypot(np.diff(places[:, 0]) * across, np.diff(places[:, 1]) * along).sum())
+    line = shapely.simplify(shapely.linestrings(_turned(places, found, crs)), found.grid.cell_width / 2) if (
+        len(places) > 1) else None  # fmt: skip
+    return {
+        "known": True,
+        "line": _pairs(shapely.get_coordinates(line)) if line is not None else [],
+        "length": length,
+        "leaves": leaves,
+        "drained": float(found.counts[row, col]) * found.cell_area / _HECTARE,
+    }

@@ -1,0 +1,125 @@
+"""Water over surfaces, worked out once as a job and looked at in any way afterwards."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import shapely
+from django.shortcuts import get_object_or_404
+from ninja import Field, Schema
+
+from yama.service.holdings.features import features_of
+from yama.service.holdings.kinds import FEATURES, kind_of
+from yama.service.holdings.models import Holding, project_dir
+from yama.service.jobs.models import Job
+from yama.service.jobs.outcome import Outcome
+from yama.service.projects.models import Project
+from yama.service.surfaces import keys
+from yama.terrain.drain.conditioning import Limits, Method
+from yama.terrain.drain.drainage import Conditioning, drainage, told
+from yama.terrain.drain.stored import StoredDrainage, keep_drainage, open_drainage
+from yama.terrain.errors import InputError
+from yama.terrain.fit.clip import polygons_of
+from yama.terrain.kept import Kept
+from yama.terrain.progress import Progress, part_of
+from yama.terrain.surface import Surface
+from yama.terrain.units import UNITS, in_unit
+
+_MOST_HELD = 8
+"""Of a project; those that were not looked at for longest are dropped."""
+_open: Kept[Path, StoredDrainage | None] = Kept(8)
+
+
+class DrainedIn(Schema):
+    """Water over a surface. kept: a holding whose polygons keep the water of hollows. method, most_depth, most_area,
+    most_length: what becomes of hollows and up to where, in metres and square metres; as the operation `condition`."""
+
+    surface: int
+    kept: int | None = None
+    method: Method = "lesser"
+    most_depth: float | None = Field(None, gt=0, le=10_000)
+    most_area: float | None = Field(None, gt=0, le=1e12)
+    most_length: float | None = Field(None, gt=0, le=1e6)
+
+
+@dataclass(frozen=True)
+class Asked:
+    """Water over a surface of a project, as somebody asks for it."""
+
+    project: Project
+    holding: Holding
+    areas: tuple[shapely.Polygon, ...]
+    conditioning: Conditioning
+
+    @classmethod
+    def of(cls, project: Project, body: DrainedIn) -> Asked:
+        """As asked for. Raises Http404, or InputError where it is no surface of heights."""
+        holding = get_object_or_404(Holding, pk=body.surface, project=project)
+        if not kind_of(holding).is_judgeable(holding):
+            raise InputError(f"{holding.name} has no heights that water could run over. Choose a surface of heights.")
+        areas: list[shapely.Polygon] = []
+        if body.kept is not None:
+            kept = get_object_or_404(Holding, pk=body.kept, project=project)
+            if kind_of(kept) is not FEATURES:
+                raise InputError(f"{kept.name} holds no polygons. Choose lakes.")
+            areas = polygons_of([features_of(kept)], holding.facts["grid"]["crs"])
+        limits = Limits(body.most_depth, body.most_area, body.most_length)
+        return cls(project, holding, tuple(areas), Conditioning(body.method, limits))
+
+    @cached_property
+    def surface(self) -> Surface:
+        """With heights in metres."""
+        found = keys.surface_of_holding(self.holding)
+        return in_unit(found, "m") if found.unit in UNITS else found
+
+    @property
+    def folder(self) -> Path:
+        """Where it is kept."""
+        return _folder(self.project) / told(self.surface, self.conditioning, self.areas)[:32]
+
+    def found(self) -> StoredDrainage | None:
+        """What is known; None where it was not worked out yet."""
+        folder = self.folder
+        if not (folder / "facts.json").exists():
+            return None
+        found = _open.get(folder, lambda: open_drainage(folder))
+        (folder / "facts.json").touch()  # looked at just now
+        return found
+
+    def work_out(self, progress: Progress) -> None:
+        """Work it out and keep it."""
+        self.surface.prepare(part_of(progress, 0.0, 0.1))
+        found = drainage(self.surface, self.conditioning, self.areas, part_of(progress, 0.1, 0.9))
+        keep_drainage(found, self.folder)
+        progress(1.0)
+
+
+def _folder(project: Project) -> Path:
+    return project_dir(project.pk) / "drainage"
+
+
+def _drop_old(project: Project) -> None:
+    held = [one for one in _folder(project).iterdir() if (one / "facts.json").exists()]
+    held.sort(key=lambda one: (one / "facts.json").stat().st_mtime)
+    for one in held[:-_MOST_HELD]:
+        shutil.rmtree(one, ignore_errors=True)
+
+
+def drain(job: Job, progress: Progress) -> Outcome:
+    """Work out water over a surface."""
+    project = Project.objects.get(pk=job.project_id)
+    body = DrainedIn(**job.request)
+    if not Holding.objects.filter(pk=body.surface, project=project).exists():
+        raise InputError("The surface is no longer in the project.")
+    Asked.of(project, body).work_out(progress)
+    _drop_old(project)
+    return Outcome()
+
+
+def told_of(found: StoredDrainage) -> dict[str, Any]:
+    """What conditioning did, and how streams depend on where they begin."""
+    return {name: found.facts[name] for name in ("least", "most", "moved", "left", "filled", "breached", "curve")}

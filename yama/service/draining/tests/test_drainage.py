@@ -1,0 +1,112 @@
+import numpy as np
+import shapely
+
+from yama.service.holdings.features import keep_features
+from yama.service.holdings.models import Holding
+from yama.service.tests.base import ServiceTest
+from yama.terrain.features import Features
+from yama.terrain.grid import Grid
+from yama.terrain.surface import ArraySurface, store
+
+CRS = "EPSG:32741"
+GRID = Grid(CRS, 448_000.0, 5_438_200.0, 2.0, 2.0, 100, 160)
+
+
+class DrainageTest(ServiceTest):
+    """A valley that falls to the east, with a hollow in its floor."""
+
+    def setUp(self):
+        super().setUp()
+        x, y = np.meshgrid(*GRID.centres(GRID.whole))
+        cells = 60 - 0.1 * (x - GRID.west) + 0.2 * np.abs(y - 5_438_101)
+        self.hollow = shapely.Point(448_161, 5_438_101).buffer(9)
+        cells[np.hypot(x - 448_161, y - 5_438_101) < 7] -= 4.0
+        store(ArraySurface(cells.astype(np.float32), GRID), self.folder / "valley.tif")
+        self.send((self.folder / "valley.tif").read_bytes(), "valley.tif")
+        self.valley = self.run_jobs()[0].holding
+        self.body = {"surface": self.valley.pk, "method": "fill"}
+
+    def worked_out(self, **change):
+        body = {**self.body, **change}
+        self.assertIsNotNone(self.ask("POST", "/drainage", body, 202)["job"])
+        job = self.run_jobs()[0]
+        self.assertEqual(job.state, "done", job.message + job.log)
+        return body
+
+    def test_streams_are_told_at_any_threshold_once_water_was_worked_out(self):
+        self.assertEqual(self.ask("POST", "/drainage/streams", self.body)["known"], False)
+        body = self.worked_out()
+        self.assertEqual(self.ask("POST", "/drainage", body), {"job": None})
+        told = self.ask("POST", "/drainage/streams", {**body, "begins_at": 1.0})
+        self.assertTrue(told["known"])
+        self.assertEqual((told["filled"], told["breached"], told["left"]), (1, 0, 0))
+        self.assertGreater(told["moved"], 100)
+        fewer = self.ask("POST", "/drainage/streams", {**body, "begins_at": 3.0})
+        self.assertLess(fewer["length"], told["length"])
+        self.assertEqual(sum(one["length"] for one in told["orders"]), told["length"])
+        self.assertEqual(sum(one["count"] for one in told["orders"] if one["order"] == 1), told["count"])
+        begins, counts, lengths = zip(*told["curve"], strict=True)
+        self.assertEqual(list(begins), sorted(begins))
+        self.assertEqual(list(lengths), sorted(lengths, reverse=True))
+        self.assertEqual(len(counts), len(begins))
+        # only what is in view, not finer than a pixel
+        west = self.ask(
+            "POST", "/drainage/streams",
+            {**body, "begins_at": 1.0, "bounds": [448_000, 5_438_000, 448_040, 5_438_200], "pixel": 20.0},
+        )  # fmt: skip
+        corners = [sum(len(one["line"]) for one in each["streams"]) for each in (west, told)]
+        self.assertLess(corners[0], corners[1])
+        # beyond what there can be, the nearest there is
+        self.assertEqual(self.ask("POST", "/drainage/streams", {**body, "begins_at": 1e6})["count"], 0)
+
+    def test_a_catchment_is_as_large_as_what_drains_through_its_outlet(self):
+        body = self.worked_out()
+        outlets = [
+            {"x": 448_319.0, "y": 5_438_095.0, "name": "Pell Harbour"}, {"x": 440_000.0, "y": 5_438_095.0, "name": "far"},
+        ]  # fmt: skip
+        told = self.ask("POST", "/drainage/catchments", {**body, "outlets": outlets, "snap": 12})["catchments"]
+        mouth, far = told
+        self.assertAlmostEqual(mouth["y"], 5_438_101, delta=1.5)
+        self.assertAlmostEqual(mouth["moved"], 6, delta=2.5)
+        ground = GRID.cell_count * float(np.prod(GRID.metres_per_cell())) / 1e6
+        self.assertGreater(mouth["area"], 0.7 * ground)
+        self.assertLess(mouth["area"], 1.01 * ground)
+        self.assertTrue(mouth["rings"])
+        self.assertIsNone(far["area"])
+        self.assertIn("far lies outside", far["reason"])
+        way = self.ask("POST", "/drainage/way", {**body, "x": 448_051.0, "y": 5_438_151.0})
+        self.assertTrue(way["leaves"])
+        self.assertGreater(way["length"], 250)
+        self.assertGreater(way["drained"], 0)
+        self.assertAlmostEqual(way["line"][-1][0], 448_319, delta=1)
+
+    def test_hollows_that_keep_their_water_end_it(self):
+        lake = Holding(project=self.project, name="Pond", key="pond")
+        keep_features(lake, Features(CRS, np.array([self.hollow], object), {"name": ["Pond"]}), {}, [])
+        body = self.worked_out(kept=lake.pk)
+        self.assertEqual(self.ask("POST", "/drainage/streams", body)["left"], 1)
+        way = self.ask("POST", "/drainage/way", {**body, "x": 448_051.0, "y": 5_438_101.0})
+        self.assertFalse(way["leaves"])
+        # what was worked out without the pond is something else
+        self.assertFalse(self.ask("POST", "/drainage/streams", self.body)["known"])
+
+    def test_what_cannot_be_is_refused_in_a_sentence(self):
+        points = self.add_points(seed=2)
+        for path, body, words in (
+            ("/drainage", {"surface": points.pk}, "Choose a surface of heights"),
+            ("/drainage", {**self.body, "kept": points.pk}, "holds no polygons"),
+            ("/drainage", {**self.body, "most_depth": 0}, "greater than 0"),
+        ):
+            self.assertIn(words, self.ask("POST", path, body, 422)["detail"])
+        body = self.worked_out()
+        sea = self.ask("POST", "/drainage/way", {**body, "x": 0.0, "y": 0.0}, 422)
+        self.assertIn("no height at this place", sea["detail"])
+
+    def test_what_was_not_looked_at_for_longest_is_dropped(self):
+        for depth in range(1, 11):
+            self.worked_out(most_depth=float(depth))
+        known = [
+            self.ask("POST", "/drainage/streams", {**self.body, "most_depth": float(depth)})["known"]
+            for depth in range(1, 11)
+        ]
+        self.assertEqual(known, [False] * 2 + [True] * 8)

@@ -1,0 +1,129 @@
+"""Drainage that was worked out once and is looked at often: kept in files of plain arrays, which are read as they are
+needed."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from yama.terrain.drain.catchments import Outlet, snapped
+from yama.terrain.drain.conditioning import BREACHED, FILLED, LEFT
+from yama.terrain.drain.directions import COLS, OUT, ROWS, Directions
+from yama.terrain.drain.drainage import Drainage
+from yama.terrain.drain.streams import Channels
+from yama.terrain.errors import InputError
+from yama.terrain.grid import FloatArray, Grid
+
+_LEAST_CELLS = 25  # through which ground drains at least for a cell to be held as a channel
+_LEAST = 1000.0  # and the least square metres
+_STEPS = 40
+_HELD = ("cells", "down", "area", "heights", "lengths")
+
+
+@dataclass(frozen=True)
+class StoredDrainage:
+    """What `keep_drainage` kept.
+
+    Parameters
+    ----------
+    grid : Grid
+    to, counts : ndarray, shape (rows, cols)
+        As in `Drainage`, mapped from files.
+    channels : Channels
+    facts : dict
+        Plain JSON: hollows left, filled and breached, cubic metres moved, and how many streams and metres of them there
+        are by the square metres at which they begin.
+    """
+
+    grid: Grid
+    to: Directions = field(repr=False)
+    counts: npt.NDArray[np.int32] = field(repr=False)
+    channels: Channels = field(repr=False)
+    facts: dict[str, Any]
+
+    @property
+    def cell_area(self) -> float:
+        """Square metres of a cell."""
+        return float(np.prod(self.grid.metres_per_cell()))
+
+    def outlet(self, x: float, y: float, radius: float, name: str = "") -> Outlet:
+        """A place, moved to where most ground drains nearby; see `snapped`."""
+        return snapped(self.counts, self.grid, x, y, radius, name)
+
+    def way(self, x: float, y: float) -> tuple[FloatArray, bool]:
+        """The way of water from a place down, `(places, 2)`, in the grid's CRS; and whether it leaves the surface.
+
+        Raises
+        ------
+        InputError
+            Where the place lies outside, or has no height.
+        """
+        row, col = int(np.rint(self.grid.row_of(y))), int(np.rint(self.grid.col_of(x)))
+        if not (0 <= row < self.grid.rows and 0 <= col < self.grid.cols) or self.counts[row, col] == 0:
+            raise InputError("There is no height at this place, so no water to follow.")
+        rows, cols = [row], [col]
+        while 0 <= (n := int(self.to[row, col])) < 8:
+            row, col = row + int(ROWS[n]), col + int(COLS[n])
+            rows.append(row)
+            cols.append(col)
+        places = np.column_stack([self.grid.x_of(np.array(cols)), self.grid.y_of(np.array(rows))])
+        return places, bool(self.to[row, col] == OUT)
+
+
+def keep_drainage(found: Drainage, folder: Path) -> None:
+    """Write drainage to a folder, whole or not at all.
+
+    Raises
+    ------
+    InputError
+        Where so little ground drains together that there is no channel at all.
+    """
+    least = max(_LEAST, _LEAST_CELLS * found.cell_area)
+    kept = found.channels(least)
+    facts = {
+        "grid": found.grid.to_dict(),
+        "least": least,
+        "most": float(kept.area.max()),
+        "moved": found.done.moved,
+        **{name: int((found.done.done[1:] == one).sum()) for name, one in
+           (("left", LEFT), ("filled", FILLED), ("breached", BREACHED))},
+        "curve": _curve(kept),
+    }  # fmt: skip
+    part = folder.with_name(f"{folder.name}.part")
+    shutil.rmtree(part, ignore_errors=True)
+    part.mkdir(parents=True)
+    np.save(part / "to.npy", found.to)
+    np.save(part / "counts.npy", found.counts)
+    for name in _HELD:
+        np.save(part / f"{name}.npy", getattr(kept, name))
+    (part / "facts.json").write_text(json.dumps(facts), encoding="utf-8")
+    shutil.rmtree(folder, ignore_errors=True)
+    part.rename(folder)
+
+
+def _curve(kept: Channels) -> list[tuple[float, int, float]]:
+    """Square metres at which streams begin, how many streams there are then, and their metres."""
+    told = []
+    for area in np.geomspace(kept.least, max(float(kept.area.max()), kept.least), _STEPS):
+        found = kept.streams(float(min(area, kept.area.max())))
+        told.append((float(area), int((found.magnitude == 1).sum()), float(found.length.sum())))
+    return told
+
+
+def open_drainage(folder: Path) -> StoredDrainage | None:
+    """What was kept in a folder; None where nothing was."""
+    try:
+        facts = json.loads((folder / "facts.json").read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        return None
+    grid = Grid.from_dict(facts["grid"])
+    # mapped so that nothing is written back; kernels take arrays that could be
+    to, counts = (np.load(folder / f"{name}.npy", mmap_mode="c") for name in ("to", "counts"))
+    held = {name: np.load(folder / f"{name}.npy") for name in _HELD}
+    return StoredDrainage(grid, to, counts, Channels(grid, **held, least=facts["least"]), facts)
