@@ -30,6 +30,14 @@ export interface SuspectPlace {
   press: () => void;
 }
 
+/** A line in a colour; width in pixels, 2 where it is not given. */
+export interface InkedLine {
+  line: Line;
+  ink: string;
+  width?: number;
+  dashed?: boolean;
+}
+
 /** What can be shown over surfaces, by kind. */
 export interface Overlays {
   /** Places that findings and lists speak of. */
@@ -42,8 +50,8 @@ export interface Overlays {
   rims: Line[];
   /** Lines along which one surface gives way to another, and areas that were given to one. */
   seams: Line[];
-  /** Lines in a colour of their own: shores of water in each surface, arrows of shifts. */
-  inked: { line: Line; ink: string }[];
+  /** Lines in a colour of their own: shores of water in each surface, arrows of shifts, streams, catchments. */
+  inked: InkedLine[];
   /** Contours that are looked at before they are made. */
   contours: { lines: ContourLine[]; unit: string };
   /** Tiles, and what a press on one does. */

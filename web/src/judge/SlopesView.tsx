@@ -6,7 +6,7 @@ import { useHeld, useProject } from "../desk/context";
 import { num, shortUnit } from "../desk/format";
 import { marks } from "../desk/key/range";
 import { useDesk } from "../desk/store";
-import { INKS } from "../map/dress";
+import { INKS, SLOT_INKS } from "../map/dress";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import styles from "./slopes.module.css";
@@ -43,7 +43,7 @@ export function SlopesView() {
   const lines = data.models.map((one, i) => {
     const key = surfaces.find((held) => held.id === one.id)?.key;
     const slot = key !== undefined && key === a?.key ? "a" : key !== undefined && key === b?.key ? "b" : null;
-    const ink = slot === "a" ? "#C2521B" : slot === "b" ? "#3C4E9E" : (INKS[i % INKS.length] as string);
+    const ink = slot ? SLOT_INKS[slot] : (INKS[i % INKS.length] as string);
     return { ...one, slot, ink, curve: one.curves.find((curve) => curve.ground === shown) };
   });
   const drawn = lines.filter((one) => one.curve);

@@ -21,6 +21,9 @@ export interface Dress {
   opacity: number;
 }
 
+/** The colours of what is A's and what is B's. */
+export const SLOT_INKS = { a: "#C2521B", b: "#3C4E9E" };
+
 /** Colours that can be told apart by anyone, none of them A's or B's. */
 export const INKS = ["#1F2A30", "#1D4752", "#4A7438", "#7A4E9C", "#8A5A00", "#9C2B2B", "#5E6A70"];
 

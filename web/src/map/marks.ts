@@ -68,9 +68,9 @@ export function rimMark(): Style[] {
 }
 
 /** A line in a colour of its own. */
-export const inkedMark = (ink: string): Style[] => [
-  new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: 4 }) }),
-  new Style({ stroke: new Stroke({ color: ink, width: 2 }) }),
+export const inkedMark = (ink: string, width = 2, dashed = false): Style[] => [
+  new Style({ stroke: new Stroke({ color: "rgba(252,251,247,0.9)", width: width + 2 }) }),
+  new Style({ stroke: new Stroke({ color: ink, width, lineDash: dashed ? [7, 5] : undefined }) }),
 ];
 
 /** Lines aslant, for what is empty. */

@@ -63,7 +63,9 @@ const PAINTERS: { [K in keyof Overlays]: Painter<K> } = {
   },
   inked: (lines, toPane) => ({
     zIndex: 56,
-    features: lines.map(({ line, ink }) => styled(new Feature(new LineString(line.map(toPane))), inkedMark(ink))),
+    features: lines.map(({ line, ink, width, dashed }) =>
+      styled(new Feature(new LineString(line.map(toPane))), inkedMark(ink, width, dashed)),
+    ),
   }),
   seams: (lines, toPane) => ({
     zIndex: 56,

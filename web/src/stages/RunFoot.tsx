@@ -89,7 +89,9 @@ export function RunFoot({ work, name, action = "Run", makes, made: told, refused
       )}
       {(running || makes !== null) && (
         <div className="est">
-          <span role="status">{running ? (job ? "Running" : "Starting") : (makes?.[0] ?? "Makes")}</span>
+          <span role="status">
+            {running ? (job ? "Running" : "Starting") : (makes?.[0] ?? (first?.kind === "surface" ? "Makes" : "Takes"))}
+          </span>
           <span>
             {running ? (
               <b className="n">{percent(job?.progress ?? 0)}</b>
@@ -97,7 +99,8 @@ export function RunFoot({ work, name, action = "Run", makes, made: told, refused
               <b>{makes[1]}</b>
             ) : preview && !stopped ? (
               <b>
-                {many(preview.cells)} cells, about <span className="n">{num(Math.max(preview.seconds, 1))}</span> s
+                {first?.kind === "surface" && `${many(preview.cells)} cells, `}about{" "}
+                <span className="n">{num(Math.max(preview.seconds, 1))}</span> s
               </b>
             ) : null}
           </span>

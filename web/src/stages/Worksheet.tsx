@@ -13,6 +13,7 @@ import { ContoursSheet } from "./deliver/ContoursSheet";
 import { Downloads } from "./deliver/Downloads";
 import { OpenSheet } from "./deliver/OpenSheet";
 import { PackageSheet } from "./deliver/PackageSheet";
+import { StreamsSheet } from "./drain/StreamsSheet";
 import { Calculate } from "./fit/Calculate";
 import { CellTypeSheet } from "./fit/CellTypeSheet";
 import { ChangeHeights } from "./fit/ChangeHeights";
@@ -145,6 +146,7 @@ const SPECIAL: Partial<Record<OperationName, ComponentType>> = {
   difference_figures: DifferenceFiguresSheet,
   shift: ShiftSheet,
   contours: ContoursSheet,
+  streams: StreamsSheet,
 };
 
 /** Operations that have a worksheet, those with something special to them first. What only informs others has none. */

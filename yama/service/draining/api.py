@@ -58,7 +58,7 @@ class StreamOut(Schema):
     line: Line
 
 
-class OrderOut(Schema):
+class StreamOrderOut(Schema):
     """Streams of an order: how many, and how long together, in metres."""
 
     order: int
@@ -76,7 +76,7 @@ class StreamsOut(Schema):
     known: bool
     count: int = 0
     length: float = 0.0
-    orders: list[OrderOut] = []
+    orders: list[StreamOrderOut] = []
     streams: list[StreamOut] = []
     cut_short: bool = False
     least: float = 0.0

@@ -44,10 +44,10 @@ class ConditioningParams(Params):
         {"leave": "Water stays in them.", "fill": "Raised to where they run over.", "breach": "A way out is cut.",
          "lesser": "Each filled or breached, whichever moves less ground."})] = Field("lesser", title="Hollows")  # fmt: skip
     most_depth: Annotated[float, Unit("m"), Unset("any depth"), OnlyWith("method", _CHANGING)] | None = Field(
-        None, gt=0, le=10_000, title="Only up to", description="Deeper ones are left, and no way out is cut deeper."
+        None, gt=0, le=10_000, title="Depth up to", description="Deeper ones are left, and no way out is cut deeper."
     )
     most_area: Annotated[float, Unit("m²"), Unset("any size"), OnlyWith("method", ("fill", "lesser"))] | None = Field(
-        None, gt=0, le=1e12, title="Only up to", description="Larger ones are not filled."
+        None, gt=0, le=1e12, title="Area up to", description="Larger ones are not filled."
     )
     most_length: Annotated[float, Unit("m"), Unset("any length"), OnlyWith("method", ("breach", "lesser"))] | None = Field(
         None, gt=0, le=1e6, title="Ways up to", description="No longer way out is cut."
@@ -99,13 +99,13 @@ def features_of(found: list[Hollow], crs: str) -> Features:
         "cells": [one.cells for one in found],
         "area": [round(one.area, 1) for one in found],
         "volume": [round(one.volume, 2) for one in found],
-        "level": [round(one.level, 3) for one in found],
+        "runs_over_at": [round(one.level, 3) for one in found],
         "inner": [one.inner for one in found],
         "way_out": [None if np.isnan(one.way) else round(one.way, 1) for one in found],
         "x": [round(one.x, 3) for one in found],
         "y": [round(one.y, 3) for one in found],
     }
-    units = {"depth": "m", "area": "m²", "volume": "m³", "level": "m", "way_out": "m"}
+    units = {"depth": "m", "area": "m²", "volume": "m³", "runs_over_at": "m", "way_out": "m"}
     return Features(crs, np.array([one.shape for one in found], object), columns, units)
 
 

@@ -9,7 +9,7 @@ import { useDesk } from "../../desk/store";
 import { useSettled } from "../../desk/useSettled";
 import { WaterChart } from "../../judge/WaterChart";
 import styles from "../../judge/water.module.css";
-import { INKS } from "../../map/dress";
+import { INKS, SLOT_INKS } from "../../map/dress";
 import { useRuler } from "../../mend/useMended";
 import { Button } from "../../ui/Button";
 import { Check } from "../../ui/Check";
@@ -116,8 +116,8 @@ export function WaterSheet() {
     const others = heights.filter((one) => one.key !== a?.key && one.key !== b?.key).map((one) => one.id);
     return (id: number) => {
       const key = heights.find((one) => one.id === id)?.key;
-      if (key !== undefined && key === a?.key) return "#C2521B";
-      if (key !== undefined && key === b?.key) return "#3C4E9E";
+      if (key !== undefined && key === a?.key) return SLOT_INKS.a;
+      if (key !== undefined && key === b?.key) return SLOT_INKS.b;
       return INKS[(others.indexOf(id) + 1) % INKS.length] as string;
     };
   }, [heights, a, b]);

@@ -1,0 +1,131 @@
+// @vitest-environment jsdom
+import { act, cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import type { Catchments, Streams } from "../../api/client";
+import { toolOf, useDesk } from "../../desk/store";
+import { StreamsSheet } from "../../stages/drain/StreamsSheet";
+import { shownOver } from "../../testing/desk";
+import { type Asked, draw, service, surface } from "../../testing/render";
+import { useDrainState } from "../state";
+
+afterEach(cleanup);
+beforeEach(() => {
+  useDrainState.setState({ outlets: [], snap: 50 });
+  useDesk.setState({ sheets: {}, bounds: [0, 0, 800, 800] });
+});
+
+const streams = (begins: number): Streams => ({
+  known: true,
+  count: Math.round(800 / begins),
+  length: 1_000_000 / begins,
+  orders: [{ order: 1, count: 3, length: 100 }],
+  streams: [
+    {
+      order: 2,
+      line: [
+        [0, 0],
+        [5, 5],
+      ],
+    },
+    {
+      order: 1,
+      line: [
+        [9, 0],
+        [5, 5],
+      ],
+    },
+  ],
+  cut_short: false,
+  least: 0.1,
+  most: 640,
+  moved: 354_263,
+  left: 2,
+  filled: 9_277,
+  breached: 4_938,
+  curve: [
+    [0.1, 9_000, 2_000_000],
+    [640, 1, 900],
+  ],
+});
+const catchments: Catchments = {
+  known: true,
+  catchments: [
+    {
+      name: "Outlet 1",
+      x: 105,
+      y: 100,
+      moved: 14.2,
+      area: 6.4,
+      rings: [
+        [
+          [0, 0],
+          [9, 0],
+          [9, 9],
+          [0, 0],
+        ],
+      ],
+      reason: "",
+    },
+  ],
+};
+
+function shown(answers: Record<string, unknown> = {}, slots = { a: "key5", b: "key6" }): Asked[] {
+  const asked = service({
+    "GET /projects/1/holdings": [surface(5, "Best of all"), surface(6, "Beacon 30")],
+    "POST /projects/1/drainage/streams": ({ body }: Asked) => streams((body as { begins_at: number }).begins_at),
+    "POST /projects/1/drainage/catchments": catchments,
+    "POST /projects/1/drainage": { job: null },
+    ...answers,
+  });
+  draw(<StreamsSheet />);
+  useDesk.setState({ slots });
+  return asked;
+}
+const asksFor = (asked: Asked[], path: string) => asked.filter((one) => one.path.endsWith(path));
+
+describe("streams", () => {
+  it("are told of A and of B, and change with where they begin", async () => {
+    const asked = shown();
+    await waitFor(() => expect(screen.getAllByText("160 streams, 200 km")).toHaveLength(2));
+    expect(screen.getByText("9\u202f277 filled, 4\u202f938 breached".replaceAll("\u202f", "\u00a0"))).toBeTruthy();
+    expect(screen.getByText(/lowest places keep their water/)).toBeTruthy();
+    expect(shownOver("inked")).toHaveLength(4);
+    fireEvent.change(screen.getByRole("textbox", { name: "Exactly" }), { target: { value: "20" } });
+    await waitFor(() => expect(screen.getAllByText("40 streams, 50.0 km")).toHaveLength(2));
+    expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ begins_at: 20, pixel: 1 });
+  });
+
+  it("have water followed once, and by no viewer", async () => {
+    const asked = shown({ "POST /projects/1/drainage/streams": { known: false, count: 0 } }, { a: "key5", b: "" });
+    await waitFor(() => expect(asksFor(asked, "/drainage")).toHaveLength(1));
+    expect(asksFor(asked, "/drainage")[0]?.body).toMatchObject({ method: "lesser", kept: null, most_depth: null });
+  });
+
+  it("stand above outlets with what drains there in both", async () => {
+    const asked = shown();
+    await screen.findAllByText("160 streams, 200 km");
+    fireEvent.click(screen.getByRole("button", { name: "Press an outlet on the map" }));
+    const tool = toolOf(useDesk.getState());
+    if (tool.kind !== "pick") throw new Error("no tool is in hand");
+    act(() => tool.press({ x: 100, y: 100, resolution: 1 }));
+    const table = await screen.findByRole("table", { name: "Catchments" });
+    await waitFor(() => expect(within(table).getAllByText("6.40")).toHaveLength(2));
+    expect(table.textContent).toContain("14 m");
+    expect(asksFor(asked, "/drainage/catchments")[0]?.body).toMatchObject({
+      outlets: [{ name: "Outlet 1", x: 100, y: 100 }],
+      snap: 50,
+    });
+    expect(shownOver("suspects")).toMatchObject([{ number: 1, at: [105, 100] }]);
+    expect(shownOver("inked")).toHaveLength(6);
+    fireEvent.click(screen.getByRole("button", { name: "Remove outlet 1" }));
+    expect(screen.queryByRole("table", { name: "Catchments" })).toBeNull();
+  });
+
+  it("say what is refused", async () => {
+    shown({
+      "POST /projects/1/drainage/streams": () =>
+        new Response('{"detail": "It has no heights that water could run over."}', { status: 422 }),
+    });
+    expect(await screen.findByText("It has no heights that water could run over.")).toBeTruthy();
+  });
+});

@@ -1,0 +1,18 @@
+import { create } from "zustand";
+
+/** A place whose catchment is asked for, in the frame's CRS. */
+export interface Outlet {
+  name: string;
+  x: number;
+  y: number;
+}
+
+interface DrainState {
+  outlets: Outlet[];
+  /** Metres that an outlet may be moved to where most ground drains. */
+  snap: number;
+  set: (change: Partial<DrainState>) => void;
+}
+
+/** What is asked of the water over surfaces, for as long as the page is open. */
+export const useDrainState = create<DrainState>((set) => ({ outlets: [], snap: 50, set }));

@@ -1,0 +1,92 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { type Catchments, call, type Drained, type Job, type Streams } from "../api/client";
+import { KEYS } from "../api/keys";
+import { isOpen, useJobs } from "../api/queries";
+import { useProject } from "../desk/context";
+import { useDesk } from "../desk/store";
+import { useSettled } from "../desk/useSettled";
+import { useDrainState } from "./state";
+
+const PAUSE = 60; // milliseconds that a threshold stays before streams are asked for at it
+
+/** What is asked of one surface: how water finds its way, and where streams begin, in hectares. */
+export interface Asked {
+  drained: Drained;
+  beginsAt: number;
+  minimumLength: number;
+}
+
+/**
+ * Streams of a surface, and the catchments of the outlets. Water over it is worked out by a job, once for each way of
+ * conditioning; from then on both are told at once.
+ */
+export function useDrained(asked: Asked | null) {
+  const project = useProject();
+  const client = useQueryClient();
+  const base = `/projects/${project.id}/drainage`;
+  const beginsAt = useSettled(asked?.beginsAt ?? 0, PAUSE);
+  const bounds = useSettled(
+    useDesk((desk) => desk.bounds),
+    300,
+  );
+  const pixel = bounds ? (bounds[2] - bounds[0]) / 800 : null;
+  const { outlets, snap } = useDrainState();
+  const streamsBody = asked && {
+    ...asked.drained,
+    begins_at: beginsAt,
+    minimum_length: asked.minimumLength,
+    bounds,
+    pixel,
+  };
+  const streams = useQuery({
+    queryKey: KEYS.streams(project.id, project.frame.mark, streamsBody),
+    queryFn: ({ signal }) => call<Streams>("POST", `${base}/streams`, streamsBody, signal),
+    enabled: asked !== null,
+    placeholderData: keepPreviousData,
+    retry: false,
+    staleTime: 60_000,
+  });
+  const known = streams.data?.known ?? false;
+  const catchmentsBody = asked && { ...asked.drained, outlets, snap, pixel };
+  const catchments = useQuery({
+    queryKey: KEYS.catchments(project.id, project.frame.mark, catchmentsBody),
+    queryFn: ({ signal }) => call<Catchments>("POST", `${base}/catchments`, catchmentsBody, signal),
+    enabled: known && outlets.length > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+    staleTime: 60_000,
+  });
+  const work = useMutation({
+    mutationFn: (body: Drained) => call<{ job: Job | null }>("POST", base, body),
+    onSettled: () => {
+      client.invalidateQueries({ queryKey: KEYS.jobs(project.id) });
+      client.invalidateQueries({ queryKey: KEYS.streams(project.id) });
+    },
+  });
+  const { mutate } = work;
+  const drained = asked?.drained;
+  const signature = JSON.stringify(drained ?? null);
+  const waits = streams.data?.known === false && !streams.isPlaceholderData;
+  const before = useRef("");
+  useEffect(() => {
+    if (!waits || !drained || project.role === "viewer" || before.current === signature) return;
+    before.current = signature;
+    mutate(drained);
+  }, [waits, drained, signature, project.role, mutate]);
+  const { data: jobs = [] } = useJobs(project.id);
+  const job = jobs.find((one) => one.id === work.data?.job?.id);
+  const state = job?.state;
+  useEffect(() => {
+    if (state === "done") client.invalidateQueries({ queryKey: KEYS.streams(project.id) });
+  }, [state, project.id, client]);
+  const error = streams.error ?? catchments.error ?? work.error;
+  return {
+    streams: known && !streams.error ? streams.data : undefined,
+    catchments: known && outlets.length ? (catchments.data?.catchments ?? []) : [],
+    running: work.isPending || (job !== undefined && isOpen(job)),
+    progress: job?.progress ?? 0,
+    failed:
+      error?.message ?? (state === "failed" || state === "cancelled" ? job?.message || "It was stopped." : undefined),
+  };
+}

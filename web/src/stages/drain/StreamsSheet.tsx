@@ -1,0 +1,241 @@
+import { useMemo } from "react";
+import type { Catchments, Drained, Holding, Streams } from "../../api/client";
+import { quantityOf, useHeld, useProject } from "../../desk/context";
+import { num } from "../../desk/format";
+import { type InkedLine, useOverlay } from "../../desk/overlays";
+import styles from "../../drain/drain.module.css";
+import { useDrainState } from "../../drain/state";
+import { ThresholdCurve } from "../../drain/ThresholdCurve";
+import { type Asked, useDrained } from "../../drain/useDrained";
+import { SLOT_INKS } from "../../map/dress";
+import { useTool } from "../../tools/useTool";
+import { Button } from "../../ui/Button";
+import { NumberField } from "../../ui/NumberField";
+import { Refusal } from "../../ui/Refusal";
+import { Slide } from "../../ui/Slide";
+import { Field } from "../Field";
+import { OperationSheet } from "../OperationSheet";
+import { useRole } from "../useRole";
+import { useWorksheet } from "../useWorksheet";
+
+type Slot = "a" | "b";
+const WIDEST = 5; // pixels of a stream of the highest order
+const RING = { a: { width: 3, dashed: false }, b: { width: 2, dashed: true } };
+const MOST_OUTLETS = 50;
+
+const kilometres = (metres: number) => num(metres / 1000, metres < 100_000 ? 1 : 0);
+const hectares = (area: number) => num(area, area < 1 ? 2 : area < 10 ? 1 : 0);
+const square = (area: number) => num(area, area < 0.1 ? 4 : area < 10 ? 2 : 1);
+
+function linesOf(slot: Slot, streams: Streams | undefined, catchments: Catchments["catchments"] = []): InkedLine[] {
+  const ink = SLOT_INKS[slot];
+  const rings = catchments.flatMap(({ rings }) => rings.map((line) => ({ line, ink, ...RING[slot] })));
+  // low orders first, so that they lie below
+  const links = [...(streams?.streams ?? [])].reverse();
+  return [...rings, ...links.map(({ order, line }) => ({ line, ink, width: Math.min(0.8 + order, WIDEST) }))];
+}
+
+/** The figures of both slots in a row. */
+function Pair({ of }: { of: { slot: Slot; shown: string }[] }) {
+  return (
+    <p className={styles.keys}>
+      {of.map(({ slot, shown }) => (
+        <span key={slot}>
+          <i data-slot={slot} />
+          <b className="n">{shown}</b>
+        </span>
+      ))}
+    </p>
+  );
+}
+
+/** Streams of a surface and the ground above places on them, beside those of the surface in B. */
+export function StreamsSheet() {
+  const project = useProject();
+  const work = useWorksheet("streams");
+  const { a, b } = useHeld();
+  const { chosen } = useRole(work, "surface");
+  const { params } = work;
+  const { outlets, snap, set } = useDrainState();
+  const kept = work.ids("kept")[0] ?? null;
+  const asked = (one: Holding | undefined): Asked | null =>
+    (one && {
+      drained: {
+        surface: one.id,
+        kept,
+        method: params.method,
+        most_depth: params.most_depth ?? null,
+        most_area: params.most_area ?? null,
+        most_length: params.most_length ?? null,
+      } satisfies Drained,
+      beginsAt: params.begins_at,
+      minimumLength: params.minimum_length,
+    }) ??
+    null;
+  // what is looked at beside it: the other slot, where that holds heights
+  const other = [b, a].find((one) => one && one.id !== chosen?.id && quantityOf(one) === "height" && !one.lookedAt);
+  const own = useDrained(asked(chosen));
+  const beside = useDrained(asked(other));
+  const { streams } = own;
+  const range: [number, number] = [streams?.least ?? 0.1, streams?.most ?? 1000];
+  const at = Math.min(Math.max(params.begins_at, range[0]), range[1]);
+  const lines = useMemo(
+    () => [...linesOf("b", beside.streams, beside.catchments), ...linesOf("a", own.streams, own.catchments)],
+    [own.streams, own.catchments, beside.streams, beside.catchments],
+  );
+  useOverlay("inked", lines);
+  const marks = useMemo(() => {
+    const placed = own.catchments.length === outlets.length ? own.catchments : outlets;
+    return placed.map(({ x, y }, i) => ({
+      number: i + 1,
+      at: [x, y] as [number, number],
+      here: false,
+      press: () => undefined,
+    }));
+  }, [own.catchments, outlets]);
+  useOverlay("suspects", marks);
+  const press = useTool("pick", ({ x, y }) => {
+    if (outlets.length >= MOST_OUTLETS) return;
+    set({ outlets: [...outlets, { name: `Outlet ${outlets.length + 1}`, x, y }] });
+  });
+  const told = [
+    { slot: "a" as const, found: own.streams },
+    ...(other ? [{ slot: "b" as const, found: beside.streams }] : []),
+  ];
+  const waiting = (one: typeof own) => one.running && `Following the water … ${num(100 * one.progress)} %`;
+  return (
+    <OperationSheet
+      work={work}
+      name={`Streams of ${chosen?.name ?? "a surface"}`}
+      findings={[
+        ...work.findings,
+        ...(streams?.left
+          ? [
+              {
+                code: "left",
+                weight: "note" as const,
+                sentence: `${num(streams.left)} lowest places keep their water.`,
+                why: "Streams that come to them end there.",
+                fix: null,
+                places: [],
+              },
+            ]
+          : []),
+      ]}
+      parts={[
+        { title: "Surface", of: ["in:surface", "in:kept"] },
+        {
+          title: "Hollows",
+          aside: streams && `${num(streams.filled)} filled, ${num(streams.breached)} breached`,
+          of: [
+            "method",
+            "most_depth",
+            "most_area",
+            "most_length",
+            streams && (
+              <p key="moved" className="mut small-print">
+                <span className="n">{num(streams.moved)}</span> m³ of ground are moved.
+              </p>
+            ),
+          ],
+        },
+        {
+          title: "Streams",
+          aside: streams?.cut_short ? "the largest of them" : undefined,
+          of: [
+            <div key="threshold">
+              {streams && <ThresholdCurve curve={streams.curve ?? []} range={range} at={at} />}
+              <Slide
+                label="Begins at"
+                range={[Math.log10(range[0]), Math.log10(range[1]), 0.01]}
+                value={Math.log10(at)}
+                shown={`${hectares(at)} ha`}
+                onChange={(power) => work.setParams({ begins_at: Number((10 ** power).toPrecision(3)) })}
+              />
+            </div>,
+            <Field key="exactly" work={work} name="begins_at" label="Exactly" />,
+            "minimum_length",
+            <Pair
+              key="figures"
+              of={told.flatMap(({ slot, found }) =>
+                found ? [{ slot, shown: `${num(found.count)} streams, ${kilometres(found.length)} km` }] : [],
+              )}
+            />,
+            (own.running || beside.running) && (
+              <p key="running" className="mut small-print" role="status">
+                {waiting(own) || waiting(beside)}
+              </p>
+            ),
+            [own.failed, beside.failed].some(Boolean) && (
+              <Refusal key="failed" sentence={own.failed ?? beside.failed ?? ""} />
+            ),
+            !own.running && !streams && chosen && project.role === "viewer" && (
+              <p key="viewer" className="mut small-print">
+                Water over this surface was not worked out yet. Ask an editor to open this sheet.
+              </p>
+            ),
+          ],
+        },
+        {
+          title: "Catchments",
+          aside: other && `A ${chosen?.name}, B ${other.name}`,
+          of: [
+            outlets.length > 0 && (
+              <table key="outlets" className={`t tight ${styles.table}`} aria-label="Catchments">
+                <thead>
+                  <tr>
+                    <th className="w">outlet</th>
+                    <th title="How far it was moved to where most ground drains">moved</th>
+                    <th>A km²</th>
+                    {other && <th>B km²</th>}
+                    <th aria-label="Remove" />
+                  </tr>
+                </thead>
+                <tbody>
+                  {outlets.map((one, i) => {
+                    const [first, second] = [own.catchments[i], beside.catchments[i]];
+                    return (
+                      // biome-ignore lint/suspicious/noArrayIndexKey: outlets may lie in one place
+                      <tr key={i}>
+                        <td className="w">
+                          <b className="n">{i + 1}</b> {one.name}
+                          {first?.reason && <p className="mut">{first.reason}</p>}
+                        </td>
+                        <td className="n">{first?.area != null ? `${num(first.moved)} m` : ""}</td>
+                        <td className="n">{first?.area != null ? square(first.area) : "–"}</td>
+                        {other && <td className="n">{second?.area != null ? square(second.area) : "–"}</td>}
+                        <td>
+                          <Button
+                            kind="link"
+                            aria-label={`Remove outlet ${i + 1}`}
+                            onClick={() => set({ outlets: outlets.filter((_, j) => j !== i) })}
+                          >
+                            ×
+                          </Button>
+                        </td>
+                      </tr>
+                    );
+                  })}
+                </tbody>
+              </table>
+            ),
+            <p key="press" className="times">
+              <Button kind="link" aria-pressed={press.inHand} onClick={() => press.put(!press.inHand)}>
+                {press.inHand ? "Press no more outlets" : "Press an outlet on the map"}
+              </Button>
+            </p>,
+            <NumberField
+              key="snap"
+              label="Move up to"
+              unit="m"
+              title="Each outlet is moved to where most ground drains within it."
+              value={snap}
+              onChange={(next) => set({ snap: Math.min(Math.max(next ?? 0, 0), 10_000) })}
+            />,
+          ],
+        },
+        { title: "Result", of: ["output", "name"] },
+      ]}
+    />
+  );
+}
