@@ -21,7 +21,7 @@ LANES = (
     # these tell the depots how to behave
     ("test_join", "test_gather", "test_first_slice", "test_fit", "test_brought", "test_story", "test_deliver", "test_judge",
      "test_edit_lines", "test_doors"),
-    ("test_build", "test_pair", "test_see", "test_mend", "test_layout"),
+    ("test_build", "test_pair", "test_see", "test_mend", "test_layout", "test_drain"),
 )  # fmt: skip
 ALONE = ("test_lost_worker",)
 

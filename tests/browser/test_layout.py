@@ -17,6 +17,7 @@ SHEETS = {
     "Join": ("Mosaic", "Fill holes"),
     "Fit": ("Reproject and resample", "Clip and mask", "Change heights", "Set cell type", "Calculate"),
     "Judge": ("Scorecard", "Brief", "Water level", "Difference", "Figures of a difference"),
+    "Drain": ("Streams", "Hollows", "Conditioned heights", "Catchments"),
     "Deliver": ("Contours", "Package", "Open to other programs", "Download surfaces", "Slope", "Hillshade"),
 }  # fmt: skip
 TABS = ("Surfaces", "Lines, points, pictures", "Tables", "Profile", "Heights", "Readings", "Recipe")

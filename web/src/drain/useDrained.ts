@@ -42,7 +42,8 @@ export function useDrained(asked: Asked | null) {
   const streams = useQuery({
     queryKey: KEYS.streams(project.id, project.frame.mark, streamsBody),
     queryFn: ({ signal }) => call<Streams>("POST", `${base}/streams`, streamsBody, signal),
-    enabled: asked !== null,
+    // the first moment has neither a threshold nor a view
+    enabled: asked !== null && beginsAt > 0 && bounds !== null,
     placeholderData: keepPreviousData,
     retry: false,
     staleTime: 60_000,

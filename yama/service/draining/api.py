@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -241,12 +242,14 @@ def read_catchments(request: HttpRequest, project_id: int, body: CatchmentsIn) -
         made = catchments(found.to, found.grid, [outlet])
         row, col = divmod(outlet.cell, found.grid.cols)
         at = _turned(np.array([[float(found.grid.x_of(col)), float(found.grid.y_of(row))]]), found, crs)[0]
-        shape = shapely.simplify(made.shapes[0], body.pixel) if body.pixel is not None else made.shapes[0]
+        shape = shapely.transform(made.shapes[0], partial(_turned, found=found, crs=crs))
+        if body.pixel is not None:
+            shape = shapely.simplify(shape, body.pixel)
         rings = [ring for part in shapely.get_parts(shape) for ring in (part.exterior, *part.interiors)]
         told.append({
             "name": one.name, "x": float(at[0]), "y": float(at[1]), "moved": outlet.moved,
             "area": float(made.areas[0]) / 1e6,
-            "rings": [_pairs(_turned(shapely.get_coordinates(ring), found, crs)) for ring in rings],
+            "rings": [_pairs(shapely.get_coordinates(ring)) for ring in rings],
         })  # fmt: skip
     return {"known": True, "catchments": told}
 
@@ -264,8 +267,7 @@ def read_way(request: HttpRequest, project_id: int, body: WayIn) -> dict[str, An
     row, col = int(np.rint(found.grid.row_of(y))), int(np.rint(found.grid.col_of(x)))
     across, along = found.grid.metres_per_unit()
     length = float(np.hypot(np.diff(places[:, 0]) * across, np.diff(places[:, 1]) * along).sum())
-    line = shapely.simplify(shapely.linestrings(_turned(places, found, crs)), found.grid.cell_width / 2) if (
-        len(places) > 1) else None  # fmt: skip
+    line = shapely.linestrings(_turned(places, found, crs)) if len(places) > 1 else None
     return {
         "known": True,
         "line": _pairs(shapely.get_coordinates(line)) if line is not None else [],
