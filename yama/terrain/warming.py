@@ -231,7 +231,7 @@ def _water() -> None:
     held = ArraySurface(cells, grid)
     listed(hollows(cells, grid))
     for method in get_args(Changing):
-        found = drainage(held, Conditioning(method))
+        found = drainage(held, Conditioning(method, sea=0.0))
     for flow in get_args(Flow):
         found.drained(flow)
     found.channels(8.0).streams(8.0, 4.0)

@@ -36,7 +36,8 @@ _open: Kept[Path, StoredDrainage | None] = Kept(8)
 
 class DrainedIn(Schema):
     """Water over a surface. kept: a holding whose polygons keep the water of hollows. method, most_depth, most_area,
-    most_length: what becomes of hollows and up to where, in metres and square metres; as the operation `condition`."""
+    most_length: what becomes of hollows and up to where, in metres and square metres. sea: the height in metres up to which
+    what reaches the rim is sea. All of it as the operation `condition` has it."""
 
     surface: int
     kept: int | None = None
@@ -44,6 +45,7 @@ class DrainedIn(Schema):
     most_depth: float | None = Field(None, gt=0, le=10_000)
     most_area: float | None = Field(None, gt=0, le=1e12)
     most_length: float | None = Field(None, gt=0, le=1e6)
+    sea: float | None = Field(None, ge=-20_000, le=20_000)
 
 
 @dataclass(frozen=True)
@@ -68,7 +70,7 @@ class Asked:
                 raise InputError(f"{kept.name} holds no polygons. Choose lakes.")
             areas = polygons_of([features_of(kept)], holding.facts["grid"]["crs"])
         limits = Limits(body.most_depth, body.most_area, body.most_length)
-        return cls(project, holding, tuple(areas), Conditioning(body.method, limits))
+        return cls(project, holding, tuple(areas), Conditioning(body.method, limits, body.sea))
 
     @cached_property
     def surface(self) -> Surface:

@@ -16,6 +16,7 @@ from yama.terrain.drain.catchments import Outlet, snapped
 from yama.terrain.drain.conditioning import Conditioned, Limits, Method, condition
 from yama.terrain.drain.directions import Directions, directions
 from yama.terrain.drain.hollows import Flags, Hollows, hollows
+from yama.terrain.drain.sea import without_sea
 from yama.terrain.drain.streams import Channels, channels
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import inside
@@ -41,10 +42,13 @@ class Conditioning:
         What becomes of hollows.
     limits : Limits
         Up to where.
+    sea : float, optional
+        The height in metres up to which what reaches the rim is sea, in which water ends; None where there is none.
     """
 
     method: Method = "lesser"
     limits: Limits = field(default_factory=Limits)
+    sea: float | None = None
 
 
 def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Heights:
@@ -130,15 +134,15 @@ class Drainage:
 _held: Kept[str, Drainage] = Kept(2)
 
 
-def told(surface: Surface, settings: Conditioning, kept: Sequence[shapely.Polygon]) -> str:
+def told(surface: Surface, conditioning: Conditioning, kept: Sequence[shapely.Polygon]) -> str:
     """What drainage is known by: the same in every process."""
     areas = shapely.to_wkb(np.array(list(kept), object)).tolist()
-    return digest(surface.fingerprint, repr(settings), [one.hex() for one in areas])
+    return digest(surface.fingerprint, repr(conditioning), [one.hex() for one in areas])
 
 
 def drainage(
     surface: Surface,
-    settings: Conditioning,
+    conditioning: Conditioning,
     kept: Sequence[shapely.Polygon] = (),
     progress: Progress = ignore_progress,
 ) -> Drainage:
@@ -148,7 +152,7 @@ def drainage(
     ----------
     surface : Surface
         Of heights, in any unit.
-    settings : Conditioning
+    conditioning : Conditioning
     kept : sequence of Polygon
         In the surface's CRS: hollows whose lowest places lie in these keep their water.
     progress : callable
@@ -161,8 +165,12 @@ def drainage(
 
     def make() -> Drainage:
         cells = heights_of(surface, part_of(progress, 0.0, 0.15))
+        if conditioning.sea is not None:
+            cells = without_sea(cells, conditioning.sea)
+            if np.isnan(cells).all():
+                raise InputError(f"All of it lies below a sea of {conditioning.sea:g} m. Choose a lower one.")
         found = hollows(cells, surface.grid, part_of(progress, 0.15, 0.4))
-        done = condition(found, settings.method, settings.limits, lying_in(found, kept) if kept else None,
+        done = condition(found, conditioning.method, conditioning.limits, lying_in(found, kept) if kept else None,
                          part_of(progress, 0.4, 0.75))  # fmt: skip
         del found
         to = directions(done.heights, surface.grid, part_of(progress, 0.75, 0.9))
@@ -172,7 +180,7 @@ def drainage(
         without = Conditioned(nothing, done.done, done.raised, done.cut, done.lengths)
         return Drainage(surface.grid, done.heights, to, counts, without)
 
-    return _held.get(told(surface, settings, kept), make)
+    return _held.get(told(surface, conditioning, kept), make)
 
 
 class DrainedSurface(Surface):
@@ -182,7 +190,7 @@ class DrainedSurface(Surface):
     ----------
     surface : Surface
         Of heights, in metres.
-    settings : Conditioning
+    conditioning : Conditioning
     kept : sequence of Polygon
         In the surface's CRS; see `drainage`.
     tells : {"heights", "change", "one", "two", "many"}
@@ -192,16 +200,20 @@ class DrainedSurface(Surface):
     levels = "means"
 
     def __init__(
-        self, surface: Surface, settings: Conditioning, kept: Sequence[shapely.Polygon] = (), tells: Tells = "heights"
+        self,
+        surface: Surface,
+        conditioning: Conditioning,
+        kept: Sequence[shapely.Polygon] = (),
+        tells: Tells = "heights",
     ) -> None:
         unit = "m" if tells in ("heights", "change") else ""
         super().__init__(surface.grid, unit, surface.vertical_datum if tells == "heights" else "")
-        self._surface, self._settings, self._kept, self._tells = surface, settings, tuple(kept), tells
+        self._surface, self._conditioning, self._kept, self._tells = surface, conditioning, tuple(kept), tells
         self._made: ArraySurface | None = None
         self._making = threading.Lock()
 
     def made_of(self) -> tuple[Any, ...]:
-        return (told(self._surface, self._settings, self._kept), self._tells)
+        return (told(self._surface, self._conditioning, self._kept), self._tells)
 
     def prepare(self, progress: Progress = ignore_progress) -> None:
         self._cells(progress)
@@ -210,9 +222,10 @@ class DrainedSurface(Surface):
         with self._making:
             if self._made is None:
                 self._surface.prepare(part_of(progress, 0.0, 0.1))
-                found = drainage(self._surface, self._settings, self._kept, part_of(progress, 0.1, 0.9))
+                found = drainage(self._surface, self._conditioning, self._kept, part_of(progress, 0.1, 0.9))
                 if self._tells == "heights":
-                    cells: npt.NDArray[np.floating] = found.heights
+                    given = heights_of(self._surface)
+                    cells: npt.NDArray[np.floating] = np.where(np.isnan(found.heights), given, found.heights)  # the sea
                 elif self._tells == "change":
                     cells = found.heights - heights_of(self._surface)
                 else:

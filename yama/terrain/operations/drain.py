@@ -13,10 +13,11 @@ from yama.terrain.drain.conditioning import Limits, Method
 from yama.terrain.drain.drainage import Conditioning, Drainage, DrainedSurface, drainage, heights_of
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import TITLES, Hollow, listed
+from yama.terrain.drain.sea import sea_of
 from yama.terrain.drain.streams import Streams
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, Value
-from yama.terrain.findings import Finding
+from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.clip import named_polygons, polygons_of
 from yama.terrain.frame import Frame
 from yama.terrain.grid import turn_between
@@ -27,7 +28,9 @@ from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, part_of
 from yama.terrain.table import Cell, Column, Table
+from yama.terrain.units import UNITS
 
+_SIDE = 1024  # cells along a side of what a check looks at
 _SECONDS = 4e-7
 """Of a core for a cell, from hollows to what drains through it."""
 _SURFACE = Role("surface", "Surface", quantity="height")
@@ -53,10 +56,14 @@ class ConditioningParams(Params):
         None, gt=0, le=1e6, title="Ways up to", description="No longer way out is cut."
     )  # fmt: skip
 
+    sea: Annotated[float, Unit("m"), Unset("none")] | None = Field(
+        None, ge=-20_000, le=20_000, title="Sea up to", description="What is not higher and reaches the rim is sea: water ends there."
+    )  # fmt: skip
+
     @property
-    def settings(self) -> Conditioning:
-        """As the core takes them."""
-        return Conditioning(self.method, Limits(self.most_depth, self.most_area, self.most_length))
+    def conditioning(self) -> Conditioning:
+        """As the core takes it."""
+        return Conditioning(self.method, Limits(self.most_depth, self.most_area, self.most_length), self.sea)
 
 
 def _kept(inputs: Inputs) -> list[shapely.Polygon]:
@@ -64,12 +71,21 @@ def _kept(inputs: Inputs) -> list[shapely.Polygon]:
     return polygons_of(given, inputs.surface("surface").grid.crs) if given else []
 
 
-def _about_surface(inputs: Inputs) -> list[Finding]:
-    grid = inputs.surface("surface").grid
-    if grid.is_geographic:
-        return [Finding("degrees", "caution", "Its cells are in degrees, and not as wide as they are high.",
-                        "Fall is told by metres all the same. Fit it to the frame for streams whose lengths compare.")]  # fmt: skip
-    return []
+def _about_surface(inputs: Inputs, params: ConditioningParams) -> list[Finding]:
+    surface = inputs.surface("surface")
+    findings = []
+    if surface.grid.is_geographic:
+        findings.append(Finding("degrees", "caution", "Its cells are in degrees, and not as wide as they are high.",
+                                "Fall is told by metres all the same. Fit it to the frame for streams whose lengths compare."))  # fmt: skip
+    level = 0
+    while max(surface.grid.at_level(level).rows, surface.grid.at_level(level).cols) > _SIDE:
+        level += 1
+    cells = surface.read(surface.grid.at_level(level).whole, level) * np.float32(UNITS.get(surface.unit or "m", 1.0))
+    sea = sea_of(cells)
+    if sea is not None and (params.sea is None or params.sea < sea):
+        findings.append(Finding("sea", "caution", f"Much of its rim lies at {sea:g} m, as a sea does: streams will cross it.",
+                                "", Fix(f"Sea up to {sea:g} m", {"sea": sea})))  # fmt: skip
+    return findings
 
 
 class _Drain:
@@ -149,11 +165,14 @@ class Condition(_Drain, Operation[ConditioningParams]):
     heights_in = "metres"
     previews = "none"
 
+    def check(self, inputs: Inputs, params: ConditioningParams, frame: Frame) -> list[Finding]:
+        return _about_surface(inputs, params)
+
     def run(self, inputs: Inputs, params: ConditioningParams, frame: Frame, progress: Progress) -> Results:
         surface, kept = inputs.surface("surface"), _kept(inputs)
         return Results(
-            surface=DrainedSurface(surface, params.settings, kept),
-            change=DrainedSurface(surface, params.settings, kept, "change"),
+            surface=DrainedSurface(surface, params.conditioning, kept),
+            change=DrainedSurface(surface, params.conditioning, kept, "change"),
         )
 
 
@@ -180,10 +199,12 @@ class UpslopeArea(_Drain, Operation[UpslopeParams]):
     previews = "none"
 
     def check(self, inputs: Inputs, params: UpslopeParams, frame: Frame) -> list[Finding]:
-        return _about_surface(inputs)
+        return _about_surface(inputs, params)
 
     def run(self, inputs: Inputs, params: UpslopeParams, frame: Frame, progress: Progress) -> Results:
-        return Results(surface=DrainedSurface(inputs.surface("surface"), params.settings, _kept(inputs), params.flow))
+        return Results(
+            surface=DrainedSurface(inputs.surface("surface"), params.conditioning, _kept(inputs), params.flow)
+        )
 
 
 class StreamsParams(ConditioningParams):
@@ -227,10 +248,10 @@ class StreamsOf(_Drain, Operation[StreamsParams]):
     previews = "none"
 
     def check(self, inputs: Inputs, params: StreamsParams, frame: Frame) -> list[Finding]:
-        return _about_surface(inputs)
+        return _about_surface(inputs, params)
 
     def run(self, inputs: Inputs, params: StreamsParams, frame: Frame, progress: Progress) -> Results:
-        found = drainage(inputs.surface("surface"), params.settings, _kept(inputs), progress)
+        found = drainage(inputs.surface("surface"), params.conditioning, _kept(inputs), progress)
         area = params.begins_at * _HECTARE
         streams = found.channels(area).streams(area, params.minimum_length)
         if not len(streams):
@@ -278,10 +299,13 @@ class CatchmentsOf(_Drain, Operation[CatchmentsParams]):
     heights_in = "metres"
     previews = "none"
 
+    def check(self, inputs: Inputs, params: CatchmentsParams, frame: Frame) -> list[Finding]:
+        return _about_surface(inputs, params)
+
     def run(self, inputs: Inputs, params: CatchmentsParams, frame: Frame, progress: Progress) -> Results:
         surface = inputs.surface("surface")
         crs = surface.grid.crs
-        found = drainage(surface, params.settings, _kept(inputs), part_of(progress, 0.0, 0.8))
+        found = drainage(surface, params.conditioning, _kept(inputs), part_of(progress, 0.0, 0.8))
         given = inputs.features("outlets")
         if not given:
             made = all_basins(found, params.least_area * _HECTARE)

@@ -67,6 +67,7 @@ export function StreamsSheet() {
         most_depth: params.most_depth ?? null,
         most_area: params.most_area ?? null,
         most_length: params.most_length ?? null,
+        sea: params.sea ?? null,
       } satisfies Drained,
       beginsAt: params.begins_at,
       minimumLength: params.minimum_length,
@@ -123,7 +124,7 @@ export function StreamsSheet() {
           : []),
       ]}
       parts={[
-        { title: "Surface", of: ["in:surface", "in:kept"] },
+        { title: "Surface", of: ["in:surface", "in:kept", "sea"] },
         {
           title: "Hollows",
           aside: streams && `${num(streams.filled)} filled, ${num(streams.breached)} breached`,

@@ -1,0 +1,49 @@
+"""The sea: ground at or below a level that reaches the rim of a surface. Water ends in it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import Heights
+
+_ALIKE = 0.05  # of the rim's cells that have one height where that is a sea's
+
+
+@kernel
+def _drown(cells, level, stack):
+    """Empty the cells at or below a level that hang together with the rim."""
+    rows, cols = cells.shape
+    size = 0
+    for r in range(rows):
+        for c in range(cols):
+            if (r == 0 or c == 0 or r == rows - 1 or c == cols - 1) and cells[r, c] <= level:
+                cells[r, c] = np.nan
+                stack[size] = r * cols + c
+                size += 1
+    while size > 0:
+        size -= 1
+        r = stack[size] // cols
+        c = stack[size] % cols
+        for i in range(max(r - 1, 0), min(r + 2, rows)):
+            for j in range(max(c - 1, 0), min(c + 2, cols)):
+                if cells[i, j] <= level:
+                    cells[i, j] = np.nan
+                    stack[size] = i * cols + j
+                    size += 1
+
+
+def without_sea(cells: Heights, level: float) -> Heights:
+    """Heights without the sea: cells at or below a level, in metres, that hang together with the rim become empty."""
+    left = cells.copy()
+    _drown(left, level, np.empty(cells.size, np.int64))
+    return left
+
+
+def sea_of(cells: Heights) -> float | None:
+    """The height that so many of the rim's cells share that it is probably the sea's; None where none does."""
+    rim = np.concatenate([cells[0], cells[-1], cells[:, 0], cells[:, -1]])
+    heights, counts = np.unique(rim[~np.isnan(rim)], return_counts=True)
+    if not heights.size or counts.max() < max(_ALIKE * rim.size, 3):
+        return None
+    return float(heights[np.argmax(counts)])
