@@ -188,15 +188,6 @@ class PicturesTest(Pictured, Joining):
         expect(page.get_by_role("table", name="Errors of every method")).to_be_visible(timeout=120_000)
         self.shot("methods")
         page.get_by_role("button", name="All in Build").click()
-        page.get_by_role("button", name="Interpolate points").click()
-        page.locator(".mt", has_text="Kriging").click()
-        page.get_by_role("slider", name="Range and sill").focus()
-        page.get_by_label("Name", exact=True).fill("")
-        page.locator(".row", has_text="Gives").get_by_role("combobox").click()
-        page.get_by_role("option", name="Standard error, too").click()
-        page.get_by_role("group", name="Variogram").scroll_into_view_if_needed()
-        self.shot("kriging")
-        page.get_by_role("button", name="All in Build").click()
         self.pair()
         self.sheets()
 
@@ -315,6 +306,22 @@ class PicturesTest(Pictured, Joining):
         self.shot("deliver")
         self.sees()
 
+    def drain(self):
+        """Streams of A and B, and the ground above a place on them."""
+        page = self.page
+        self.stage("Drain")
+        page.get_by_role("button", name=re.compile("^Streams")).click()
+        page.get_by_label("Sea up to").fill("1")
+        page.get_by_role("textbox", name="Exactly").fill("12")
+        expect(page.get_by_text(re.compile(r"\d+ streams, [\d.]+ km"))).to_have_count(2, timeout=180_000)
+        page.get_by_role("button", name="Press an outlet on the map").click()
+        box = page.locator(".map").bounding_box()
+        page.mouse.click(box["x"] + box["width"] * 0.61, box["y"] + box["height"] * 0.94)
+        page.get_by_role("button", name="Press no more outlets").click()
+        expect(page.get_by_role("table", name="Catchments")).to_contain_text("km²")
+        self.shot("drain")
+        page.get_by_role("button", name="All in Drain").click()
+
     def sees(self):
         """The mosaic dressed, its heights, what it was made from, and a flight over it."""
         page = self.page
@@ -337,6 +344,7 @@ class PicturesTest(Pictured, Joining):
         page.get_by_role("option", name="where little sky is seen").click()
         self.shot("look")
         page.keyboard.press("Escape")
+        self.drain()
         page.get_by_role("button", name="three dimensions").click()
         expect(page.get_by_role("region", name="Three dimensions")).to_have_attribute(
             "aria-busy", "false", timeout=60_000

@@ -13,7 +13,7 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.drain.directions import COLS, ROWS, apart_on, is_edge
+from yama.terrain.drain.directions import COLS, ROWS, apart_on, edges
 from yama.terrain.drain.hollows import Flags, Hollows
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray
@@ -30,7 +30,7 @@ _ROOM = 1 << 18  # cells that a hollow may have before more room is made
 
 
 @kernel
-def _flooded(heights, start, stamp, now, most_depth, most_cells, heap, keys, cells):
+def _flooded(heights, edge, start, stamp, now, most_depth, most_cells, heap, keys, cells):
     """Flood a hollow from its lowest place until water runs over: the level, how many cells are in `cells`, and what
     must be added to all of these, in metres times cells. The level is NaN where it is deeper or larger than allowed, and
     the count -1 where there is no room in the heap."""
@@ -53,7 +53,7 @@ def _flooded(heights, start, stamp, now, most_depth, most_cells, heap, keys, cel
         level = z
         if level - low > most_depth or count > most_cells:
             return np.float32(np.nan), count, 0.0
-        if is_edge(heights, r, c):
+        if edge[r, c]:
             break
         cells[count] = cell
         count += 1
@@ -69,7 +69,7 @@ def _flooded(heights, start, stamp, now, most_depth, most_cells, heap, keys, cel
 
 
 @kernel
-def _way_out(heights, start, stamp, now, cost, back, apart, most_cost, most_depth, most_length, heap, keys):
+def _way_out(heights, edge, start, stamp, now, cost, back, apart, most_cost, most_depth, most_length, heap, keys):
     """The way from a lowest place to lower ground, or off the surface, along which least must be cut: the cell where it
     ends, what is cut, in metres times cells, and its length. The cell is -1 where there is none within the limits, and
     -2 where there is no room in the heap."""
@@ -91,7 +91,7 @@ def _way_out(heights, start, stamp, now, cost, back, apart, most_cost, most_dept
         r = cell // cols
         c = cell % cols
         z = heights[r, c]
-        if z < low or is_edge(heights, r, c):
+        if z < low or edge[r, c]:
             length = 0.0
             at = cell
             while back[at] >= 0:
@@ -119,7 +119,7 @@ def _way_out(heights, start, stamp, now, cost, back, apart, most_cost, most_dept
 
 
 @kernel
-def _condition(heights, starts, first, last, filling, breaching, fill_depth, fill_cells, cut_depth, cut_length, apart,
+def _condition(heights, edge, starts, first, last, filling, breaching, fill_depth, fill_cells, cut_depth, cut_length, apart,
                stamp, cost, back, heap, keys, cells, done, raised, cut, lengths):  # fmt: skip
     """Fill or breach hollows in place, from that with the highest lowest place on: when one is looked at, all within it
     have a way into it. done: what was done; raised, cut: metres times cells; lengths: of ways that were cut. Returns the
@@ -131,14 +131,16 @@ def _condition(heights, starts, first, last, filling, breaching, fill_depth, fil
         count = 0
         added = 0.0
         if filling:
-            level, count, added = _flooded(heights, start, stamp, 2 * k + 1, fill_depth, fill_cells, heap, keys, cells)
+            level, count, added = _flooded(
+                heights, edge, start, stamp, 2 * k + 1, fill_depth, fill_cells, heap, keys, cells
+            )
             if count < 0:
                 return k
         fits = filling and not np.isnan(level)
         end = -1
         if breaching:
             end, spent, length = _way_out(
-                heights, start, stamp, 2 * k + 2, cost, back, apart, added if fits else np.inf, cut_depth, cut_length,
+                heights, edge, start, stamp, 2 * k + 2, cost, back, apart, added if fits else np.inf, cut_depth, cut_length,
                 heap, keys,
             )  # fmt: skip
             if end == -2:
@@ -290,6 +292,7 @@ def _work(
     starts = found.low_at[wanted]
     outcomes: list[npt.NDArray[np.generic]] = [np.zeros(count, one.dtype) for one in into]
     size = heights.size
+    edge = edges(heights)
     stamp = np.zeros(size, np.int32)
     breaching = method in ("breach", "lesser")
     cost = np.empty(size if breaching else 0, np.float32)
@@ -308,7 +311,7 @@ def _work(
         while reached < count:
             until = min(reached + _AT_ONCE, count)
             reached = _condition(
-                heights, starts, reached, until, method in ("fill", "lesser"), breaching, depth, cells, depth, length,
+                heights, edge, starts, reached, until, method in ("fill", "lesser"), breaching, depth, cells, depth, length,
                 apart, stamp, cost, back, heap, keys, held, *outcomes,
             )  # fmt: skip
             told(reached / count)
@@ -328,6 +331,7 @@ def ways_out(
     """For hollows the length, in metres, of the way on which least must be cut to let their water out, and what must be
     cut, in cubic metres; NaN where there is none."""
     heights, size = found.heights, found.heights.size
+    edge = edges(heights)
     stamp, cost, back = np.zeros(size, np.int32), np.empty(size, np.float32), np.empty(size, np.int8)
     apart = apart_on(found.grid)
     lengths, cuts = np.full(len(nodes), np.nan), np.full(len(nodes), np.nan)
@@ -337,7 +341,7 @@ def ways_out(
         while True:
             now += 1
             end, spent, length = _way_out(
-                heights, found.low_at[node], stamp, now, cost, back, apart, np.inf, np.inf, np.inf, heap, keys
+                heights, edge, found.low_at[node], stamp, now, cost, back, apart, np.inf, np.inf, np.inf, heap, keys
             )
             if end != -2:
                 break

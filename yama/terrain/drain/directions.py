@@ -38,6 +38,18 @@ def is_edge(heights, r, c):
     return edge
 
 
+def edges(heights: Heights) -> npt.NDArray[np.bool_]:
+    """The cells from which water can leave the surface: at the rim, and beside empty ones."""
+    edge = np.ones(heights.shape, np.bool_)
+    empty = np.isnan(heights)
+    rows, cols = heights.shape
+    if rows > 2 and cols > 2:
+        edge[1:-1, 1:-1] = False
+        for i, j in zip(ROWS.tolist(), COLS.tolist(), strict=True):
+            edge[1:-1, 1:-1] |= empty[1 + i : rows - 1 + i, 1 + j : cols - 1 + j]
+    return edge
+
+
 @kernel
 def _way(heights, r, c, nearness):
     """Of a cell at an edge."""

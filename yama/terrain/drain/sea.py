@@ -7,7 +7,9 @@ import numpy as np
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights
 
-_ALIKE = 0.05  # of the rim's cells that have one height where that is a sea's
+_ROUGH = 1.0  # metres between the lowest and the highest cell of a sea
+_ALIKE = 0.2  # of the rim's cells that lie so
+_FEW = 12  # cells of a rim that say nothing
 
 
 @kernel
@@ -41,9 +43,14 @@ def without_sea(cells: Heights, level: float) -> Heights:
 
 
 def sea_of(cells: Heights) -> float | None:
-    """The height that so many of the rim's cells share that it is probably the sea's; None where none does."""
+    """The height up to which so many of the rim's cells lie alike that they are probably a sea's; None where none do."""
     rim = np.concatenate([cells[0], cells[-1], cells[:, 0], cells[:, -1]])
-    heights, counts = np.unique(rim[~np.isnan(rim)], return_counts=True)
-    if not heights.size or counts.max() < max(_ALIKE * rim.size, 3):
+    rim = np.sort(rim[~np.isnan(rim)].astype(np.float64))
+    if rim.size < _FEW:
         return None
-    return float(heights[np.argmax(counts)])
+    # of all stretches as high as a sea is rough, the one that holds most
+    last = np.searchsorted(rim, rim + _ROUGH, side="right")
+    most = int(np.argmax(last - np.arange(rim.size)))
+    if last[most] - most < _ALIKE * rim.size:
+        return None
+    return float(np.ceil(rim[last[most] - 1] * 10 - 1e-6) / 10)

@@ -33,7 +33,9 @@ class SeaTest(SimpleTestCase):
 
     def test_a_sea_is_told_by_its_rim(self):
         self.assertEqual(sea_of(island().read_all()), 0.0)
-        self.assertIsNone(sea_of(np.random.default_rng(1).random((40, 40)).astype(np.float32)))
+        rough = island().read_all() + np.random.default_rng(2).uniform(-0.3, 0.3, (101, 101)).astype(np.float32)
+        self.assertAlmostEqual(sea_of(rough), 0.3, delta=0.01)
+        self.assertIsNone(sea_of(40 * np.random.default_rng(1).random((40, 40)).astype(np.float32)))
         self.assertIsNone(sea_of(np.full((5, 5), np.nan, np.float32)))
 
     def test_no_stream_crosses_the_sea(self):
