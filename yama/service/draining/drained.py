@@ -8,7 +8,6 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-import shapely
 from django.shortcuts import get_object_or_404
 from ninja import Field, Schema
 
@@ -19,10 +18,13 @@ from yama.service.jobs.models import Job
 from yama.service.jobs.outcome import Outcome
 from yama.service.projects.models import Project
 from yama.service.surfaces import keys
+from yama.terrain.drain.burning import Burning
 from yama.terrain.drain.conditioning import Limits, Method
-from yama.terrain.drain.drainage import Conditioning, drainage, told
+from yama.terrain.drain.drainage import Conditioning, Known, drainage, told
+from yama.terrain.drain.networks import plain_lines
 from yama.terrain.drain.stored import StoredDrainage, keep_drainage, open_drainage
 from yama.terrain.errors import InputError
+from yama.terrain.features import Features
 from yama.terrain.fit.clip import polygons_of
 from yama.terrain.kept import Kept
 from yama.terrain.progress import Progress, part_of
@@ -37,7 +39,8 @@ _open: Kept[Path, StoredDrainage | None] = Kept(8)
 class DrainedIn(Schema):
     """Water over a surface. kept: a holding whose polygons keep the water of hollows. method, most_depth, most_area,
     most_length: what becomes of hollows and up to where, in metres and square metres. sea: the height in metres up to which
-    what reaches the rim is sea. All of it as the operation `condition` has it."""
+    what reaches the rim is sea. burned: a holding whose lines are burned in, with a bed so wide and deep and with such
+    banks, in metres. All of it as the operation `condition` has it."""
 
     surface: int
     kept: int | None = None
@@ -46,6 +49,17 @@ class DrainedIn(Schema):
     most_area: float | None = Field(None, gt=0, le=1e12)
     most_length: float | None = Field(None, gt=0, le=1e6)
     sea: float | None = Field(None, ge=-20_000, le=20_000)
+    burned: int | None = None
+    bed_width: float = Field(4.0, gt=0, le=1_000)
+    bed_depth: float = Field(1.0, ge=0, le=100)
+    bed_bank: float = Field(4.0, ge=0, le=1_000)
+
+
+def _lines_or_areas(project: Project, number: int) -> Features:
+    holding = get_object_or_404(Holding, pk=number, project=project)
+    if kind_of(holding) is not FEATURES:
+        raise InputError(f"{holding.name} holds no lines or polygons. Choose rivers or lakes.")
+    return features_of(holding)
 
 
 @dataclass(frozen=True)
@@ -54,7 +68,7 @@ class Asked:
 
     project: Project
     holding: Holding
-    areas: tuple[shapely.Polygon, ...]
+    known: Known
     conditioning: Conditioning
 
     @classmethod
@@ -63,14 +77,15 @@ class Asked:
         holding = get_object_or_404(Holding, pk=body.surface, project=project)
         if not kind_of(holding).is_judgeable(holding):
             raise InputError(f"{holding.name} has no heights that water could run over. Choose a surface of heights.")
-        areas: list[shapely.Polygon] = []
-        if body.kept is not None:
-            kept = get_object_or_404(Holding, pk=body.kept, project=project)
-            if kind_of(kept) is not FEATURES:
-                raise InputError(f"{kept.name} holds no polygons. Choose lakes.")
-            areas = polygons_of([features_of(kept)], holding.facts["grid"]["crs"])
+        crs = holding.facts["grid"]["crs"]
+        lakes = polygons_of([_lines_or_areas(project, body.kept)], crs) if body.kept is not None else []
+        streams = plain_lines([_lines_or_areas(project, body.burned)], crs) if body.burned is not None else []
+        if body.burned is not None and not streams:
+            raise InputError("What is to be burned in holds no lines. Choose rivers.")
+        burning = Burning(body.bed_width, body.bed_depth, body.bed_bank) if streams else None
         limits = Limits(body.most_depth, body.most_area, body.most_length)
-        return cls(project, holding, tuple(areas), Conditioning(body.method, limits, body.sea))
+        known = Known(tuple(lakes), tuple(streams))
+        return cls(project, holding, known, Conditioning(body.method, limits, body.sea, burning))
 
     @cached_property
     def surface(self) -> Surface:
@@ -81,7 +96,7 @@ class Asked:
     @property
     def folder(self) -> Path:
         """Where it is kept."""
-        return _folder(self.project) / told(self.surface, self.conditioning, self.areas)[:32]
+        return _folder(self.project) / told(self.surface, self.conditioning, self.known)[:32]
 
     def found(self) -> StoredDrainage | None:
         """What is known; None where it was not worked out yet."""
@@ -95,7 +110,7 @@ class Asked:
     def work_out(self, progress: Progress) -> None:
         """Work it out and keep it."""
         self.surface.prepare(part_of(progress, 0.0, 0.1))
-        found = drainage(self.surface, self.conditioning, self.areas, part_of(progress, 0.1, 0.9))
+        found = drainage(self.surface, self.conditioning, self.known, part_of(progress, 0.1, 0.9))
         keep_drainage(found, self.folder)
         progress(1.0)
 

@@ -12,6 +12,7 @@ import numpy.typing as npt
 import shapely
 
 from yama.terrain.drain.accumulation import Flow, accumulation
+from yama.terrain.drain.burning import BurnedLine, Burning, burned
 from yama.terrain.drain.catchments import Outlet, snapped
 from yama.terrain.drain.conditioning import Conditioned, Limits, Method, condition
 from yama.terrain.drain.directions import Directions, directions
@@ -33,6 +34,22 @@ _MOST_CELLS = 250_000_000
 
 
 @dataclass(frozen=True)
+class Known:
+    """What is known of the water beside heights, in the surface's CRS.
+
+    Parameters
+    ----------
+    lakes : tuple of Polygon
+        Hollows whose lowest places lie in these keep their water.
+    streams : tuple of LineString
+        What is burned in, where that is asked for.
+    """
+
+    lakes: tuple[shapely.Polygon, ...] = ()
+    streams: tuple[shapely.LineString, ...] = ()
+
+
+@dataclass(frozen=True)
 class Conditioning:
     """How water finds its way.
 
@@ -44,11 +61,14 @@ class Conditioning:
         Up to where.
     sea : float, optional
         The height in metres up to which what reaches the rim is sea, in which water ends; None where there is none.
+    burning : Burning, optional
+        How known streams are burned in; None where they are not.
     """
 
     method: Method = "lesser"
     limits: Limits = field(default_factory=Limits)
     sea: float | None = None
+    burning: Burning | None = None
 
 
 def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Heights:
@@ -103,6 +123,8 @@ class Drainage:
         How many cells drain through each; 0 where there is no height.
     done : Conditioned
         What conditioning did, without its heights.
+    burned : tuple of BurnedLine
+        What became of each known stream, where they are burned in.
     """
 
     grid: Grid
@@ -110,6 +132,7 @@ class Drainage:
     to: Directions = field(repr=False)
     counts: npt.NDArray[np.int32] = field(repr=False)
     done: Conditioned = field(repr=False)
+    burned: tuple[BurnedLine, ...] = field(default=(), repr=False)
 
     @property
     def cell_area(self) -> float:
@@ -132,18 +155,22 @@ class Drainage:
 
 
 _held: Kept[str, Drainage] = Kept(2)
+_NOTHING_KNOWN = Known()
 
 
-def told(surface: Surface, conditioning: Conditioning, kept: Sequence[shapely.Polygon]) -> str:
+def told(surface: Surface, conditioning: Conditioning, known: Known) -> str:
     """What drainage is known by: the same in every process."""
-    areas = shapely.to_wkb(np.array(list(kept), object)).tolist()
-    return digest(surface.fingerprint, repr(conditioning), [one.hex() for one in areas])
+    shapes = [
+        [one.hex() for one in shapely.to_wkb(np.array(list(given), object)).tolist()]
+        for given in (known.lakes, known.streams)
+    ]
+    return digest(surface.fingerprint, repr(conditioning), shapes)
 
 
 def drainage(
     surface: Surface,
     conditioning: Conditioning,
-    kept: Sequence[shapely.Polygon] = (),
+    known: Known = _NOTHING_KNOWN,
     progress: Progress = ignore_progress,
 ) -> Drainage:
     """Water over a surface; what was asked for last is held.
@@ -153,14 +180,13 @@ def drainage(
     surface : Surface
         Of heights, in any unit.
     conditioning : Conditioning
-    kept : sequence of Polygon
-        In the surface's CRS: hollows whose lowest places lie in these keep their water.
+    known : Known
     progress : callable
 
     Raises
     ------
     InputError
-        See `heights_of` and `condition`.
+        See `heights_of` and `condition`; where streams are to be burned in, and there are none.
     """
 
     def make() -> Drainage:
@@ -169,8 +195,13 @@ def drainage(
             cells = without_sea(cells, conditioning.sea)
             if np.isnan(cells).all():
                 raise InputError(f"All of it lies below a sea of {conditioning.sea:g} m. Choose a lower one.")
+        lines: list[BurnedLine] = []
+        if conditioning.burning is not None:
+            if not known.streams:
+                raise InputError("There are no lines to burn in. Choose rivers, or burn nothing in.")
+            cells, lines = burned(cells, surface.grid, known.streams, conditioning.burning)
         found = hollows(cells, surface.grid, part_of(progress, 0.15, 0.4))
-        done = condition(found, conditioning.method, conditioning.limits, lying_in(found, kept) if kept else None,
+        done = condition(found, conditioning.method, conditioning.limits, lying_in(found, known.lakes) if known.lakes else None,
                          part_of(progress, 0.4, 0.75))  # fmt: skip
         del found
         to = directions(done.heights, surface.grid, part_of(progress, 0.75, 0.9))
@@ -178,9 +209,9 @@ def drainage(
         progress(1.0)
         nothing = np.empty((0, 0), np.float32)
         without = Conditioned(nothing, done.done, done.raised, done.cut, done.lengths)
-        return Drainage(surface.grid, done.heights, to, counts, without)
+        return Drainage(surface.grid, done.heights, to, counts, without, tuple(lines))
 
-    return _held.get(told(surface, conditioning, kept), make)
+    return _held.get(told(surface, conditioning, known), make)
 
 
 class DrainedSurface(Surface):
@@ -191,8 +222,7 @@ class DrainedSurface(Surface):
     surface : Surface
         Of heights, in metres.
     conditioning : Conditioning
-    kept : sequence of Polygon
-        In the surface's CRS; see `drainage`.
+    known : Known
     tells : {"heights", "change", "one", "two", "many"}
         Conditioned heights; what conditioning added; or the square metres that drain through a cell, with water shared so.
     """
@@ -203,17 +233,17 @@ class DrainedSurface(Surface):
         self,
         surface: Surface,
         conditioning: Conditioning,
-        kept: Sequence[shapely.Polygon] = (),
+        known: Known = _NOTHING_KNOWN,
         tells: Tells = "heights",
     ) -> None:
         unit = "m" if tells in ("heights", "change") else ""
         super().__init__(surface.grid, unit, surface.vertical_datum if tells == "heights" else "")
-        self._surface, self._conditioning, self._kept, self._tells = surface, conditioning, tuple(kept), tells
+        self._surface, self._conditioning, self._known, self._tells = surface, conditioning, known, tells
         self._made: ArraySurface | None = None
         self._making = threading.Lock()
 
     def made_of(self) -> tuple[Any, ...]:
-        return (told(self._surface, self._conditioning, self._kept), self._tells)
+        return (told(self._surface, self._conditioning, self._known), self._tells)
 
     def prepare(self, progress: Progress = ignore_progress) -> None:
         self._cells(progress)
@@ -222,7 +252,7 @@ class DrainedSurface(Surface):
         with self._making:
             if self._made is None:
                 self._surface.prepare(part_of(progress, 0.0, 0.1))
-                found = drainage(self._surface, self._conditioning, self._kept, part_of(progress, 0.1, 0.9))
+                found = drainage(self._surface, self._conditioning, self._known, part_of(progress, 0.1, 0.9))
                 if self._tells == "heights":
                     given = heights_of(self._surface)
                     cells: npt.NDArray[np.floating] = np.where(np.isnan(found.heights), given, found.heights)  # the sea

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Literal
 
 import numpy as np
 import shapely
 from pydantic import Field
 
+from yama.terrain.drain.burning import BurnedLine, Burning
 from yama.terrain.drain.catchments import basins, catchments, polygons, simplified
 from yama.terrain.drain.conditioning import Limits, Method
-from yama.terrain.drain.drainage import Conditioning, Drainage, DrainedSurface, drainage, heights_of
+from yama.terrain.drain.drainage import Conditioning, Drainage, DrainedSurface, Known, drainage, heights_of
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import TITLES, Hollow, listed
+from yama.terrain.drain.networks import plain_lines
 from yama.terrain.drain.sea import sea_of
 from yama.terrain.drain.streams import Streams
 from yama.terrain.errors import InputError
@@ -35,6 +38,7 @@ _SECONDS = 4e-7
 """Of a core for a cell, from hollows to what drains through it."""
 _SURFACE = Role("surface", "Surface", quantity="height")
 _KEPT = Role("features", "Keep their water", many=True, optional=True, of=("polygons",))
+_BURNED = Role("features", "Burned in", many=True, optional=True, of=("lines",))
 _CHANGING = ("fill", "breach", "lesser")
 _HECTARE = 10_000.0
 
@@ -60,15 +64,26 @@ class ConditioningParams(Params):
         None, ge=-20_000, le=20_000, title="Sea up to", description="What is not higher and reaches the rim is sea: water ends there."
     )  # fmt: skip
 
-    @property
-    def conditioning(self) -> Conditioning:
+    bed_width: Annotated[float, Unit("m")] = Field(
+        4.0, gt=0, le=1_000, title="Bed width", description="Of what is burned in."
+    )
+    bed_depth: Annotated[float, Unit("m")] = Field(
+        1.0, ge=0, le=100, title="Bed depth", description="How far its bed lies below the ground along it."
+    )
+    bed_bank: Annotated[float, Unit("m")] = Field(
+        4.0, ge=0, le=1_000, title="Bank width", description="To each side of the bed, brought down to it smoothly."
+    )
+
+    def conditioning(self, known: Known) -> Conditioning:
         """As the core takes it."""
-        return Conditioning(self.method, Limits(self.most_depth, self.most_area, self.most_length), self.sea)
+        burning = Burning(self.bed_width, self.bed_depth, self.bed_bank) if known.streams else None
+        return Conditioning(self.method, Limits(self.most_depth, self.most_area, self.most_length), self.sea, burning)
 
 
-def _kept(inputs: Inputs) -> list[shapely.Polygon]:
-    given = inputs.features("kept")
-    return polygons_of(given, inputs.surface("surface").grid.crs) if given else []
+def _known(inputs: Inputs) -> Known:
+    crs = inputs.surface("surface").grid.crs
+    lakes, rivers = inputs.features("kept"), inputs.features("burned")
+    return Known(tuple(polygons_of(lakes, crs)) if lakes else (), tuple(plain_lines(rivers, crs)))
 
 
 def _about_surface(inputs: Inputs, params: ConditioningParams) -> list[Finding]:
@@ -149,6 +164,24 @@ class HollowsOf(_Drain, Operation[HollowsParams]):
         return Results(hollows=features_of(told, surface.grid.crs))
 
 
+_BURNED_COLUMNS = (
+    Column("line", "Line", type="whole"),
+    Column("turned", "Drawn uphill, turned", type="yes_no"),
+    Column("outside", "Without heights", type="yes_no"),
+    Column("cut", "Most that was cut", "m", decimals=2),
+    Column("astray_x", "Leaves its valley at x", decimals=1),
+    Column("astray_y", "y", decimals=1),
+)
+
+
+def burned_table(lines: Sequence[BurnedLine]) -> Table:
+    """What became of lines that were burned in, as a table, numbered from 1."""
+    rows: list[tuple[Cell, ...]] = [
+        (one.number + 1, one.turned, one.outside, one.highest_cut, *(one.astray or (None, None))) for one in lines
+    ]
+    return Table(_BURNED_COLUMNS, rows, {})
+
+
 @register
 class Condition(_Drain, Operation[ConditioningParams]):
     """Heights over which water finds its way out."""
@@ -157,10 +190,11 @@ class Condition(_Drain, Operation[ConditioningParams]):
     title = "Conditioned heights"
     stage = "Drain"
     summary = "A surface whose hollows are filled, breached, or whichever changes less; the given one stays as it is."
-    inputs = {"surface": _SURFACE, "kept": _KEPT}
+    inputs = {"surface": _SURFACE, "kept": _KEPT, "burned": _BURNED}
     outputs = {
         "surface": Output("surface", "Conditioned heights", "height"),
         "change": Output("surface", "What was changed", "difference", when="asked"),
+        "lines": Output("table", "What was burned in", when="asked", told=True),
     }
     heights_in = "metres"
     previews = "none"
@@ -169,10 +203,12 @@ class Condition(_Drain, Operation[ConditioningParams]):
         return _about_surface(inputs, params)
 
     def run(self, inputs: Inputs, params: ConditioningParams, frame: Frame, progress: Progress) -> Results:
-        surface, kept = inputs.surface("surface"), _kept(inputs)
+        surface, known = inputs.surface("surface"), _known(inputs)
+        how = params.conditioning(known)
         return Results(
-            surface=DrainedSurface(surface, params.conditioning, kept),
-            change=DrainedSurface(surface, params.conditioning, kept, "change"),
+            surface=DrainedSurface(surface, how, known),
+            change=DrainedSurface(surface, how, known, "change"),
+            lines=lambda: burned_table(drainage(surface, how, known).burned),
         )
 
 
@@ -193,7 +229,7 @@ class UpslopeArea(_Drain, Operation[UpslopeParams]):
     title = "Upslope area"
     stage = "Drain"
     summary = "How much ground drains through each cell, in square metres."
-    inputs = {"surface": _SURFACE, "kept": _KEPT}
+    inputs = {"surface": _SURFACE, "kept": _KEPT, "burned": _BURNED}
     outputs = {"surface": Output("surface", "Upslope area", "area")}
     heights_in = "metres"
     previews = "none"
@@ -202,9 +238,9 @@ class UpslopeArea(_Drain, Operation[UpslopeParams]):
         return _about_surface(inputs, params)
 
     def run(self, inputs: Inputs, params: UpslopeParams, frame: Frame, progress: Progress) -> Results:
-        return Results(
-            surface=DrainedSurface(inputs.surface("surface"), params.conditioning, _kept(inputs), params.flow)
-        )
+        known = _known(inputs)
+        made = DrainedSurface(inputs.surface("surface"), params.conditioning(known), known, params.flow)
+        return Results(surface=made)
 
 
 class StreamsParams(ConditioningParams):
@@ -239,7 +275,7 @@ class StreamsOf(_Drain, Operation[StreamsParams]):
     title = "Streams"
     stage = "Drain"
     summary = "Lines along which enough ground drains, with their orders, lengths and falls."
-    inputs = {"surface": _SURFACE, "kept": _KEPT}
+    inputs = {"surface": _SURFACE, "kept": _KEPT, "burned": _BURNED}
     outputs = {
         "streams": Output("features", "Streams"),
         "orders": Output("table", "Streams by order", when="asked", told=True),
@@ -251,7 +287,8 @@ class StreamsOf(_Drain, Operation[StreamsParams]):
         return _about_surface(inputs, params)
 
     def run(self, inputs: Inputs, params: StreamsParams, frame: Frame, progress: Progress) -> Results:
-        found = drainage(inputs.surface("surface"), params.conditioning, _kept(inputs), progress)
+        known = _known(inputs)
+        found = drainage(inputs.surface("surface"), params.conditioning(known), known, progress)
         area = params.begins_at * _HECTARE
         streams = found.channels(area).streams(area, params.minimum_length)
         if not len(streams):
@@ -294,6 +331,7 @@ class CatchmentsOf(_Drain, Operation[CatchmentsParams]):
         "surface": _SURFACE,
         "outlets": Role("features", "Outlets", optional=True),
         "kept": _KEPT,
+        "burned": _BURNED,
     }
     outputs = {"catchments": Output("features", "Catchments")}
     heights_in = "metres"
@@ -305,7 +343,8 @@ class CatchmentsOf(_Drain, Operation[CatchmentsParams]):
     def run(self, inputs: Inputs, params: CatchmentsParams, frame: Frame, progress: Progress) -> Results:
         surface = inputs.surface("surface")
         crs = surface.grid.crs
-        found = drainage(surface, params.conditioning, _kept(inputs), part_of(progress, 0.0, 0.8))
+        known = _known(inputs)
+        found = drainage(surface, params.conditioning(known), known, part_of(progress, 0.0, 0.8))
         given = inputs.features("outlets")
         if not given:
             made = all_basins(found, params.least_area * _HECTARE)

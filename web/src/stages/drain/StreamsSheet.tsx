@@ -58,6 +58,7 @@ export function StreamsSheet() {
   const { params } = work;
   const { outlets, snap, set } = useDrainState();
   const kept = work.ids("kept")[0] ?? null;
+  const burned = work.ids("burned")[0] ?? null;
   const asked = (one: Holding | undefined): Asked | null =>
     (one && {
       drained: {
@@ -68,6 +69,10 @@ export function StreamsSheet() {
         most_area: params.most_area ?? null,
         most_length: params.most_length ?? null,
         sea: params.sea ?? null,
+        burned,
+        bed_width: params.bed_width,
+        bed_depth: params.bed_depth,
+        bed_bank: params.bed_bank,
       } satisfies Drained,
       beginsAt: params.begins_at,
       minimumLength: params.minimum_length,
@@ -125,6 +130,10 @@ export function StreamsSheet() {
       ]}
       parts={[
         { title: "Surface", of: ["in:surface", "in:kept", "sea"] },
+        {
+          title: "Burned in",
+          of: ["in:burned", ...(burned === null ? [] : (["bed_width", "bed_depth", "bed_bank"] as const))],
+        },
         {
           title: "Hollows",
           aside: streams && `${num(streams.filled)} filled, ${num(streams.breached)} breached`,

@@ -90,11 +90,27 @@ class DrainageTest(ServiceTest):
         # what was worked out without the pond is something else
         self.assertFalse(self.ask("POST", "/drainage/streams", self.body)["known"])
 
+    def test_rivers_can_be_burned_in(self):
+        river = Holding(project=self.project, name="Brook", key="brook")
+        way = shapely.LineString([(448_020, 5_438_180), (448_319, 5_438_150)])
+        keep_features(river, Features(CRS, np.array([way], object), {"name": ["Brook"]}), {}, [])
+        plain = self.worked_out()
+        burned = self.worked_out(burned=river.pk, bed_depth=8.0, bed_width=4.0)
+        outlet = [{"x": 448_317.0, "y": 5_438_150.0}]
+        areas = [
+            self.ask("POST", "/drainage/catchments", {**body, "outlets": outlet, "snap": 6})["catchments"][0]["area"]
+            for body in (plain, burned)
+        ]
+        self.assertGreater(areas[1], 3 * areas[0])
+        pond = Holding(project=self.project, name="Pond", key="pond")
+        keep_features(pond, Features(CRS, np.array([self.hollow], object), {"name": ["Pond"]}), {}, [])
+        self.assertIn("holds no lines", self.ask("POST", "/drainage", {**self.body, "burned": pond.pk}, 422)["detail"])
+
     def test_what_cannot_be_is_refused_in_a_sentence(self):
         points = self.add_points(seed=2)
         for path, body, words in (
             ("/drainage", {"surface": points.pk}, "Choose a surface of heights"),
-            ("/drainage", {**self.body, "kept": points.pk}, "holds no polygons"),
+            ("/drainage", {**self.body, "kept": points.pk}, "holds no lines or polygons"),
             ("/drainage", {**self.body, "most_depth": 0}, "greater than 0"),
         ):
             self.assertIn(words, self.ask("POST", path, body, 422)["detail"])

@@ -2,8 +2,9 @@ import numpy as np
 import shapely
 from django.test import SimpleTestCase
 
+from yama.terrain.drain.burning import Burning
 from yama.terrain.drain.conditioning import Limits
-from yama.terrain.drain.drainage import Conditioning, DrainedSurface, drainage, told
+from yama.terrain.drain.drainage import Conditioning, DrainedSurface, Known, drainage, told
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import listed
 from yama.terrain.drain.sea import sea_of, without_sea
@@ -53,7 +54,7 @@ class DrainageTest(SimpleTestCase):
         surface = island()
         how = Conditioning("fill", Limits(), 0.0)
         found = drainage(surface, how)
-        heights, change, area = (DrainedSurface(surface, how, (), tells) for tells in ("heights", "change", "one"))
+        heights, change, area = (DrainedSurface(surface, how, Known(), tells) for tells in ("heights", "change", "one"))
         cells = surface.read_all()
         self.assertTrue((heights.read_all() >= cells).all())  # the sea stays what it was
         np.testing.assert_array_equal(
@@ -65,7 +66,7 @@ class DrainageTest(SimpleTestCase):
             area.read_exact(area.grid.whole).dtype, np.float64
         )  # counts stay exact where a 32-bit number would round them
         for tells in ("two", "many"):
-            spread = DrainedSurface(surface, how, (), tells).read_all()
+            spread = DrainedSurface(surface, how, Known(), tells).read_all()
             self.assertAlmostEqual(np.nansum(np.where(found.to == 8, spread, 0)) / drained, 1, delta=1e-5)
 
     def test_it_is_known_by_what_it_is_made_of(self):
@@ -78,9 +79,24 @@ class DrainageTest(SimpleTestCase):
                 Conditioning(sea=0.0),
                 Conditioning(limits=Limits(depth=2.0)),
             )
-            for areas in ((), (pond,))
+            for areas in (Known(), Known((pond,)))
         }
         self.assertEqual(len(marks), 8)
+
+    def test_streams_that_are_burned_in_are_followed(self):
+        surface = island()
+        grid = surface.grid
+        way = shapely.LineString(
+            [(float(grid.x_of(c)), float(grid.y_of(r))) for r, c in ((54, 54), (60, 80), (100, 90))]
+        )
+        how = Conditioning("fill", burning=Burning(2.0, 3.0))
+        found = drainage(surface, how, Known(streams=(way,)))
+        self.assertEqual(len(found.burned), 1)
+        plain = drainage(surface, Conditioning("fill"))
+        self.assertEqual(plain.burned, ())
+        self.assertGreater(found.counts[60, 80], 2 * plain.counts[60, 80])
+        with self.assertRaisesMessage(InputError, "no lines to burn in"):
+            drainage(surface, how)
 
     def test_what_cannot_be_is_refused(self):
         grid = grid_of((4, 4))

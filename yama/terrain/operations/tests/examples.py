@@ -162,7 +162,7 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "orthoimage": ({"image": left, "second": images["right"], "surface": one}, {}, []),
         "image_jump": ({**images, "surface": one}, {"most": 3}, []),
         "hollows": ({"surface": one, "waters": area}, {"least_depth": 0.2}, []),
-        "condition": ({"surface": one}, {"method": "lesser", "most_depth": 30}, ["change"]),
+        "condition": ({"surface": one, "burned": contours}, {"method": "lesser", "most_depth": 30}, ["change", "lines"]),
         "upslope_area": ({"surface": one}, {"flow": "two"}, []),
         "streams": ({"surface": one}, {"begins_at": 0.05, "minimum_length": 6}, ["orders"]),
         "catchments": ({"surface": one, "outlets": _outlets()}, {"snap": 12, "corners": 2}, []),
