@@ -36,6 +36,7 @@ export const KEYS = {
   jobs: ofProject("jobs"),
   jump: ofProject("jump"),
   lakes: ofProject("lakes"),
+  likeness: ofProject("likeness"),
   members: ofProject("members"),
   orders: ofProject("orders"),
   package: ofProject("package"),

@@ -11,8 +11,18 @@ interface DrainState {
   outlets: Outlet[];
   /** Metres that an outlet may be moved to where most ground drains. */
   snap: number;
+  /** Known rivers that streams are held against, by number; null is none, undefined those that are called so. */
+  reference: number | null | undefined;
+  /** Metres within which they count as found. */
+  within: number;
   set: (change: Partial<DrainState>) => void;
 }
 
 /** What is asked of the water over surfaces, for as long as the page is open. */
-export const useDrainState = create<DrainState>((set) => ({ outlets: [], snap: 50, set }));
+export const useDrainState = create<DrainState>((set) => ({
+  outlets: [],
+  snap: 50,
+  reference: undefined,
+  within: 20,
+  set,
+}));

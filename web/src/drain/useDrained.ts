@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { type Catchments, call, type Drained, type Job, type Streams } from "../api/client";
+import { type Catchments, call, type Drained, type Job, type NetworkLikeness, type Streams } from "../api/client";
 import { KEYS } from "../api/keys";
 import { isOpen, useJobs } from "../api/queries";
 import { useProject } from "../desk/context";
@@ -18,10 +18,10 @@ export interface Asked {
 }
 
 /**
- * Streams of a surface, and the catchments of the outlets. Water over it is worked out by a job, once for each way of
- * conditioning; from then on both are told at once.
+ * Streams of a surface, the catchments of the outlets, and how alike streams are to known rivers. Water over it is worked out by a job, once for each way of
+ * conditioning; from then on all of it is told at once.
  */
-export function useDrained(asked: Asked | null) {
+export function useDrained(asked: Asked | null, reference: number | null) {
   const project = useProject();
   const client = useQueryClient();
   const base = `/projects/${project.id}/drainage`;
@@ -31,7 +31,7 @@ export function useDrained(asked: Asked | null) {
     300,
   );
   const pixel = bounds ? (bounds[2] - bounds[0]) / 800 : null;
-  const { outlets, snap } = useDrainState();
+  const { outlets, snap, within } = useDrainState();
   const streamsBody = asked && {
     ...asked.drained,
     begins_at: beginsAt,
@@ -54,6 +54,21 @@ export function useDrained(asked: Asked | null) {
     queryKey: KEYS.catchments(project.id, project.frame.mark, catchmentsBody),
     queryFn: ({ signal }) => call<Catchments>("POST", `${base}/catchments`, catchmentsBody, signal),
     enabled: known && outlets.length > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+    staleTime: 60_000,
+  });
+  const likenessBody = asked && {
+    ...asked.drained,
+    begins_at: beginsAt,
+    minimum_length: asked.minimumLength,
+    reference,
+    within,
+  };
+  const likeness = useQuery({
+    queryKey: KEYS.likeness(project.id, project.frame.mark, likenessBody),
+    queryFn: ({ signal }) => call<NetworkLikeness>("POST", `${base}/likeness`, likenessBody, signal),
+    enabled: known && reference !== null,
     placeholderData: keepPreviousData,
     retry: false,
     staleTime: 60_000,
@@ -81,10 +96,11 @@ export function useDrained(asked: Asked | null) {
   useEffect(() => {
     if (state === "done") client.invalidateQueries({ queryKey: KEYS.streams(project.id) });
   }, [state, project.id, client]);
-  const error = streams.error ?? catchments.error ?? work.error;
+  const error = streams.error ?? catchments.error ?? likeness.error ?? work.error;
   return {
     streams: known && !streams.error ? streams.data : undefined,
     catchments: known && outlets.length ? (catchments.data?.catchments ?? []) : [],
+    likeness: known && reference !== null && !likeness.error ? likeness.data : undefined,
     running: work.isPending || (job !== undefined && isOpen(job)),
     progress: job?.progress ?? 0,
     failed:

@@ -12,7 +12,7 @@ from django.http import HttpRequest
 from ninja import Field, Router, Schema
 
 from yama.service.accounts.people import person
-from yama.service.draining.drained import Asked, DrainedIn, told_of
+from yama.service.draining.drained import Asked, DrainedIn, lines_or_areas, told_of
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
@@ -20,6 +20,7 @@ from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
 from yama.service.schemas import Failure
 from yama.terrain.drain.catchments import catchments
+from yama.terrain.drain.networks import likeness, plain_lines
 from yama.terrain.drain.stored import StoredDrainage
 from yama.terrain.drain.streams import Streams
 from yama.terrain.errors import InputError
@@ -123,6 +124,40 @@ class CatchmentsOut(Schema):
 
     known: bool
     catchments: list[CatchmentOut] = []
+
+
+class LikenessIn(DrainedIn):
+    """Streams against known ones. reference: a holding with lines. within: metres. begins_at, minimum_length: as of
+    streams."""
+
+    reference: int
+    within: float = Field(20.0, gt=0, le=10_000)
+    begins_at: float = Field(5.0, gt=0, le=1e8)
+    minimum_length: float = Field(0.0, ge=0, le=1e6)
+
+
+class PartingOut(Schema):
+    """A stretch along which both part: its farthest place in frame coordinates, how far that is from the other network,
+    and how long the stretch is, in metres. of_reference: whether it is the reference that is not found there."""
+
+    x: float
+    y: float
+    away: float
+    length: float
+    of_reference: bool
+
+
+class LikenessOut(Schema):
+    """How alike streams are to known ones; known as of streams. found: share of the reference that lies within the
+    distance; own_near: share of the streams that does. mean, median: metres from streams to the reference. partings:
+    the longest first, fifty at most."""
+
+    known: bool
+    found: float | None = None
+    own_near: float | None = None
+    mean: float | None = None
+    median: float | None = None
+    partings: list[PartingOut] = []
 
 
 class WayIn(DrainedIn):
@@ -275,3 +310,32 @@ def read_way(request: HttpRequest, project_id: int, body: WayIn) -> dict[str, An
         "leaves": leaves,
         "drained": float(found.counts[row, col]) * found.cell_area / _HECTARE,
     }
+
+
+@router.post("/{int:project_id}/drainage/likeness", response={200: LikenessOut, 422: Failure})
+def read_likeness(request: HttpRequest, project_id: int, body: LikenessIn) -> dict[str, Any]:
+    """How alike streams are to known ones, within the ground that the surface covers."""
+    project = open_project(request, project_id)
+    found = Asked.of(project, body).found()
+    if found is None:
+        return {"known": False}
+    grid = project.frame.grid
+    reference = plain_lines([lines_or_areas(project, body.reference)], grid.crs)
+    if not reference:
+        raise InputError("The reference has no lines. Choose rivers.")
+    told = told_of(found)
+    area = min(max(body.begins_at * _HECTARE, told["least"]), told["most"])
+    lines = found.channels.streams(area, body.minimum_length).lines()
+    if found.grid.crs != grid.crs:
+        turn = turn_between(found.grid.crs, grid.crs).transform
+        lines = shapely.transform(lines, lambda at: np.column_stack(turn(at[:, 0], at[:, 1])))
+    # rivers where the surface has no cells cannot be found
+    bounds = found.grid.bounds
+    covered = shapely.box(*bounds) if found.grid.crs == grid.crs else shapely.box(
+        *turn_between(found.grid.crs, grid.crs).transform_bounds(*bounds))  # fmt: skip
+    within = [part for line in reference for part in shapely.get_parts(shapely.intersection(line, covered))]
+    alike = likeness(list(lines), within, body.within, grid.metres_per_unit())
+    return {
+        "known": True, "found": alike.found, "own_near": alike.own_near, "mean": alike.mean, "median": alike.median,
+        "partings": [vars(one) for one in alike.partings[:50]],
+    }  # fmt: skip

@@ -55,7 +55,8 @@ class DrainedIn(Schema):
     bed_bank: float = Field(4.0, ge=0, le=1_000)
 
 
-def _lines_or_areas(project: Project, number: int) -> Features:
+def lines_or_areas(project: Project, number: int) -> Features:
+    """The features of a holding. Raises Http404, or InputError where it has none."""
     holding = get_object_or_404(Holding, pk=number, project=project)
     if kind_of(holding) is not FEATURES:
         raise InputError(f"{holding.name} holds no lines or polygons. Choose rivers or lakes.")
@@ -78,8 +79,8 @@ class Asked:
         if not kind_of(holding).is_judgeable(holding):
             raise InputError(f"{holding.name} has no heights that water could run over. Choose a surface of heights.")
         crs = holding.facts["grid"]["crs"]
-        lakes = polygons_of([_lines_or_areas(project, body.kept)], crs) if body.kept is not None else []
-        streams = plain_lines([_lines_or_areas(project, body.burned)], crs) if body.burned is not None else []
+        lakes = polygons_of([lines_or_areas(project, body.kept)], crs) if body.kept is not None else []
+        streams = plain_lines([lines_or_areas(project, body.burned)], crs) if body.burned is not None else []
         if body.burned is not None and not streams:
             raise InputError("What is to be burned in holds no lines. Choose rivers.")
         burning = Burning(body.bed_width, body.bed_depth, body.bed_bank) if streams else None

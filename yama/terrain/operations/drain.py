@@ -12,10 +12,11 @@ from pydantic import Field
 from yama.terrain.drain.burning import BurnedLine, Burning
 from yama.terrain.drain.catchments import basins, catchments, polygons, simplified
 from yama.terrain.drain.conditioning import Limits, Method
+from yama.terrain.drain.crossings import Crossing, crossings
 from yama.terrain.drain.drainage import Conditioning, Drainage, DrainedSurface, Known, drainage, heights_of
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import TITLES, Hollow, listed
-from yama.terrain.drain.networks import plain_lines
+from yama.terrain.drain.networks import Likeness, likeness, plain_lines
 from yama.terrain.drain.sea import sea_of
 from yama.terrain.drain.streams import Streams
 from yama.terrain.errors import InputError
@@ -389,3 +390,123 @@ def all_basins(found: Drainage, least_area: float) -> Features:
         "area": [round(float(sizes[number - 1]) / 1e6, 6) for number in numbers],
     }
     return Features(found.grid.crs, np.array([shapes[number] for number in numbers], object), columns, {"area": "km²"})
+
+
+class LikenessParams(Params):
+    """When lines count as found."""
+
+    within: Annotated[float, Unit("m")] = Field(
+        20.0, gt=0, le=10_000, title="Found within", description="As far may a line lie from one of the other network."
+    )
+
+
+_LIKENESS = (
+    Column("measure", "Measure", type="text"),
+    Column("value", "Value", decimals=2),
+    Column("unit", "Unit", type="text"),
+)
+
+
+def likeness_table(found: Likeness, within: float) -> Table:
+    """How alike two networks are, as a table."""
+    rows: list[tuple[Cell, ...]] = [
+        (f"reference found within {within:g} m", 100 * found.found, "%"),
+        (f"its own within {within:g} m of the reference", 100 * found.own_near, "%"),
+        ("mean distance to the reference", found.mean, "m"),
+        ("median distance to the reference", found.median, "m"),
+        ("length", found.length / 1000, "km"),
+        ("length of the reference", found.reference_length / 1000, "km"),
+    ]
+    return Table(_LIKENESS, rows, {})
+
+
+def partings_of(found: Likeness, crs: str) -> Features:
+    """Where two networks part, as points, the longest stretch first."""
+    columns: dict[str, list[Value]] = {
+        "rank": list(range(1, len(found.partings) + 1)),
+        "what": ["not found" if one.of_reference else "not in the reference" for one in found.partings],
+        "away": [round(one.away, 1) for one in found.partings],
+        "length": [round(one.length, 1) for one in found.partings],
+    }
+    places = np.array([shapely.Point(one.x, one.y) for one in found.partings], object)
+    return Features(crs, places, columns, {"away": "m", "length": "m"})
+
+
+@register
+class CompareNetworks(Operation[LikenessParams]):
+    """How alike a network of lines is to a reference."""
+
+    name = "compare_networks"
+    title = "Compare networks"
+    stage = "Drain"
+    summary = "Streams against rivers that are known: how much of each lies near the other, and where they part."
+    inputs = {
+        "streams": Role("features", "Streams", of=("lines",)),
+        "reference": Role("features", "Reference", of=("lines",)),
+    }
+    outputs = {
+        "figures": Output("table", "Figures", told=True),
+        "partings": Output("features", "Where they part", when="asked"),
+    }
+    previews = "none"
+
+    def run(self, inputs: Inputs, params: LikenessParams, frame: Frame, progress: Progress) -> Results:
+        crs = frame.grid.crs
+        (streams,), (reference,) = inputs.features("streams"), inputs.features("reference")
+        found = likeness(
+            plain_lines([streams], crs), plain_lines([reference], crs), params.within, frame.grid.metres_per_unit()
+        )
+        return Results(figures=likeness_table(found, params.within), partings=lambda: partings_of(found, crs))
+
+
+class CrossingsParams(StreamsParams):
+    """From what area on a stream is crossed."""
+
+
+@register
+class Crossings(_Drain, Operation[CrossingsParams]):
+    """Where lines cross streams."""
+
+    name = "crossings"
+    title = "Crossings"
+    stage = "Drain"
+    summary = "Where a road, a railway or a wall crosses streams: how far along it, and how much ground drains there."
+    inputs = {
+        "surface": _SURFACE,
+        "lines": Role("features", "Lines that cross", of=("lines",)),
+        "kept": _KEPT,
+        "burned": _BURNED,
+    }
+    outputs = {"crossings": Output("features", "Crossings")}
+    heights_in = "metres"
+    previews = "none"
+
+    def check(self, inputs: Inputs, params: CrossingsParams, frame: Frame) -> list[Finding]:
+        return _about_surface(inputs, params)
+
+    def run(self, inputs: Inputs, params: CrossingsParams, frame: Frame, progress: Progress) -> Results:
+        known, surface = _known(inputs), inputs.surface("surface")
+        found = drainage(surface, params.conditioning(known), known, progress)
+        area = params.begins_at * _HECTARE
+        streams = found.channels(area).streams(area, params.minimum_length)
+        (given,) = inputs.features("lines")
+        told = crossings(plain_lines([given], surface.grid.crs), streams, found.counts)
+        if not told:
+            raise InputError(f"These lines cross no stream that begins at {params.begins_at:g} ha.")
+        return Results(crossings=crossings_of(told, surface.grid.crs))
+
+
+def crossings_of(found: Sequence[Crossing], crs: str) -> Features:
+    """Crossings as points, along each line in turn."""
+    columns: dict[str, list[Value]] = {
+        "number": list(range(1, len(found) + 1)),
+        "line": [one.line + 1 for one in found],
+        "along": [round(one.along, 1) for one in found],
+        "area": [round(one.area / _HECTARE, 3) for one in found],
+        "order": [one.order for one in found],
+        "bed": [round(one.bed, 2) for one in found],
+        "slope": [round(one.slope, 2) for one in found],
+        "angle": [round(one.angle, 0) for one in found],
+    }
+    units = {"along": "m", "area": "ha", "bed": "m", "slope": "%", "angle": "°"}
+    return Features(crs, np.array([shapely.Point(one.x, one.y) for one in found], object), columns, units)

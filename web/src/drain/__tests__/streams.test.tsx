@@ -5,12 +5,12 @@ import type { Catchments, Streams } from "../../api/client";
 import { toolOf, useDesk } from "../../desk/store";
 import { StreamsSheet } from "../../stages/drain/StreamsSheet";
 import { shownOver } from "../../testing/desk";
-import { type Asked, draw, service, surface } from "../../testing/render";
+import { type Asked, draw, lines, service, surface } from "../../testing/render";
 import { useDrainState } from "../state";
 
 afterEach(cleanup);
 beforeEach(() => {
-  useDrainState.setState({ outlets: [], snap: 50 });
+  useDrainState.setState({ outlets: [], snap: 50, reference: undefined, within: 20 });
   useDesk.setState({ sheets: {} });
 });
 
@@ -119,6 +119,33 @@ describe("streams", () => {
     expect(shownOver("inked")).toHaveLength(6);
     fireEvent.click(screen.getByRole("button", { name: "Remove outlet 1" }));
     expect(screen.queryByRole("table", { name: "Catchments" })).toBeNull();
+  });
+
+  it("are held against rivers, and where they part stands on the map", async () => {
+    const asked = shown({
+      "GET /projects/1/holdings": [
+        surface(5, "Best of all"),
+        surface(6, "Beacon 30"),
+        {
+          ...lines(9, "Rivers", ["Avel"]),
+          features: { ...lines(9, "Rivers", ["Avel"]).features, counts: { lines: 3 } },
+        },
+      ],
+      "POST /projects/1/drainage/likeness": {
+        known: true,
+        found: 0.94,
+        own_near: 0.62,
+        mean: 5.4,
+        median: 3.1,
+        partings: [{ x: 7, y: 8, away: 131, length: 400, of_reference: true }],
+      },
+    });
+    const table = await screen.findByRole("table", { name: "Against known rivers" });
+    await waitFor(() => expect(within(table).getAllByText("94 %")).toHaveLength(2));
+    expect(table.textContent).toContain("62 %5.4 m");
+    expect(asksFor(asked, "/drainage/likeness")[0]?.body).toMatchObject({ reference: 9, within: 20, begins_at: 5 });
+    fireEvent.click(within(table).getByRole("button", { name: "1 place where A parts from the reference" }));
+    expect(shownOver("places")).toEqual([[7, 8]]);
   });
 
   it("say what is refused", async () => {

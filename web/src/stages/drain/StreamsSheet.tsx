@@ -1,8 +1,8 @@
 import { useMemo } from "react";
-import type { Catchments, Drained, Holding, Streams } from "../../api/client";
+import type { Catchments, Drained, Holding, NetworkLikeness, Streams } from "../../api/client";
 import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
-import { type InkedLine, useOverlay } from "../../desk/overlays";
+import { type InkedLine, useOverlay, usePlaces } from "../../desk/overlays";
 import styles from "../../drain/drain.module.css";
 import { useDrainState } from "../../drain/state";
 import { ThresholdCurve } from "../../drain/ThresholdCurve";
@@ -10,22 +10,26 @@ import { type Asked, useDrained } from "../../drain/useDrained";
 import { SLOT_INKS } from "../../map/dress";
 import { useTool } from "../../tools/useTool";
 import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
 import { NumberField } from "../../ui/NumberField";
 import { Refusal } from "../../ui/Refusal";
 import { Slide } from "../../ui/Slide";
 import { Field } from "../Field";
 import { OperationSheet } from "../OperationSheet";
-import { useRole } from "../useRole";
+import { has, useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
 
 type Slot = "a" | "b";
 const WIDEST = 5; // pixels of a stream of the highest order
 const RING = { a: { width: 3, dashed: false }, b: { width: 2, dashed: true } };
 const MOST_OUTLETS = 50;
+const NONE = "none";
 
 const kilometres = (metres: number) => num(metres / 1000, metres < 100_000 ? 1 : 0);
 const hectares = (area: number) => num(area, area < 1 ? 2 : area < 10 ? 1 : 0);
 const square = (area: number) => num(area, area < 0.1 ? 4 : area < 10 ? 2 : 1);
+
+const placesOf = (count: number) => (count === 1 ? "1 place" : `${count} places`);
 
 function linesOf(slot: Slot, streams: Streams | undefined, catchments: Catchments["catchments"] = []): InkedLine[] {
   const ink = SLOT_INKS[slot];
@@ -49,14 +53,65 @@ function Pair({ of }: { of: { slot: Slot; shown: string }[] }) {
   );
 }
 
+/** How alike the streams of both slots are to known rivers, and where they part from them. */
+function Alike({ own, beside }: { own: NetworkLikeness | undefined; beside: NetworkLikeness | undefined }) {
+  const marks = usePlaces();
+  const rows = (
+    [
+      ["a", own],
+      ["b", beside],
+    ] as const
+  ).flatMap(([slot, found]) => (found?.found != null ? [{ slot, found }] : []));
+  if (!rows.length) return null;
+  return (
+    <table className={`t tight ${styles.table}`} aria-label="Against known rivers">
+      <thead>
+        <tr>
+          <th className="w" aria-label="Of" />
+          <th title="How much of the reference lies within the distance of the streams">found</th>
+          <th title="How much of the streams lies within the distance of the reference">near it</th>
+          <th title="Mean distance from the streams to the reference">mean</th>
+          <th title="Where they part for longer than three times the distance">parts</th>
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map(({ slot, found }) => (
+          <tr key={slot}>
+            <td className="w">
+              <b>{slot.toUpperCase()}</b>
+            </td>
+            <td className="n">{num(100 * (found.found ?? 0))} %</td>
+            <td className="n">{num(100 * (found.own_near ?? 0))} %</td>
+            <td className="n">{num(found.mean, 1)} m</td>
+            <td>
+              {found.partings?.length ? (
+                <Button
+                  kind="link"
+                  aria-pressed={marks.shown}
+                  aria-label={`${placesOf(found.partings.length)} where ${slot.toUpperCase()} parts from the reference`}
+                  onClick={() => marks.show(marks.shown ? null : (found.partings ?? []).map(({ x, y }) => [x, y]))}
+                >
+                  {placesOf(found.partings.length)}
+                </Button>
+              ) : (
+                "none"
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
 /** Streams of a surface and the ground above places on them, beside those of the surface in B. */
 export function StreamsSheet() {
   const project = useProject();
   const work = useWorksheet("streams");
-  const { a, b } = useHeld();
+  const { a, b, features } = useHeld();
   const { chosen } = useRole(work, "surface");
   const { params } = work;
-  const { outlets, snap, set } = useDrainState();
+  const { outlets, snap, reference, within, set } = useDrainState();
   const kept = work.ids("kept")[0] ?? null;
   const burned = work.ids("burned")[0] ?? null;
   const asked = (one: Holding | undefined): Asked | null =>
@@ -80,8 +135,11 @@ export function StreamsSheet() {
     null;
   // what is looked at beside it: the other slot, where that holds heights
   const other = [b, a].find((one) => one && one.id !== chosen?.id && quantityOf(one) === "height" && !one.lookedAt);
-  const own = useDrained(asked(chosen));
-  const beside = useDrained(asked(other));
+  const rivers = features.filter((one) => has(one, "lines"));
+  const usual = rivers.find((one) => /river|stream/i.test(one.name) && one.recipe === null);
+  const known = reference === undefined ? (usual?.id ?? null) : reference;
+  const own = useDrained(asked(chosen), known);
+  const beside = useDrained(asked(other), known);
   const { streams } = own;
   const range: [number, number] = [streams?.least ?? 0.1, streams?.most ?? 1000];
   const at = Math.min(Math.max(params.begins_at, range[0]), range[1]);
@@ -184,6 +242,31 @@ export function StreamsSheet() {
                 Water over this surface was not worked out yet. Ask an editor to open this sheet.
               </p>
             ),
+          ],
+        },
+        {
+          title: "Against known rivers",
+          of: [
+            <Choice
+              key="reference"
+              label="Reference"
+              value={String(known ?? NONE)}
+              options={[
+                { value: NONE, title: "none" },
+                ...rivers.map((one) => ({ value: String(one.id), title: one.name })),
+              ]}
+              onChange={(one) => set({ reference: one === NONE ? null : Number(one) })}
+            />,
+            known !== null && (
+              <NumberField
+                key="within"
+                label="Found within"
+                unit="m"
+                value={within}
+                onChange={(next) => set({ within: Math.min(Math.max(next ?? 20, 0.1), 10_000) })}
+              />
+            ),
+            known !== null && <Alike key="alike" own={own.likeness} beside={beside.likeness} />,
           ],
         },
         {

@@ -90,6 +90,27 @@ class DrainageTest(ServiceTest):
         # what was worked out without the pond is something else
         self.assertFalse(self.ask("POST", "/drainage/streams", self.body)["known"])
 
+    def test_streams_are_held_against_known_ones(self):
+        body = {**self.worked_out(), "begins_at": 0.5}
+        river = Holding(project=self.project, name="Rivers", key="rivers")
+        ways = [
+            shapely.LineString([(448_080, 5_438_101), (448_319, 5_438_101)]),
+            shapely.LineString([(448_080, 5_438_180), (448_319, 5_438_180)]),
+            shapely.LineString(
+                [(440_000, 5_438_180), (441_000, 5_438_180)]
+            ),  # beyond the surface: it counts for nothing
+        ]
+        keep_features(river, Features(CRS, np.array(ways, object), {"name": ["one", "two", "far"]}), {}, [])
+        told = self.ask("POST", "/drainage/likeness", {**body, "reference": river.pk, "within": 10})
+        self.assertTrue(told["known"])
+        self.assertAlmostEqual(told["found"], 0.5, delta=0.05)
+        self.assertGreater(told["own_near"], 0.5)
+        missing = next(one for one in told["partings"] if one["of_reference"])
+        self.assertAlmostEqual(missing["y"], 5_438_180, delta=1)
+        self.assertAlmostEqual(missing["length"], 239, delta=5)
+        asked = {**body, "reference": self.valley.pk}
+        self.assertIn("holds no lines or polygons", self.ask("POST", "/drainage/likeness", asked, 422)["detail"])
+
     def test_rivers_can_be_burned_in(self):
         river = Holding(project=self.project, name="Brook", key="brook")
         way = shapely.LineString([(448_020, 5_438_180), (448_319, 5_438_150)])

@@ -98,6 +98,7 @@ def endpoints(holding, key):
         ("POST", "/drainage", {"surface": holding}, EDIT),
         ("POST", "/drainage/streams", {"surface": holding}, VIEW),
         ("POST", "/drainage/catchments", {"surface": holding, "outlets": [{"x": 1, "y": 1}]}, VIEW),
+        ("POST", "/drainage/likeness", {"surface": holding, "reference": holding}, VIEW),
         ("POST", "/drainage/way", {"surface": holding, "x": 1, "y": 1}, VIEW),
         ("POST", "/water", {"surfaces": [holding], "features": holding}, VIEW),
         ("POST", f"{one}/explain", {"x": 1, "y": 1}, EDIT),

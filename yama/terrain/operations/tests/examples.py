@@ -71,6 +71,11 @@ def _patches():
     ]
 
 
+def _streams() -> Features:
+    ways = ([(448_010, 5_438_190), (448_170, 5_438_020)], [(448_010, 5_438_020), (448_170, 5_438_190)])
+    return _features([shapely.LineString(way) for way in ways])
+
+
 def _outlets() -> Features:
     return _features([shapely.Point(448_060, 5_438_060), shapely.Point(448_120, 5_438_140)], name=["one", "other"])
 
@@ -165,6 +170,8 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "condition": ({"surface": one, "burned": contours}, {"method": "lesser", "most_depth": 30}, ["change", "lines"]),
         "upslope_area": ({"surface": one}, {"flow": "two"}, []),
         "streams": ({"surface": one}, {"begins_at": 0.05, "minimum_length": 6}, ["orders"]),
+        "compare_networks": ({"streams": contours, "reference": _streams()}, {"within": 6}, ["partings"]),
+        "crossings": ({"surface": one, "lines": _streams()}, {"begins_at": 0.05}, []),
         "catchments": ({"surface": one, "outlets": _outlets()}, {"snap": 12, "corners": 2}, []),
         "local_contrast": ({"surface": one}, {"radius": 20}, []),
     }  # fmt: skip
