@@ -85,6 +85,7 @@ export type Water = Schemas["WaterOut"];
 export type WaterBasin = Schemas["BasinOut"];
 export type Drained = Schemas["DrainedIn"];
 export type Streams = Schemas["StreamsOut"];
+export type WayDown = Schemas["WayOut"];
 export type NetworkLikeness = Schemas["LikenessOut"];
 export type Catchments = Schemas["CatchmentsOut"];
 export type WorstPlaces = Schemas["WorstOut"];

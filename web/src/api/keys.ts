@@ -63,5 +63,6 @@ export const KEYS = {
   suspects: ofProject("suspects"),
   table: ofProject("table"),
   water: ofProject("water"),
+  wayDown: ofProject("wayDown"),
   worst: ofProject("worst"),
 };

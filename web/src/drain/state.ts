@@ -15,6 +15,8 @@ interface DrainState {
   reference: number | null | undefined;
   /** Metres within which they count as found. */
   within: number;
+  /** From where water is followed down. */
+  from: { x: number; y: number } | null;
   set: (change: Partial<DrainState>) => void;
 }
 
@@ -24,5 +26,6 @@ export const useDrainState = create<DrainState>((set) => ({
   snap: 50,
   reference: undefined,
   within: 20,
+  from: null,
   set,
 }));

@@ -1,6 +1,14 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { type Catchments, call, type Drained, type Job, type NetworkLikeness, type Streams } from "../api/client";
+import {
+  type Catchments,
+  call,
+  type Drained,
+  type Job,
+  type NetworkLikeness,
+  type Streams,
+  type WayDown,
+} from "../api/client";
 import { KEYS } from "../api/keys";
 import { isOpen, useJobs } from "../api/queries";
 import { useProject } from "../desk/context";
@@ -31,7 +39,7 @@ export function useDrained(asked: Asked | null, reference: number | null) {
     300,
   );
   const pixel = bounds ? (bounds[2] - bounds[0]) / 800 : null;
-  const { outlets, snap, within } = useDrainState();
+  const { outlets, snap, within, from } = useDrainState();
   const streamsBody = asked && {
     ...asked.drained,
     begins_at: beginsAt,
@@ -73,6 +81,14 @@ export function useDrained(asked: Asked | null, reference: number | null) {
     retry: false,
     staleTime: 60_000,
   });
+  const wayBody = asked && from && { ...asked.drained, ...from };
+  const way = useQuery({
+    queryKey: KEYS.wayDown(project.id, project.frame.mark, wayBody),
+    queryFn: ({ signal }) => call<WayDown>("POST", `${base}/way`, wayBody, signal),
+    enabled: known && wayBody !== null,
+    retry: false,
+    staleTime: 60_000,
+  });
   const work = useMutation({
     mutationFn: (body: Drained) => call<{ job: Job | null }>("POST", base, body),
     onSettled: () => {
@@ -101,6 +117,8 @@ export function useDrained(asked: Asked | null, reference: number | null) {
     streams: known && !streams.error ? streams.data : undefined,
     catchments: known && outlets.length ? (catchments.data?.catchments ?? []) : [],
     likeness: known && reference !== null && !likeness.error ? likeness.data : undefined,
+    way: known && from ? way.data : undefined,
+    noWay: from ? way.error?.message : undefined,
     running: work.isPending || (job !== undefined && isOpen(job)),
     progress: job?.progress ?? 0,
     failed:

@@ -10,7 +10,7 @@ import { useDrainState } from "../state";
 
 afterEach(cleanup);
 beforeEach(() => {
-  useDrainState.setState({ outlets: [], snap: 50, reference: undefined, within: 20 });
+  useDrainState.setState({ outlets: [], snap: 50, reference: undefined, within: 20, from: null });
   useDesk.setState({ sheets: {} });
 });
 
@@ -119,6 +119,32 @@ describe("streams", () => {
     expect(shownOver("inked")).toHaveLength(6);
     fireEvent.click(screen.getByRole("button", { name: "Remove outlet 1" }));
     expect(screen.queryByRole("table", { name: "Catchments" })).toBeNull();
+  });
+
+  it("are followed down from a press in both", async () => {
+    const asked = shown({
+      "POST /projects/1/drainage/way": {
+        known: true,
+        line: [
+          [1, 1],
+          [2, 2],
+        ],
+        length: 3_100,
+        leaves: true,
+        drained: 38.2,
+      },
+    });
+    await screen.findAllByText("160 streams, 200 km");
+    fireEvent.click(screen.getByRole("button", { name: "Follow water down from a press" }));
+    const tool = toolOf(useDesk.getState());
+    if (tool.kind !== "pick") throw new Error("no tool is in hand");
+    act(() => tool.press({ x: 1, y: 1, resolution: 1 }));
+    const told = /38 ha drain through it; from there water runs 3.1 km, off the surface/;
+    await waitFor(() => expect(screen.getAllByText(told)).toHaveLength(2));
+    expect(asksFor(asked, "/drainage/way")[0]?.body).toMatchObject({ x: 1, y: 1, method: "lesser" });
+    expect(shownOver("inked")).toHaveLength(6);
+    fireEvent.click(screen.getByRole("button", { name: "Forget it" }));
+    expect(screen.queryByText(told)).toBeNull();
   });
 
   it("are held against rivers, and where they part stands on the map", async () => {

@@ -1,5 +1,5 @@
 import { useMemo } from "react";
-import type { Catchments, Drained, Holding, NetworkLikeness, Streams } from "../../api/client";
+import type { Catchments, Drained, Holding, NetworkLikeness, Streams, WayDown } from "../../api/client";
 import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { type InkedLine, useOverlay, usePlaces } from "../../desk/overlays";
@@ -31,12 +31,25 @@ const square = (area: number) => num(area, area < 0.1 ? 4 : area < 10 ? 2 : 1);
 
 const placesOf = (count: number) => (count === 1 ? "1 place" : `${count} places`);
 
-function linesOf(slot: Slot, streams: Streams | undefined, catchments: Catchments["catchments"] = []): InkedLine[] {
+function linesOf(
+  slot: Slot,
+  streams: Streams | undefined,
+  catchments: Catchments["catchments"] = [],
+  way: WayDown | undefined,
+): InkedLine[] {
   const ink = SLOT_INKS[slot];
+  const down = way?.line?.length ? [{ line: way.line, ink, width: 4, dashed: true }] : [];
   const rings = catchments.flatMap(({ rings }) => rings.map((line) => ({ line, ink, ...RING[slot] })));
   // low orders first, so that they lie below
   const links = [...(streams?.streams ?? [])].reverse();
-  return [...rings, ...links.map(({ order, line }) => ({ line, ink, width: Math.min(0.8 + order, WIDEST) }))];
+  return [...rings, ...links.map(({ order, line }) => ({ line, ink, width: Math.min(0.8 + order, WIDEST) })), ...down];
+}
+
+/** Where water from a place goes, as a sentence. */
+function wayOf(way: WayDown | undefined): string {
+  if (!way?.known) return "…";
+  const ends = way.leaves ? "off the surface" : "into a hollow that keeps it";
+  return `${hectares(way.drained ?? 0)} ha drain through it; from there water runs ${kilometres(way.length ?? 0)} km, ${ends}.`;
 }
 
 /** The figures of both slots in a row. */
@@ -111,7 +124,7 @@ export function StreamsSheet() {
   const { a, b, features } = useHeld();
   const { chosen } = useRole(work, "surface");
   const { params } = work;
-  const { outlets, snap, reference, within, set } = useDrainState();
+  const { outlets, snap, reference, within, from, set } = useDrainState();
   const kept = work.ids("kept")[0] ?? null;
   const burned = work.ids("burned")[0] ?? null;
   const asked = (one: Holding | undefined): Asked | null =>
@@ -144,8 +157,11 @@ export function StreamsSheet() {
   const range: [number, number] = [streams?.least ?? 0.1, streams?.most ?? 1000];
   const at = Math.min(Math.max(params.begins_at, range[0]), range[1]);
   const lines = useMemo(
-    () => [...linesOf("b", beside.streams, beside.catchments), ...linesOf("a", own.streams, own.catchments)],
-    [own.streams, own.catchments, beside.streams, beside.catchments],
+    () => [
+      ...linesOf("b", beside.streams, beside.catchments, beside.way),
+      ...linesOf("a", own.streams, own.catchments, own.way),
+    ],
+    [own.streams, own.catchments, own.way, beside.streams, beside.catchments, beside.way],
   );
   useOverlay("inked", lines);
   const marks = useMemo(() => {
@@ -162,6 +178,7 @@ export function StreamsSheet() {
     if (outlets.length >= MOST_OUTLETS) return;
     set({ outlets: [...outlets, { name: `Outlet ${outlets.length + 1}`, x, y }] });
   });
+  const follow = useTool("pick", ({ x, y }) => set({ from: { x, y } }));
   const told = [
     { slot: "a" as const, found: own.streams },
     ...(other ? [{ slot: "b" as const, found: beside.streams }] : []),
@@ -317,6 +334,25 @@ export function StreamsSheet() {
                 {press.inHand ? "Press no more outlets" : "Press an outlet on the map"}
               </Button>
             </p>,
+            <p key="follow" className="times">
+              <Button kind="link" aria-pressed={follow.inHand} onClick={() => follow.put(!follow.inHand)}>
+                {follow.inHand ? "Follow no more water" : "Follow water down from a press"}
+              </Button>
+              {from && (
+                <Button kind="link" onClick={() => set({ from: null })}>
+                  Forget it
+                </Button>
+              )}
+            </p>,
+            from && (
+              <div key="way">
+                {([["A", own], ...(other ? [["B", beside] as const] : [])] as const).map(([slot, one]) => (
+                  <p key={slot} className="mut small-print">
+                    <b>{slot}</b> {one.noWay ?? wayOf(one.way)}
+                  </p>
+                ))}
+              </div>
+            ),
             <NumberField
               key="snap"
               label="Move up to"
