@@ -92,6 +92,7 @@ class GatherTest(GatherSheets):
         tell("skerry", down_seconds=8, bytes_per_second=0)
         expect(coming).to_contain_text("down for maintenance", timeout=30_000)
         expect(coming).to_have_count(0, timeout=90_000)
+        self.project = int(page.evaluate("localStorage.getItem('yama.project')"))  # that which was made here
         (order,) = self.api("GET", "/orders")
         tries = {part["name"]: part["tries"] for part in order["parts"]}
         self.assertEqual(tries.pop("E448N5436"), 1)  # damaged once, found out, fetched again
