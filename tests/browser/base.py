@@ -66,9 +66,13 @@ class Running:
     @classmethod
     def help(cls) -> None:
         cls._helper = subprocess.Popen(
-            [sys.executable, "-m", "tests.browser.copies"], env=cls.environment, cwd=ROOT, text=True,
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-        )  # fmt: skip
+            [sys.executable, "-m", "tests.browser.copies"],
+            env=cls.environment,
+            cwd=ROOT,
+            text=True,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+        )
 
     @classmethod
     def ask(cls, line: str) -> str:

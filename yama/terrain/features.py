@@ -14,7 +14,7 @@ import shapely
 from pyproj import Transformer
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import Bounds, FloatArray, parse_crs
+from yama.terrain.grid import Bounds, FloatArray, parse_crs, turn_between
 
 Value = str | float | int | bool | None
 
@@ -105,6 +105,14 @@ class Features:
     def row(self, number: int) -> dict[str, Value]:
         """Attributes of one feature."""
         return {name: values[number] for name, values in self.attributes.items()}
+
+
+def turned(shapes: Any, source: str, target: str) -> Any:
+    """A geometry, or an array of them, with its x and y in another CRS; heights of vertices are dropped."""
+    if source == target:
+        return shapes
+    turn = turn_between(source, target).transform
+    return shapely.transform(shapes, lambda places: np.column_stack(turn(places[:, 0], places[:, 1])))
 
 
 def plain(value: Any) -> Value:

@@ -1,4 +1,7 @@
 /** Numbers as text: digits grouped by a no-break space (narrowed by the class `n`), a true minus, fixed decimals. */
+/** An area given in square metres. */
+export const areaOf = (area: number): string => (area >= 10_000 ? `${num(area / 10_000, 1)} ha` : `${num(area)} m²`);
+
 export function num(value: number | null | undefined, decimals = 0): string {
   if (value === null || value === undefined || !Number.isFinite(value)) return "–";
   const fixed = Math.abs(value).toFixed(decimals);

@@ -114,6 +114,7 @@ export function useDrained(asked: Asked | null, reference: number | null) {
   }, [state, project.id, client]);
   const error = streams.error ?? catchments.error ?? likeness.error ?? work.error;
   return {
+    again: () => drained && mutate(drained),
     streams: known && !streams.error ? streams.data : undefined,
     catchments: known && outlets.length ? (catchments.data?.catchments ?? []) : [],
     likeness: known && reference !== null && !likeness.error ? likeness.data : undefined,

@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useState } from "react";
 import type { WorstPlace } from "../api/client";
 import { useHeld, useProject } from "../desk/context";
-import { num, shortUnit } from "../desk/format";
+import { areaOf, num, shortUnit } from "../desk/format";
 import { useOverlay } from "../desk/overlays";
 import { useDesk } from "../desk/store";
 import { giveTo } from "../stages/join/giveTo";
@@ -13,7 +13,6 @@ import { PAGE, useWorst } from "./useWorst";
 import styles from "./worst.module.css";
 
 const signed = (value: number, digits = 1) => `${value > 0 ? "+" : ""}${num(value, digits)}`;
-const hectares = (area: number) => (area >= 10_000 ? `${num(area / 10_000, 1)} ha` : `${num(area)} m²`);
 
 interface CardProps {
   place: WorstPlace;
@@ -63,7 +62,7 @@ function WorstCard({ place, unit, onGo, onMend, onUse }: CardProps) {
           {place.near || "Unnamed"}
         </b>
         <span>
-          <span className="n">{hectares(place.area)}</span>
+          <span className="n">{areaOf(place.area)}</span>
           {place.cover && `, ${place.cover}`}
         </span>
       </p>

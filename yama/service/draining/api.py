@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from functools import partial
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 import shapely
 from django.http import HttpRequest
 from ninja import Field, Router, Schema
@@ -24,12 +22,13 @@ from yama.terrain.drain.networks import likeness, plain_lines
 from yama.terrain.drain.stored import StoredDrainage
 from yama.terrain.drain.streams import Streams
 from yama.terrain.errors import InputError
-from yama.terrain.grid import turn_between
+from yama.terrain.features import turned
 from yama.terrain.surface import digest
 
 router = Router(tags=["draining"])
 
 _HECTARE = 10_000.0
+_MOST_PARTINGS = 50
 _MOST_PLACES = 60_000
 """Of the lines of an answer."""
 
@@ -42,13 +41,18 @@ class DrainingOut(Schema):
     job: JobOut | None
 
 
-class StreamsIn(DrainedIn):
-    """Which streams. begins_at: hectares that drain through a cell. minimum_length: metres; shorter ones between a head
-    and a junction are left out. bounds, pixel: the view in frame coordinates, and how many of their units a pixel is;
-    all of them, with every corner, where null."""
+class NetworkIn(DrainedIn):
+    """Which streams. begins_at: hectares that drain through a cell; the nearest that is known is taken. minimum_length:
+    metres; shorter ones between a head and a junction are left out."""
 
     begins_at: float = Field(5.0, gt=0, le=1e8)
     minimum_length: float = Field(0.0, ge=0, le=1e6)
+
+
+class StreamsIn(NetworkIn):
+    """What of them is looked at. bounds, pixel: the view in frame coordinates, and how many of their units a pixel is;
+    all of them, with every corner, where null."""
+
     bounds: tuple[float, float, float, float] | None = None
     pixel: float | None = Field(None, gt=0)
 
@@ -69,13 +73,14 @@ class StreamOrderOut(Schema):
 
 
 class StreamsOut(Schema):
-    """Streams of a surface. known: whether water over it was worked out; all else is empty where it was not. count,
-    length: of all of them, in metres. orders: by Strahler's order. cut_short: whether there are too many to be told, so
+    """Streams of a surface. known: whether water over it was worked out; all else is empty where it was not.
+    begins_at: hectares at which they do. count, length: of all of them, in metres. orders: by Strahler's order. cut_short: whether there are too many to be told, so
     that those of low order are left out. least, most: hectares between which streams can begin. moved: cubic metres of
     ground that conditioning moved; left, filled, breached: what it did about how many lowest places. curve: hectares at
     which streams begin, how many begin then, and their length in metres."""
 
     known: bool
+    begins_at: float = 0.0
     count: int = 0
     length: float = 0.0
     orders: list[StreamOrderOut] = []
@@ -126,14 +131,11 @@ class CatchmentsOut(Schema):
     catchments: list[CatchmentOut] = []
 
 
-class LikenessIn(DrainedIn):
-    """Streams against known ones. reference: a holding with lines. within: metres. begins_at, minimum_length: as of
-    streams."""
+class LikenessIn(NetworkIn):
+    """Streams against known ones. reference: a holding with lines. within: metres."""
 
     reference: int
     within: float = Field(20.0, gt=0, le=10_000)
-    begins_at: float = Field(5.0, gt=0, le=1e8)
-    minimum_length: float = Field(0.0, ge=0, le=1e6)
 
 
 class PartingOut(Schema):
@@ -149,14 +151,15 @@ class PartingOut(Schema):
 
 class LikenessOut(Schema):
     """How alike streams are to known ones; known as of streams. found: share of the reference that lies within the
-    distance; own_near: share of the streams that does. mean, median: metres from streams to the reference. partings:
-    the longest first, fifty at most."""
+    distance; own_near: share of the streams that does. mean, median: metres from streams to the reference. parted: how
+    many stretches they part along; partings: the longest of these, fifty at most."""
 
     known: bool
     found: float | None = None
     own_near: float | None = None
     mean: float | None = None
     median: float | None = None
+    parted: int = 0
     partings: list[PartingOut] = []
 
 
@@ -178,21 +181,19 @@ class WayOut(Schema):
     drained: float = 0.0
 
 
-def _turned(places: npt.NDArray[np.float64], found: StoredDrainage, crs: str) -> npt.NDArray[np.float64]:
-    if found.grid.crs == crs:
-        return places
-    return np.column_stack(turn_between(found.grid.crs, crs).transform(places[:, 0], places[:, 1]))
-
-
-def _pairs(places: npt.NDArray[np.float64]) -> Line:
-    return [(x, y) for x, y in places.round(3).tolist()]
+def _pairs(shape: shapely.Geometry) -> Line:
+    return [(x, y) for x, y in shapely.get_coordinates(shape).round(3).tolist()]
 
 
 def _place(found: StoredDrainage, x: float, y: float, crs: str) -> tuple[float, float]:
-    if found.grid.crs == crs:
-        return x, y
-    own_x, own_y = turn_between(crs, found.grid.crs).transform(x, y)
-    return float(own_x), float(own_y)
+    at = turned(shapely.Point(x, y), crs, found.grid.crs)
+    return float(at.x), float(at.y)
+
+
+def _network(found: StoredDrainage, body: NetworkIn) -> tuple[Streams, float]:
+    """The streams that are asked for, and the square metres at which they begin."""
+    area = min(max(body.begins_at * _HECTARE, found.facts["least"]), found.facts["most"])
+    return found.channels.streams(area, body.minimum_length), area
 
 
 @router.post("/{int:project_id}/drainage", response={200: DrainingOut, 202: DrainingOut, 422: Failure})
@@ -215,11 +216,11 @@ def read_streams(request: HttpRequest, project_id: int, body: StreamsIn) -> dict
     if found is None:
         return {"known": False}
     told = told_of(found)
-    area = min(max(body.begins_at * _HECTARE, told["least"]), told["most"])
-    streams = found.channels.streams(area, body.minimum_length)
+    streams, area = _network(found, body)
     shown, cut_short = _shown(streams, found, project.frame.grid.crs, body.bounds, body.pixel)
     return {
         "known": True,
+        "begins_at": area / _HECTARE,
         "count": int((streams.magnitude == 1).sum()),
         "length": float(streams.length.sum()),
         "orders": [{"order": order, "count": count, "length": length} for order, count, length in streams.by_order()],
@@ -242,10 +243,7 @@ def _shown(
     """Lines of links in a view, those of high order first; and whether some of low order are left out."""
     if not len(streams):
         return [], False
-    lines = streams.lines()
-    if found.grid.crs != crs:
-        turn = turn_between(found.grid.crs, crs).transform
-        lines = shapely.transform(lines, lambda at: np.column_stack(turn(at[:, 0], at[:, 1])))
+    lines = turned(streams.lines(), found.grid.crs, crs)
     wanted = np.arange(len(lines))
     if bounds is not None:
         wanted = wanted[shapely.intersects(lines, shapely.box(*bounds))]
@@ -253,7 +251,7 @@ def _shown(
     order = np.lexsort((-streams.length[wanted], -streams.order[wanted]))
     sizes = np.cumsum(shapely.get_num_coordinates(lines[order]))
     few = order[sizes <= _MOST_PLACES]
-    told = [{"order": int(streams.order[wanted[at]]), "line": _pairs(shapely.get_coordinates(lines[at]))} for at in few]
+    told = [{"order": int(streams.order[wanted[at]]), "line": _pairs(lines[at])} for at in few]
     return told, len(few) < len(order)
 
 
@@ -271,21 +269,35 @@ def read_catchments(request: HttpRequest, project_id: int, body: CatchmentsIn) -
         try:
             outlet = found.outlet(*_place(found, one.x, one.y, crs), body.snap, one.name)
         except InputError as error:
-            told.append({"name": one.name, "x": one.x, "y": one.y, "moved": 0.0, "area": None, "rings": [],
-                         "reason": str(error)})  # fmt: skip
+            told.append(
+                {
+                    "name": one.name,
+                    "x": one.x,
+                    "y": one.y,
+                    "moved": 0.0,
+                    "area": None,
+                    "rings": [],
+                    "reason": str(error),
+                }
+            )
             continue
         made = catchments(found.to, found.grid, [outlet])
         row, col = divmod(outlet.cell, found.grid.cols)
-        at = _turned(np.array([[float(found.grid.x_of(col)), float(found.grid.y_of(row))]]), found, crs)[0]
-        shape = shapely.transform(made.shapes[0], partial(_turned, found=found, crs=crs))
+        at = turned(shapely.Point(float(found.grid.x_of(col)), float(found.grid.y_of(row))), found.grid.crs, crs)
+        shape = turned(made.shapes[0], found.grid.crs, crs)
         if body.pixel is not None:
             shape = shapely.simplify(shape, body.pixel)
         rings = [ring for part in shapely.get_parts(shape) for ring in (part.exterior, *part.interiors)]
-        told.append({
-            "name": one.name, "x": float(at[0]), "y": float(at[1]), "moved": outlet.moved,
-            "area": float(made.areas[0]) / 1e6,
-            "rings": [_pairs(shapely.get_coordinates(ring)) for ring in rings],
-        })  # fmt: skip
+        told.append(
+            {
+                "name": one.name,
+                "x": float(at.x),
+                "y": float(at.y),
+                "moved": outlet.moved,
+                "area": float(made.areas[0]) / 1e6,
+                "rings": [_pairs(ring) for ring in rings],
+            }
+        )
     return {"known": True, "catchments": told}
 
 
@@ -302,10 +314,10 @@ def read_way(request: HttpRequest, project_id: int, body: WayIn) -> dict[str, An
     row, col = int(np.rint(found.grid.row_of(y))), int(np.rint(found.grid.col_of(x)))
     across, along = found.grid.metres_per_unit()
     length = float(np.hypot(np.diff(places[:, 0]) * across, np.diff(places[:, 1]) * along).sum())
-    line = shapely.linestrings(_turned(places, found, crs)) if len(places) > 1 else None
+    line = turned(shapely.linestrings(places), found.grid.crs, crs) if len(places) > 1 else shapely.LineString()
     return {
         "known": True,
-        "line": _pairs(shapely.get_coordinates(line)) if line is not None else [],
+        "line": _pairs(line),
         "length": length,
         "leaves": leaves,
         "drained": float(found.counts[row, col]) * found.cell_area / _HECTARE,
@@ -319,23 +331,20 @@ def read_likeness(request: HttpRequest, project_id: int, body: LikenessIn) -> di
     found = Asked.of(project, body).found()
     if found is None:
         return {"known": False}
-    grid = project.frame.grid
-    reference = plain_lines([lines_or_areas(project, body.reference)], grid.crs)
+    crs, own = project.frame.grid.crs, found.grid.crs
+    reference = plain_lines([lines_or_areas(project, body.reference)], own)
     if not reference:
         raise InputError("The reference has no lines. Choose rivers.")
-    told = told_of(found)
-    area = min(max(body.begins_at * _HECTARE, told["least"]), told["most"])
-    lines = found.channels.streams(area, body.minimum_length).lines()
-    if found.grid.crs != grid.crs:
-        turn = turn_between(found.grid.crs, grid.crs).transform
-        lines = shapely.transform(lines, lambda at: np.column_stack(turn(at[:, 0], at[:, 1])))
-    # rivers where the surface has no cells cannot be found
-    bounds = found.grid.bounds
-    covered = shapely.box(*bounds) if found.grid.crs == grid.crs else shapely.box(
-        *turn_between(found.grid.crs, grid.crs).transform_bounds(*bounds))  # fmt: skip
-    within = [part for line in reference for part in shapely.get_parts(shapely.intersection(line, covered))]
-    alike = likeness(list(lines), within, body.within, grid.metres_per_unit())
+    streams, _ = _network(found, body)
+    # where the surface is empty nothing could be found
+    alike = likeness(list(streams.lines()), found.covered(reference), body.within, found.grid.metres_per_unit())
+    places = [turned(shapely.Point(one.x, one.y), own, crs) for one in alike.partings[:_MOST_PARTINGS]]
     return {
-        "known": True, "found": alike.found, "own_near": alike.own_near, "mean": alike.mean, "median": alike.median,
-        "partings": [vars(one) for one in alike.partings[:50]],
-    }  # fmt: skip
+        "known": True,
+        "found": alike.found,
+        "own_near": alike.own_near,
+        "mean": alike.mean,
+        "median": alike.median,
+        "parted": len(alike.partings),
+        "partings": [{**vars(one), "x": at.x, "y": at.y} for one, at in zip(alike.partings, places, strict=False)],
+    }

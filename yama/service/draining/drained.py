@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 from dataclasses import dataclass
 from functools import cached_property
@@ -33,14 +34,14 @@ from yama.terrain.units import UNITS, in_unit
 
 _MOST_HELD = 8
 """Of a project; those that were not looked at for longest are dropped."""
-_open: Kept[Path, StoredDrainage | None] = Kept(8)
+_open: Kept[Path, StoredDrainage] = Kept(8)
 
 
 class DrainedIn(Schema):
     """Water over a surface. kept: a holding whose polygons keep the water of hollows. method, most_depth, most_area,
-    most_length: what becomes of hollows and up to where, in metres and square metres. sea: the height in metres up to which
-    what reaches the rim is sea. burned: a holding whose lines are burned in, with a bed so wide and deep and with such
-    banks, in metres. All of it as the operation `condition` has it."""
+    most_length: what becomes of hollows and up to where, in metres and square metres. sea: the height in metres up to
+    which what reaches the rim is sea. burned: a holding whose lines are burned in, with a bed so wide and deep and with
+    such banks, in metres. All of it as the operation `condition` has it."""
 
     surface: int
     kept: int | None = None
@@ -80,6 +81,8 @@ class Asked:
             raise InputError(f"{holding.name} has no heights that water could run over. Choose a surface of heights.")
         crs = holding.facts["grid"]["crs"]
         lakes = polygons_of([lines_or_areas(project, body.kept)], crs) if body.kept is not None else []
+        if body.kept is not None and not lakes:
+            raise InputError("What is to keep its water holds no polygons. Choose lakes.")
         streams = plain_lines([lines_or_areas(project, body.burned)], crs) if body.burned is not None else []
         if body.burned is not None and not streams:
             raise InputError("What is to be burned in holds no lines. Choose rivers.")
@@ -102,11 +105,11 @@ class Asked:
     def found(self) -> StoredDrainage | None:
         """What is known; None where it was not worked out yet."""
         folder = self.folder
-        if not (folder / "facts.json").exists():
+        try:
+            os.utime(folder / "facts.json")  # looked at just now
+            return _open.get(folder, lambda: open_drainage(folder))
+        except FileNotFoundError:  # nobody asked for it yet, or it was dropped
             return None
-        found = _open.get(folder, lambda: open_drainage(folder))
-        (folder / "facts.json").touch()  # looked at just now
-        return found
 
     def work_out(self, progress: Progress) -> None:
         """Work it out and keep it."""

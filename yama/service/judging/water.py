@@ -18,6 +18,7 @@ from yama.service.projects.models import Project
 from yama.service.schemas import Failure
 from yama.service.surfaces import keys
 from yama.terrain.errors import InputError
+from yama.terrain.features import turned
 from yama.terrain.fit.clip import named_polygons
 from yama.terrain.grid import Bounds, turn_between
 from yama.terrain.judge.water import Basin, Unlike, basin, lowland, unlike
@@ -112,18 +113,14 @@ def _basin(holding: Holding, place: shapely.Polygon | Bounds, crs: str) -> Basin
     if isinstance(place, shapely.Polygon):
         return _lake(holding, place, crs)
     own = holding.facts["grid"]["crs"]
-    turned = place if own == crs else Bounds(*turn_between(crs, own).transform_bounds(*place))
-    mark = np.array(turned).tobytes()
-    return _basins.get((holding.key, mark), lambda: lowland(keys.surface_of_holding(holding), turned))
+    bounds = place if own == crs else Bounds(*turn_between(crs, own).transform_bounds(*place))
+    mark = np.array(bounds).tobytes()
+    return _basins.get((holding.key, mark), lambda: lowland(keys.surface_of_holding(holding), bounds))
 
 
 def _lake(holding: Holding, lake: shapely.Polygon, crs: str) -> Basin:
-    own = holding.facts["grid"]["crs"]
-    turned = lake
-    if own != crs:
-        turn = turn_between(crs, own).transform
-        turned = shapely.transform(lake, lambda places: np.column_stack(turn(places[:, 0], places[:, 1])))
-    return _basins.get((holding.key, turned.wkb), lambda: basin(keys.surface_of_holding(holding), turned))
+    own = turned(lake, crs, holding.facts["grid"]["crs"])
+    return _basins.get((holding.key, own.wkb), lambda: basin(keys.surface_of_holding(holding), own))
 
 
 def _shore(found: Basin, level: float, crs: str) -> list[list[tuple[float, float]]]:

@@ -18,6 +18,7 @@ from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.later import later
 from yama.terrain.surface import Heights
 
+ndimage = later("scipy.ndimage")
 spatial = later("scipy.spatial")
 
 _END = 0.1  # of a line that says how high its end lies
@@ -103,8 +104,8 @@ def _rises(ground: FloatArray) -> bool:
 
 
 def _astray(places: FloatArray, ground: FloatArray, heights: Heights, grid: Grid) -> tuple[float, float] | None:
-    """The middle of the first stretch along which the ground falls well below the line to one side of it, and does not
-    rise to the other."""
+    """The middle of the first stretch along which the ground to one side of the line falls well below it, as it does not
+    in a valley."""
     across, along = grid.metres_per_unit()
     way = np.gradient(places, axis=0) if len(places) > 1 else np.zeros_like(places)
     length = np.hypot(way[:, 0] * across, way[:, 1] * along)
@@ -203,7 +204,6 @@ def _press(
     own = np.unique(rows * grid.cols + cols)
     near.ravel()[own] = True
     if up or aside:
-        ndimage = later("scipy.ndimage")
         near = ndimage.maximum_filter(near, size=(2 * up + 1, 2 * aside + 1))
     near &= ~np.isnan(heights)
     r, c = np.nonzero(near)

@@ -119,8 +119,30 @@ def _way_out(heights, edge, start, stamp, now, cost, back, apart, most_cost, mos
 
 
 @kernel
-def _condition(heights, edge, starts, first, last, filling, breaching, fill_depth, fill_cells, cut_depth, cut_length, apart,
-               stamp, cost, back, heap, keys, cells, done, raised, cut, lengths):  # fmt: skip
+def _condition(
+    heights,
+    edge,
+    starts,
+    first,
+    last,
+    filling,
+    breaching,
+    fill_depth,
+    fill_cells,
+    cut_depth,
+    cut_length,
+    apart,
+    stamp,
+    cost,
+    back,
+    heap,
+    keys,
+    cells,
+    done,
+    raised,
+    cut,
+    lengths,
+):
     """Fill or breach hollows in place, from that with the highest lowest place on: when one is looked at, all within it
     have a way into it. done: what was done; raised, cut: metres times cells; lengths: of ways that were cut. Returns the
     number of the first that is left, because there is no room in the heap."""
@@ -140,9 +162,20 @@ def _condition(heights, edge, starts, first, last, filling, breaching, fill_dept
         end = -1
         if breaching:
             end, spent, length = _way_out(
-                heights, edge, start, stamp, 2 * k + 2, cost, back, apart, added if fits else np.inf, cut_depth, cut_length,
-                heap, keys,
-            )  # fmt: skip
+                heights,
+                edge,
+                start,
+                stamp,
+                2 * k + 2,
+                cost,
+                back,
+                apart,
+                added if fits else np.inf,
+                cut_depth,
+                cut_length,
+                heap,
+                keys,
+            )
             if end == -2:
                 return k
         if end >= 0 and not (fits and added <= spent):
@@ -311,9 +344,26 @@ def _work(
         while reached < count:
             until = min(reached + _AT_ONCE, count)
             reached = _condition(
-                heights, edge, starts, reached, until, method in ("fill", "lesser"), breaching, depth, cells, depth, length,
-                apart, stamp, cost, back, heap, keys, held, *outcomes,
-            )  # fmt: skip
+                heights,
+                edge,
+                starts,
+                reached,
+                until,
+                method in ("fill", "lesser"),
+                breaching,
+                depth,
+                cells,
+                depth,
+                length,
+                apart,
+                stamp,
+                cost,
+                back,
+                heap,
+                keys,
+                held,
+                *outcomes,
+            )
             told(reached / count)
             if reached < until:
                 room *= 4

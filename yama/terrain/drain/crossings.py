@@ -11,8 +11,9 @@ import shapely
 
 from yama.terrain.drain.streams import Streams
 from yama.terrain.grid import FloatArray
+from yama.terrain.surface import Heights
 
-_ASIDE = 25.0  # metres up and down a stream over which its slope is told
+_ASIDE = 25.0  # metres to both sides of a crossing over which slope and angle are told
 _BESIDE = 1.5  # cells that a line and a stream may be apart to run along each other
 
 
@@ -68,13 +69,15 @@ def _together(
     return bool((shapely.distance(places[:, None], streams[None, :]).min(axis=1) <= reach).all())
 
 
-def _bearing(line: shapely.LineString, at: float, step: float) -> FloatArray:
-    one, other = line.interpolate(max(at - step, 0.0)), line.interpolate(min(at + step, line.length))
+def _bearing(line: shapely.LineString, at: float) -> FloatArray:
+    one, other = line.interpolate(max(at - _ASIDE, 0.0)), line.interpolate(min(at + _ASIDE, line.length))
     way = np.array([other.x - one.x, other.y - one.y])
     return way / (np.hypot(*way) or 1.0)
 
 
-def crossings(lines: Sequence[shapely.LineString], streams: Streams, counts: npt.NDArray[np.int32]) -> list[Crossing]:
+def crossings(
+    lines: Sequence[shapely.LineString], streams: Streams, heights: Heights, counts: npt.NDArray[np.int32]
+) -> list[Crossing]:
     """Where lines cross streams, line by line, from the beginning of each.
 
     Parameters
@@ -82,6 +85,8 @@ def crossings(lines: Sequence[shapely.LineString], streams: Streams, counts: npt
     lines : sequence of LineString
         In the CRS of the streams.
     streams : Streams
+    heights : ndarray, shape (rows, cols)
+        Conditioned, in metres.
     counts : ndarray, shape (rows, cols)
         How many cells drain through each.
 
@@ -92,15 +97,13 @@ def crossings(lines: Sequence[shapely.LineString], streams: Streams, counts: npt
     """
     if not len(streams):
         return []
-    grid = streams.grid
-    links = streams.lines()
+    scale = np.array(streams.grid.metres_per_unit())
+    links = shapely.transform(streams.lines(), lambda at: at * scale)
     tree = shapely.STRtree(links)
-    across, along = grid.metres_per_unit()
-    ground = float(np.prod(grid.metres_per_cell()))
-    cell = min(grid.cell_width, grid.cell_height)
-    metres = float(np.sqrt(across * along))
+    reach = _BESIDE * min(streams.grid.metres_per_cell())
     told = []
-    for number, line in enumerate(lines):
+    for number, given in enumerate(lines):
+        line = shapely.transform(given, lambda at: at * scale)
         places: list[tuple[float, float, float, int]] = []
         for link in tree.query(line, predicate="intersects").tolist():
             for x, y in _points(shapely.intersection(line, links[link])):
@@ -112,30 +115,30 @@ def crossings(lines: Sequence[shapely.LineString], streams: Streams, counts: npt
             near = [link, int(streams.below[link]), *np.flatnonzero(streams.below == link).tolist()]
             before = max((last[one] for one in near if one in last), default=None)
             last[link] = at
-            if before is not None and _together(
-                line, before, at, links[[one for one in near if one >= 0]], _BESIDE * cell
-            ):
+            around = links[[one for one in near if one >= 0]]
+            if before is not None and _together(line, before, at, around, reach):
                 continue
-            told.append(_crossing(number, line, at, x, y, link, streams, links[link], counts, ground, metres))
+            one, other = _bearing(line, at), _bearing(links[link], float(links[link].project(shapely.Point(x, y))))
+            angle = float(np.degrees(np.arccos(np.clip(abs(float(one @ other)), 0.0, 1.0))))
+            area, bed, slope = _bed(streams, link, np.array([x, y]) / scale, heights, counts)
+            order = int(streams.order[link])
+            told.append(Crossing(number, x / scale[0], y / scale[1], at, area, order, bed, slope, angle))
     return told
 
 
-def _crossing(
-    number: int, line: shapely.LineString, at: float, x: float, y: float, link: int, streams: Streams,
-    stream: shapely.LineString, counts: npt.NDArray[np.int32], ground: float, metres: float,
-) -> Crossing:  # fmt: skip
+def _bed(
+    streams: Streams, link: int, place: FloatArray, heights: Heights, counts: npt.NDArray[np.int32]
+) -> tuple[float, float, float]:
+    """What drains through the cell of a link that is nearest to a place, in square metres; its height; and how steeply
+    the link falls there, in percent."""
     grid = streams.grid
-    first, last = int(streams.starts[link]), int(streams.starts[link + 1])
-    cells = streams.cells[first:last]
-    rows, cols = np.divmod(cells, grid.cols)
-    away = np.hypot(grid.x_of(cols) - x, grid.y_of(rows) - y)
-    nearest = int(np.argmin(away))
-    here = float(stream.project(shapely.Point(x, y)))
-    share = here / stream.length
-    bed = float(streams.top[link] + (streams.bottom[link] - streams.top[link]) * share)
-    slope = float((streams.top[link] - streams.bottom[link]) / max(streams.length[link], 1e-9) * 100)
-    step = _ASIDE / metres
-    one, other = _bearing(line, at, step), _bearing(stream, here, step)
-    angle = float(np.degrees(np.arccos(np.clip(abs(float(one @ other)), 0.0, 1.0))))
-    area = float(counts[int(rows[nearest]), int(cols[nearest])]) * ground
-    return Crossing(number, x, y, at * metres, area, int(streams.order[link]), bed, slope, angle)
+    scale = np.array(grid.metres_per_unit())
+    rows, cols = np.divmod(streams.cells[streams.starts[link] : streams.starts[link + 1]], grid.cols)
+    at = np.column_stack([grid.x_of(cols), grid.y_of(rows)]) * scale
+    nearest = int(np.argmin(np.hypot(*(at - place * scale).T)))
+    along = np.append(0.0, np.cumsum(np.hypot(*np.diff(at, axis=0).T)))
+    near = np.flatnonzero(np.abs(along - along[nearest]) <= _ASIDE)
+    first, last = (near[0], near[-1]) if near[-1] > near[0] else (0, len(at) - 1)
+    fall = float(heights[rows[first], cols[first]]) - float(heights[rows[last], cols[last]])
+    area = float(counts[rows[nearest], cols[nearest]]) * float(np.prod(grid.metres_per_cell()))
+    return area, float(heights[rows[nearest], cols[nearest]]), 100 * fall / float(along[last] - along[first])

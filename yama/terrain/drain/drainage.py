@@ -201,8 +201,13 @@ def drainage(
                 raise InputError("There are no lines to burn in. Choose rivers, or burn nothing in.")
             cells, lines = burned(cells, surface.grid, known.streams, conditioning.burning)
         found = hollows(cells, surface.grid, part_of(progress, 0.15, 0.4))
-        done = condition(found, conditioning.method, conditioning.limits, lying_in(found, known.lakes) if known.lakes else None,
-                         part_of(progress, 0.4, 0.75))  # fmt: skip
+        done = condition(
+            found,
+            conditioning.method,
+            conditioning.limits,
+            lying_in(found, known.lakes) if known.lakes else None,
+            part_of(progress, 0.4, 0.75),
+        )
         del found
         to = directions(done.heights, surface.grid, part_of(progress, 0.75, 0.9))
         counts = np.nan_to_num(accumulation(to)).astype(np.int32)

@@ -376,9 +376,19 @@ def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress) 
     cells, sums = np.zeros(made, np.int64), np.zeros(made)
     parent, spill = parent[:made], spill[:made]
     found = Hollows(
-        heights, grid, to, basin, parent, low[:made], low_at[:made], spill, spill_at[:made], into[:made], cells,
+        heights,
+        grid,
+        to,
+        basin,
+        parent,
+        low[:made],
+        low_at[:made],
+        spill,
+        spill_at[:made],
+        into[:made],
+        cells,
         np.zeros(made),
-    )  # fmt: skip
+    )
     _measure(heights, basin, found.levels().astype(np.float64), parent, spill, cells, sums)
     for node in range(1, made):
         if parent[node] > 0:

@@ -153,12 +153,24 @@ def listed(
         kind, why = _kind(found, node, names[at], flat[at + 1], way[at], cut[at])
         r, c = divmod(int(found.low_at[node]), found.grid.cols)
         i, j = divmod(int(found.spill_at[node]), found.grid.cols)
-        told.append(Hollow(
-            kind, why, float(found.grid.x_of(c)), float(found.grid.y_of(r)), float(found.depth[node]),
-            float(found.spill[node]), int(found.cells[node]), float(found.cells[node]) * found.cell_area,
-            float(found.volume[node]), int(inner[at + 1]), (float(found.grid.x_of(j)), float(found.grid.y_of(i))),
-            float(way[at]), float(cut[at]), shapes[at + 1],
-        ))  # fmt: skip
+        told.append(
+            Hollow(
+                kind,
+                why,
+                float(found.grid.x_of(c)),
+                float(found.grid.y_of(r)),
+                float(found.depth[node]),
+                float(found.spill[node]),
+                int(found.cells[node]),
+                float(found.cells[node]) * found.cell_area,
+                float(found.volume[node]),
+                int(inner[at + 1]),
+                (float(found.grid.x_of(j)), float(found.grid.y_of(i))),
+                float(way[at]),
+                float(cut[at]),
+                shapes[at + 1],
+            )
+        )
     return told
 
 

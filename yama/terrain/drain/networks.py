@@ -174,8 +174,9 @@ def likeness(
     order = np.argsort(away)
     half = np.searchsorted(np.cumsum(lengths[order]), lengths.sum() / 2)
     partings = [
-        *_partings(middles, lengths, of, away, within, False), *_partings(told, known, which, missed, within, True)
-    ]  # fmt: skip
+        *_partings(middles, lengths, of, away, within, False),
+        *_partings(told, known, which, missed, within, True),
+    ]
     partings.sort(key=lambda one: -one.length)
     return Likeness(
         float(known[missed <= within].sum() / known.sum()),

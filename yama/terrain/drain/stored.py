@@ -5,12 +5,14 @@ from __future__ import annotations
 
 import json
 import shutil
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 
 from yama.terrain.drain.catchments import Outlet, snapped
 from yama.terrain.drain.conditioning import BREACHED, FILLED, LEFT
@@ -56,6 +58,21 @@ class StoredDrainage:
         """A place, moved to where most ground drains nearby; see `snapped`."""
         return snapped(self.counts, self.grid, x, y, radius, name)
 
+    def covered(self, lines: Sequence[shapely.LineString]) -> list[shapely.LineString]:
+        """The stretches of lines, in the grid's CRS, along which the surface has heights."""
+        found = []
+        for line in lines:
+            places = shapely.get_coordinates(
+                shapely.segmentize(line, 2 * min(self.grid.cell_width, self.grid.cell_height))
+            )
+            rows = np.rint(self.grid.row_of(places[:, 1])).astype(np.int64)
+            cols = np.rint(self.grid.col_of(places[:, 0])).astype(np.int64)
+            there = (rows >= 0) & (cols >= 0) & (rows < self.grid.rows) & (cols < self.grid.cols)
+            there[there] = self.counts[rows[there], cols[there]] > 0
+            runs = np.split(np.arange(len(places)), np.flatnonzero(np.diff(there)) + 1)
+            found.extend(shapely.LineString(places[run]) for run in runs if there[run[0]] and len(run) > 1)
+        return found
+
     def way(self, x: float, y: float) -> tuple[FloatArray, bool]:
         """The way of water from a place down, `(places, 2)`, in the grid's CRS; and whether it leaves the surface.
 
@@ -91,10 +108,12 @@ def keep_drainage(found: Drainage, folder: Path) -> None:
         "least": least,
         "most": float(kept.area.max()),
         "moved": found.done.moved,
-        **{name: int((found.done.done[1:] == one).sum()) for name, one in
-           (("left", LEFT), ("filled", FILLED), ("breached", BREACHED))},
+        **{
+            name: int((found.done.done[1:] == one).sum())
+            for name, one in (("left", LEFT), ("filled", FILLED), ("breached", BREACHED))
+        },
         "curve": _curve(kept),
-    }  # fmt: skip
+    }
     part = folder.with_name(f"{folder.name}.part")
     shutil.rmtree(part, ignore_errors=True)
     part.mkdir(parents=True)
@@ -116,12 +135,9 @@ def _curve(kept: Channels) -> list[tuple[float, int, float]]:
     return told
 
 
-def open_drainage(folder: Path) -> StoredDrainage | None:
-    """What was kept in a folder; None where nothing was."""
-    try:
-        facts = json.loads((folder / "facts.json").read_text(encoding="utf-8"))
-    except FileNotFoundError:
-        return None
+def open_drainage(folder: Path) -> StoredDrainage:
+    """What was kept in a folder. Raises FileNotFoundError where nothing was."""
+    facts = json.loads((folder / "facts.json").read_text(encoding="utf-8"))
     grid = Grid.from_dict(facts["grid"])
     # mapped so that nothing is written back; kernels take arrays that could be
     to, counts = (np.load(folder / f"{name}.npy", mmap_mode="c") for name in ("to", "counts"))

@@ -271,10 +271,17 @@ class Channels:
         lines = sizes > 1
         number = np.append(np.where(lines, np.cumsum(lines) - 1, -1), -1)
         return Streams(
-            self.grid, self.cells[path[np.repeat(lines, sizes)]], np.append(0, np.cumsum(sizes[lines])), order[lines],
-            magnitude[lines], number[below[lines]], length[lines], self.area[before[lines]],
-            self.heights[starts[lines]], self.heights[last[lines]],
-        )  # fmt: skip
+            self.grid,
+            self.cells[path[np.repeat(lines, sizes)]],
+            np.append(0, np.cumsum(sizes[lines])),
+            order[lines],
+            magnitude[lines],
+            number[below[lines]],
+            length[lines],
+            self.area[before[lines]],
+            self.heights[starts[lines]],
+            self.heights[last[lines]],
+        )
 
 
 def channels(heights: Heights, to: Directions, counts: npt.NDArray[Any], grid: Grid, least: float) -> Channels:

@@ -47,23 +47,35 @@ _HECTARE = 10_000.0
 class ConditioningParams(Params):
     """What becomes of hollows."""
 
-    method: Annotated[Method, Titles(
-        {"leave": "leave", "fill": "fill", "breach": "breach", "lesser": "lesser change"},
-        {"leave": "Water stays in them.", "fill": "Raised to where they run over.", "breach": "A way out is cut.",
-         "lesser": "Each filled or breached, whichever moves less ground."})] = Field("lesser", title="Hollows")  # fmt: skip
+    method: Annotated[
+        Method,
+        Titles(
+            {"leave": "leave", "fill": "fill", "breach": "breach", "lesser": "lesser change"},
+            {
+                "leave": "Water stays in them.",
+                "fill": "Raised to where they run over.",
+                "breach": "A way out is cut.",
+                "lesser": "Each filled or breached, whichever moves less ground.",
+            },
+        ),
+    ] = Field("lesser", title="Hollows")
     most_depth: Annotated[float, Unit("m"), Unset("any depth"), OnlyWith("method", _CHANGING)] | None = Field(
         None, gt=0, le=10_000, title="Depth up to", description="Deeper ones are left, and no way out is cut deeper."
     )
     most_area: Annotated[float, Unit("m²"), Unset("any size"), OnlyWith("method", ("fill", "lesser"))] | None = Field(
         None, gt=0, le=1e12, title="Area up to", description="Larger ones are not filled."
     )
-    most_length: Annotated[float, Unit("m"), Unset("any length"), OnlyWith("method", ("breach", "lesser"))] | None = Field(
-        None, gt=0, le=1e6, title="Ways up to", description="No longer way out is cut."
-    )  # fmt: skip
+    most_length: Annotated[float, Unit("m"), Unset("any length"), OnlyWith("method", ("breach", "lesser"))] | None = (
+        Field(None, gt=0, le=1e6, title="Ways up to", description="No longer way out is cut.")
+    )
 
     sea: Annotated[float, Unit("m"), Unset("none")] | None = Field(
-        None, ge=-20_000, le=20_000, title="Sea up to", description="What is not higher and reaches the rim is sea: water ends there."
-    )  # fmt: skip
+        None,
+        ge=-20_000,
+        le=20_000,
+        title="Sea up to",
+        description="What is not higher and reaches the rim is sea: water ends there.",
+    )
 
     bed_width: Annotated[float, Unit("m")] = Field(
         4.0, gt=0, le=1_000, title="Bed width", description="Of what is burned in."
@@ -91,16 +103,29 @@ def _about_surface(inputs: Inputs, params: ConditioningParams) -> list[Finding]:
     surface = inputs.surface("surface")
     findings = []
     if surface.grid.is_geographic:
-        findings.append(Finding("degrees", "caution", "Its cells are in degrees, and not as wide as they are high.",
-                                "Fall is told by metres all the same. Fit it to the frame for streams whose lengths compare."))  # fmt: skip
+        findings.append(
+            Finding(
+                "degrees",
+                "caution",
+                "Its cells are in degrees, and not as wide as they are high.",
+                "Fall is told by metres all the same. Fit it to the frame for streams whose lengths compare.",
+            )
+        )
     level = 0
     while max(surface.grid.at_level(level).rows, surface.grid.at_level(level).cols) > _SIDE:
         level += 1
     cells = surface.read(surface.grid.at_level(level).whole, level) * np.float32(UNITS.get(surface.unit or "m", 1.0))
     sea = sea_of(cells)
     if sea is not None and (params.sea is None or params.sea < sea):
-        findings.append(Finding("sea", "caution", f"Much of its rim lies at {sea:g} m, as a sea does: streams will cross it.",
-                                "", Fix(f"Sea up to {sea:g} m", {"sea": sea})))  # fmt: skip
+        findings.append(
+            Finding(
+                "sea",
+                "caution",
+                f"Much of its rim lies at {sea:g} m, as a sea does: streams will cross it.",
+                "",
+                Fix(f"Sea up to {sea:g} m", {"sea": sea}),
+            )
+        )
     return findings
 
 
@@ -216,10 +241,17 @@ class Condition(_Drain, Operation[ConditioningParams]):
 class UpslopeParams(ConditioningParams):
     """How water is shared."""
 
-    flow: Annotated[Literal["one", "two", "many"], Titles(
-        {"one": "eight neighbours", "two": "two neighbours", "many": "spread"},
-        {"one": "All to the steepest of eight neighbours.", "two": "Shared by the two beside the steepest fall (D-infinity).",
-         "many": "Shared by all lower neighbours."})] = Field("one", title="Flow")  # fmt: skip
+    flow: Annotated[
+        Literal["one", "two", "many"],
+        Titles(
+            {"one": "eight neighbours", "two": "two neighbours", "many": "spread"},
+            {
+                "one": "All to the steepest of eight neighbours.",
+                "two": "Shared by the two beside the steepest fall (D-infinity).",
+                "many": "Shared by all lower neighbours.",
+            },
+        ),
+    ] = Field("one", title="Flow")
 
 
 @register
@@ -460,7 +492,7 @@ class CompareNetworks(Operation[LikenessParams]):
 
 
 class CrossingsParams(StreamsParams):
-    """From what area on a stream is crossed."""
+    """Which streams are crossed."""
 
 
 @register
@@ -490,7 +522,7 @@ class Crossings(_Drain, Operation[CrossingsParams]):
         area = params.begins_at * _HECTARE
         streams = found.channels(area).streams(area, params.minimum_length)
         (given,) = inputs.features("lines")
-        told = crossings(plain_lines([given], surface.grid.crs), streams, found.counts)
+        told = crossings(plain_lines([given], surface.grid.crs), streams, found.heights, found.counts)
         if not told:
             raise InputError(f"These lines cross no stream that begins at {params.begins_at:g} ha.")
         return Results(crossings=crossings_of(told, surface.grid.crs))

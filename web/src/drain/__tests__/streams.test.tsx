@@ -16,6 +16,7 @@ beforeEach(() => {
 
 const streams = (begins: number): Streams => ({
   known: true,
+  begins_at: Math.max(begins, 0.1),
   count: Math.round(800 / begins),
   length: 1_000_000 / begins,
   orders: [{ order: 1, count: 3, length: 100 }],
@@ -88,14 +89,54 @@ describe("streams", () => {
     const asked = shown();
     await waitFor(() => expect(screen.getAllByText("160 streams, 200 km")).toHaveLength(2));
     expect(screen.getByText(/9.277 filled, 4.938 breached/)).toBeTruthy();
-    expect(screen.getByText(/lowest places keep their water/)).toBeTruthy();
+    expect(screen.getByText(/hollows keep their water/)).toBeTruthy();
     expect(shownOver("inked")).toHaveLength(4);
     fireEvent.change(screen.getByRole("textbox", { name: "Exactly" }), { target: { value: "20" } });
     await waitFor(() => expect(screen.getAllByText("40 streams, 50.0 km")).toHaveLength(2));
     expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ begins_at: 20, pixel: 1 });
   });
 
-  it("have water followed once, and by no viewer", async () => {
+  it("say at what they begin where less is not known", async () => {
+    shown({}, { a: "key5", b: "" });
+    await screen.findByText("160 streams, 200 km");
+    fireEvent.change(screen.getByRole("textbox", { name: "Exactly" }), { target: { value: "0.01" } });
+    expect(await screen.findByText(/Shown from 0.10 ha on, the nearest that is known/)).toBeTruthy();
+  });
+
+  it("are B's where its surface is chosen, and nobody's where it is in neither", async () => {
+    shown({}, { a: "key6", b: "key5" });
+    useDesk.getState().sheet("streams", { inputs: { surface: 5 } });
+    await waitFor(() => expect(screen.getByText("B Best of all, A Beacon 30")).toBeTruthy());
+    cleanup();
+    shown({}, { a: "key6", b: "" });
+    useDesk.getState().sheet("streams", { inputs: { surface: 5 } });
+    await waitFor(() => expect(shownOver("inked")).toHaveLength(2));
+    expect((shownOver("inked") as { ink: string }[])[0]?.ink).toBe("#1F2A30");
+  });
+
+  it("wait for an editor where a viewer looks, and can be tried again where it failed", async () => {
+    const asked = service({
+      "GET /projects/1/holdings": [surface(5, "Best of all")],
+      "POST /projects/1/drainage/streams": { known: false, count: 0 },
+    });
+    draw(<StreamsSheet />, { role: "viewer" });
+    useDesk.setState({ slots: { a: "key5", b: "" }, bounds: [0, 0, 800, 800] });
+    expect(await screen.findByText(/Ask an editor to open this sheet/)).toBeTruthy();
+    expect(asksFor(asked, "/drainage")).toEqual([]);
+    cleanup();
+    const failing = shown(
+      {
+        "POST /projects/1/drainage/streams": { known: false, count: 0 },
+        "POST /projects/1/drainage": () => new Response('{"detail": "Every cell is empty."}', { status: 422 }),
+      },
+      { a: "key5", b: "" },
+    );
+    expect(await screen.findByText("Every cell is empty.")).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: "Try again" }));
+    await waitFor(() => expect(asksFor(failing, "/drainage")).toHaveLength(2));
+  });
+
+  it("have water followed once", async () => {
     const asked = shown({ "POST /projects/1/drainage/streams": { known: false, count: 0 } }, { a: "key5", b: "" });
     await waitFor(() => expect(asksFor(asked, "/drainage")).toHaveLength(1));
     expect(asksFor(asked, "/drainage")[0]?.body).toMatchObject({ method: "lesser", kept: null, most_depth: null });
@@ -163,6 +204,7 @@ describe("streams", () => {
         own_near: 0.62,
         mean: 5.4,
         median: 3.1,
+        parted: 1,
         partings: [{ x: 7, y: 8, away: 131, length: 400, of_reference: true }],
       },
     });

@@ -7,7 +7,7 @@ import styles from "../../drain/drain.module.css";
 import { useDrainState } from "../../drain/state";
 import { ThresholdCurve } from "../../drain/ThresholdCurve";
 import { type Asked, useDrained } from "../../drain/useDrained";
-import { SLOT_INKS } from "../../map/dress";
+import { INKS, SLOT_INKS } from "../../map/dress";
 import { useTool } from "../../tools/useTool";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
@@ -19,9 +19,12 @@ import { OperationSheet } from "../OperationSheet";
 import { has, useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
 
-type Slot = "a" | "b";
+/** Where a surface is looked at: in A, in B, or in neither. */
+type Slot = "a" | "b" | "none";
 const WIDEST = 5; // pixels of a stream of the highest order
-const RING = { a: { width: 3, dashed: false }, b: { width: 2, dashed: true } };
+const INK: Record<Slot, string> = { ...SLOT_INKS, none: INKS[0] as string };
+const LETTER: Record<Slot, string> = { a: "A", b: "B", none: "It" };
+const RING = { a: { width: 3, dashed: false }, b: { width: 2, dashed: true }, none: { width: 3, dashed: false } };
 const MOST_OUTLETS = 50;
 const NONE = "none";
 
@@ -29,7 +32,8 @@ const kilometres = (metres: number) => num(metres / 1000, metres < 100_000 ? 1 :
 const hectares = (area: number) => num(area, area < 1 ? 2 : area < 10 ? 1 : 0);
 const square = (area: number) => num(area, area < 0.1 ? 4 : area < 10 ? 2 : 1);
 
-const placesOf = (count: number) => (count === 1 ? "1 place" : `${count} places`);
+const counted = (count: number, one: string, many: string) => `${num(count)} ${count === 1 ? one : many}`;
+const placesOf = (count: number) => counted(count, "place", "places");
 
 function linesOf(
   slot: Slot,
@@ -37,7 +41,7 @@ function linesOf(
   catchments: Catchments["catchments"] = [],
   way: WayDown | undefined,
 ): InkedLine[] {
-  const ink = SLOT_INKS[slot];
+  const ink = INK[slot];
   const down = way?.line?.length ? [{ line: way.line, ink, width: 4, dashed: true }] : [];
   const rings = catchments.flatMap(({ rings }) => rings.map((line) => ({ line, ink, ...RING[slot] })));
   // low orders first, so that they lie below
@@ -67,14 +71,9 @@ function Pair({ of }: { of: { slot: Slot; shown: string }[] }) {
 }
 
 /** How alike the streams of both slots are to known rivers, and where they part from them. */
-function Alike({ own, beside }: { own: NetworkLikeness | undefined; beside: NetworkLikeness | undefined }) {
+function Alike({ of }: { of: { slot: Slot; found: NetworkLikeness | undefined }[] }) {
   const marks = usePlaces();
-  const rows = (
-    [
-      ["a", own],
-      ["b", beside],
-    ] as const
-  ).flatMap(([slot, found]) => (found?.found != null ? [{ slot, found }] : []));
+  const rows = of.flatMap(({ slot, found }) => (found?.found != null ? [{ slot, found }] : []));
   if (!rows.length) return null;
   return (
     <table className={`t tight ${styles.table}`} aria-label="Against known rivers">
@@ -84,14 +83,14 @@ function Alike({ own, beside }: { own: NetworkLikeness | undefined; beside: Netw
           <th title="How much of the reference lies within the distance of the streams">found</th>
           <th title="How much of the streams lies within the distance of the reference">near it</th>
           <th title="Mean distance from the streams to the reference">mean</th>
-          <th title="Where they part for longer than three times the distance">parts</th>
+          <th title="Where they are farther apart than that for longer than three times the distance">part at</th>
         </tr>
       </thead>
       <tbody>
         {rows.map(({ slot, found }) => (
           <tr key={slot}>
             <td className="w">
-              <b>{slot.toUpperCase()}</b>
+              <b>{LETTER[slot]}</b>
             </td>
             <td className="n">{num(100 * (found.found ?? 0))} %</td>
             <td className="n">{num(100 * (found.own_near ?? 0))} %</td>
@@ -101,10 +100,15 @@ function Alike({ own, beside }: { own: NetworkLikeness | undefined; beside: Netw
                 <Button
                   kind="link"
                   aria-pressed={marks.shown}
-                  aria-label={`${placesOf(found.partings.length)} where ${slot.toUpperCase()} parts from the reference`}
+                  aria-label={`${placesOf(found.parted ?? 0)} where ${LETTER[slot]} parts from the reference`}
+                  title={
+                    (found.parted ?? 0) > found.partings.length
+                      ? `The ${found.partings.length} longest are shown`
+                      : undefined
+                  }
                   onClick={() => marks.show(marks.shown ? null : (found.partings ?? []).map(({ x, y }) => [x, y]))}
                 >
-                  {placesOf(found.partings.length)}
+                  {placesOf(found.parted ?? 0)}
                 </Button>
               ) : (
                 "none"
@@ -146,8 +150,14 @@ export function StreamsSheet() {
       minimumLength: params.minimum_length,
     }) ??
     null;
+  const slot: Slot = chosen?.key === a?.key ? "a" : chosen?.key === b?.key ? "b" : "none";
   // what is looked at beside it: the other slot, where that holds heights
-  const other = [b, a].find((one) => one && one.id !== chosen?.id && quantityOf(one) === "height" && !one.lookedAt);
+  const otherSlot = slot === "b" ? "a" : "b";
+  const candidate = slot === "b" ? a : b;
+  const other =
+    candidate && candidate.id !== chosen?.id && quantityOf(candidate) === "height" && !candidate.lookedAt
+      ? candidate
+      : undefined;
   const rivers = features.filter((one) => has(one, "lines"));
   const usual = rivers.find((one) => /river|stream/i.test(one.name) && one.recipe === null);
   const known = reference === undefined ? (usual?.id ?? null) : reference;
@@ -158,10 +168,10 @@ export function StreamsSheet() {
   const at = Math.min(Math.max(params.begins_at, range[0]), range[1]);
   const lines = useMemo(
     () => [
-      ...linesOf("b", beside.streams, beside.catchments, beside.way),
-      ...linesOf("a", own.streams, own.catchments, own.way),
+      ...linesOf(otherSlot, beside.streams, beside.catchments, beside.way),
+      ...linesOf(slot, own.streams, own.catchments, own.way),
     ],
-    [own.streams, own.catchments, own.way, beside.streams, beside.catchments, beside.way],
+    [slot, otherSlot, own.streams, own.catchments, own.way, beside.streams, beside.catchments, beside.way],
   );
   useOverlay("inked", lines);
   const marks = useMemo(() => {
@@ -179,10 +189,7 @@ export function StreamsSheet() {
     set({ outlets: [...outlets, { name: `Outlet ${outlets.length + 1}`, x, y }] });
   });
   const follow = useTool("pick", ({ x, y }) => set({ from: { x, y } }));
-  const told = [
-    { slot: "a" as const, found: own.streams },
-    ...(other ? [{ slot: "b" as const, found: beside.streams }] : []),
-  ];
+  const told = [{ slot, found: own.streams }, ...(other ? [{ slot: otherSlot as Slot, found: beside.streams }] : [])];
   const waiting = (one: typeof own) => one.running && `Following the water … ${num(100 * one.progress)} %`;
   return (
     <OperationSheet
@@ -195,8 +202,8 @@ export function StreamsSheet() {
               {
                 code: "left",
                 weight: "note" as const,
-                sentence: `${num(streams.left)} lowest places keep their water.`,
-                why: "Streams that come to them end there.",
+                sentence: `${counted(streams.left, "hollow keeps its water", "hollows keep their water")}.`,
+                why: "Streams that come to it end there.",
                 fix: null,
                 places: [],
               },
@@ -240,10 +247,17 @@ export function StreamsSheet() {
             </div>,
             <Field key="exactly" work={work} name="begins_at" label="Exactly" />,
             "minimum_length",
+            streams?.begins_at != null && Math.abs(streams.begins_at / params.begins_at - 1) > 0.01 && !own.running && (
+              <p key="nearest" className="mut small-print">
+                Shown from {hectares(streams.begins_at)} ha on, the nearest that is known. A run takes what is typed.
+              </p>
+            ),
             <Pair
               key="figures"
               of={told.flatMap(({ slot, found }) =>
-                found ? [{ slot, shown: `${num(found.count)} streams, ${kilometres(found.length)} km` }] : [],
+                found
+                  ? [{ slot, shown: `${counted(found.count, "stream", "streams")}, ${kilometres(found.length)} km` }]
+                  : [],
               )}
             />,
             (own.running || beside.running) && (
@@ -253,6 +267,18 @@ export function StreamsSheet() {
             ),
             [own.failed, beside.failed].some(Boolean) && (
               <Refusal key="failed" sentence={own.failed ?? beside.failed ?? ""} />
+            ),
+            [own, beside].some((one) => one.failed && !one.streams && !one.running) && project.role !== "viewer" && (
+              <p key="again" className="times">
+                <Button
+                  kind="link"
+                  onClick={() => {
+                    for (const one of [own, beside]) if (one.failed) one.again();
+                  }}
+                >
+                  Try again
+                </Button>
+              </p>
             ),
             !own.running && !streams && chosen && project.role === "viewer" && (
               <p key="viewer" className="mut small-print">
@@ -283,12 +309,20 @@ export function StreamsSheet() {
                 onChange={(next) => set({ within: Math.min(Math.max(next ?? 20, 0.1), 10_000) })}
               />
             ),
-            known !== null && <Alike key="alike" own={own.likeness} beside={beside.likeness} />,
+            known !== null && (
+              <Alike
+                key="alike"
+                of={[
+                  { slot, found: own.likeness },
+                  { slot: otherSlot, found: beside.likeness },
+                ]}
+              />
+            ),
           ],
         },
         {
           title: "Catchments",
-          aside: other && `A ${chosen?.name}, B ${other.name}`,
+          aside: other && `${LETTER[slot]} ${chosen?.name}, ${LETTER[otherSlot]} ${other.name}`,
           of: [
             outlets.length > 0 && (
               <table key="outlets" className={`t tight ${styles.table}`} aria-label="Catchments">
@@ -296,8 +330,8 @@ export function StreamsSheet() {
                   <tr>
                     <th className="w">outlet</th>
                     <th title="How far it was moved to where most ground drains">moved</th>
-                    <th>A km²</th>
-                    {other && <th>B km²</th>}
+                    <th>{LETTER[slot]} km²</th>
+                    {other && <th>{LETTER[otherSlot]} km²</th>}
                     <th aria-label="Remove" />
                   </tr>
                 </thead>
@@ -346,9 +380,9 @@ export function StreamsSheet() {
             </p>,
             from && (
               <div key="way">
-                {([["A", own], ...(other ? [["B", beside] as const] : [])] as const).map(([slot, one]) => (
-                  <p key={slot} className="mut small-print">
-                    <b>{slot}</b> {one.noWay ?? wayOf(one.way)}
+                {([[slot, own], ...(other ? [[otherSlot, beside] as const] : [])] as const).map(([where, one]) => (
+                  <p key={where} className="mut small-print">
+                    <b>{LETTER[where]}</b> {one.noWay ?? wayOf(one.way)}
                   </p>
                 ))}
               </div>

@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 import { call, type Lake, type Water, type WaterBasin } from "../../api/client";
 import { KEYS } from "../../api/keys";
 import { useHeld, useProject } from "../../desk/context";
-import { num } from "../../desk/format";
+import { areaOf, num } from "../../desk/format";
 import { useOverlay } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
 import { useSettled } from "../../desk/useSettled";
@@ -26,7 +26,6 @@ import { has } from "../useRole";
 const PAUSE = 150; // milliseconds that a level stays before shores are drawn at it
 const MOST = 20;
 
-const hectares = (area: number) => (area >= 10_000 ? `${num(area / 10_000, 1)} ha` : `${num(area)} m²`);
 const volumeOf = (cubic: number) =>
   cubic >= 1e5 ? `${num(cubic / 1e6, 2)} hm³` : `${num(Math.round(cubic / 10) * 10)} m³`;
 const signed = (value: number) => `${value > 0 ? "+" : ""}${num(value, 2)}`;
@@ -193,7 +192,7 @@ export function WaterSheet() {
             value={String(lake)}
             options={lakes.map((one) => ({
               value: String(one.number),
-              title: `${one.name || `number ${one.number + 1}`}, ${hectares(one.area)}`,
+              title: `${one.name || `number ${one.number + 1}`}, ${areaOf(one.area)}`,
             }))}
             onChange={(one) => {
               setLake(Number(one));
@@ -255,7 +254,7 @@ export function WaterSheet() {
                         </td>
                       )}
                       <td className="n">
-                        {hectares(exact ? (one.area ?? 0) : between(water.levels, one.areas ?? [], here))}
+                        {areaOf(exact ? (one.area ?? 0) : between(water.levels, one.areas ?? [], here))}
                       </td>
                       <td className="n">
                         {volumeOf(exact ? (one.volume ?? 0) : between(water.levels, one.volumes ?? [], here))}

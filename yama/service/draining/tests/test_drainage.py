@@ -51,19 +51,23 @@ class DrainageTest(ServiceTest):
         self.assertEqual(len(counts), len(begins))
         # only what is in view, not finer than a pixel
         west = self.ask(
-            "POST", "/drainage/streams",
+            "POST",
+            "/drainage/streams",
             {**body, "begins_at": 1.0, "bounds": [448_000, 5_438_000, 448_040, 5_438_200], "pixel": 20.0},
-        )  # fmt: skip
+        )
         corners = [sum(len(one["line"]) for one in each["streams"]) for each in (west, told)]
         self.assertLess(corners[0], corners[1])
-        # beyond what there can be, the nearest there is
-        self.assertEqual(self.ask("POST", "/drainage/streams", {**body, "begins_at": 1e6})["count"], 0)
+        # beyond what there can be, the nearest there is, which is said
+        beyond = self.ask("POST", "/drainage/streams", {**body, "begins_at": 1e6})
+        self.assertEqual((beyond["count"], beyond["begins_at"]), (0, told["most"]))
+        self.assertEqual(told["begins_at"], 1.0)
 
     def test_a_catchment_is_as_large_as_what_drains_through_its_outlet(self):
         body = self.worked_out()
         outlets = [
-            {"x": 448_319.0, "y": 5_438_095.0, "name": "Pell Harbour"}, {"x": 440_000.0, "y": 5_438_095.0, "name": "far"},
-        ]  # fmt: skip
+            {"x": 448_319.0, "y": 5_438_095.0, "name": "Pell Harbour"},
+            {"x": 440_000.0, "y": 5_438_095.0, "name": "far"},
+        ]
         told = self.ask("POST", "/drainage/catchments", {**body, "outlets": outlets, "snap": 12})["catchments"]
         mouth, far = told
         self.assertAlmostEqual(mouth["y"], 5_438_101, delta=1.5)
@@ -105,16 +109,21 @@ class DrainageTest(ServiceTest):
         self.assertTrue(told["known"])
         self.assertAlmostEqual(told["found"], 0.5, delta=0.05)
         self.assertGreater(told["own_near"], 0.5)
+        self.assertEqual(told["parted"], len(told["partings"]))
         missing = next(one for one in told["partings"] if one["of_reference"])
         self.assertAlmostEqual(missing["y"], 5_438_180, delta=1)
         self.assertAlmostEqual(missing["length"], 239, delta=5)
         asked = {**body, "reference": self.valley.pk}
         self.assertIn("holds no lines or polygons", self.ask("POST", "/drainage/likeness", asked, 422)["detail"])
 
-    def test_rivers_can_be_burned_in(self):
+    def brook(self):
         river = Holding(project=self.project, name="Brook", key="brook")
         way = shapely.LineString([(448_020, 5_438_180), (448_319, 5_438_150)])
         keep_features(river, Features(CRS, np.array([way], object), {"name": ["Brook"]}), {}, [])
+        return river
+
+    def test_rivers_can_be_burned_in(self):
+        river = self.brook()
         plain = self.worked_out()
         burned = self.worked_out(burned=river.pk, bed_depth=8.0, bed_width=4.0)
         outlet = [{"x": 448_317.0, "y": 5_438_150.0}]
@@ -132,6 +141,7 @@ class DrainageTest(ServiceTest):
         for path, body, words in (
             ("/drainage", {"surface": points.pk}, "Choose a surface of heights"),
             ("/drainage", {**self.body, "kept": points.pk}, "holds no lines or polygons"),
+            ("/drainage", {**self.body, "kept": self.brook().pk}, "holds no polygons"),
             ("/drainage", {**self.body, "most_depth": 0}, "greater than 0"),
         ):
             self.assertIn(words, self.ask("POST", path, body, 422)["detail"])

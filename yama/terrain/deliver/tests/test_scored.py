@@ -53,9 +53,13 @@ class ScoredTest(SimpleTestCase):
 
     def test_where_a_surface_lies_is_drawn_as_the_cosine_that_says_so(self):
         moved = {
-            "distance": 40.0, "direction": 90.0, "up": 1.7, "errors": [3.0, 4.0, 0.1],
-            "swing": [None, 30.0, -41.0], "dots": [(90.0, 40.0), (180.0, 0.0), (10.0, 900.0)],
-        }  # fmt: skip
+            "distance": 40.0,
+            "direction": 90.0,
+            "up": 1.7,
+            "errors": [3.0, 4.0, 0.1],
+            "swing": [None, 30.0, -41.0],
+            "dots": [(90.0, 40.0), (180.0, 0.0), (10.0, 900.0)],
+        }
         told = lying("Heron", "Lidar", moved)
         self.assertEqual((told.error, told.reach), (5.0, 56.0))
         curve = [tuple(map(float, point.split(","))) for point in told.curve.split()]

@@ -72,9 +72,11 @@ class BurningTest(SimpleTestCase):
         cells = (80 - 0.05 * x + 0.5 * np.abs(y - 40)).astype(np.float32)
         grid = grid_of(cells.shape)
         _, (good, bad) = burned(
-            cells, grid, [line(grid, (40, 5), (40, 195)), line(grid, (40, 5), (10, 60), (10, 140), (40, 195))],
+            cells,
+            grid,
+            [line(grid, (40, 5), (40, 195)), line(grid, (40, 5), (10, 60), (10, 140), (40, 195))],
             Burning(2.0, 1.0),
-        )  # fmt: skip
+        )
         self.assertIsNone(good.astray)
         self.assertIsNotNone(bad.astray)
         self.assertLess(float(grid.row_of(bad.astray[1])), 35)

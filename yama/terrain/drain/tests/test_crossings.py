@@ -18,7 +18,7 @@ class CrossingsTest(SimpleTestCase):
         apart = np.maximum(20 - 0.4 * x, 0)
         cells = 40 - 0.1 * x + 0.3 * np.minimum(np.abs(y - 30 - apart), np.abs(y - 30 + apart))
         self.grid = grid_of(cells.shape)
-        heights = hollows(cells.astype(np.float32), self.grid).filled()
+        self.heights = heights = hollows(cells.astype(np.float32), self.grid).filled()
         to = directions(heights, self.grid)
         self.counts = np.nan_to_num(accumulation(to)).astype(np.int32)
         self.streams = channels(heights, to, self.counts, self.grid, 400.0).streams(400.0)
@@ -29,7 +29,7 @@ class CrossingsTest(SimpleTestCase):
     def test_a_line_across_both_valleys_crosses_two_streams_and_one_below_crosses_their_sum(self):
         above = self.line((0, 30), (60, 30))
         below = self.line((60, 80), (0, 80))
-        found = crossings([above, below], self.streams, self.counts)
+        found = crossings([above, below], self.streams, self.heights, self.counts)
         self.assertEqual([one.line for one in found], [0, 0, 1])
         first, second, joined = found
         self.assertLess(first.along, second.along)
@@ -41,13 +41,16 @@ class CrossingsTest(SimpleTestCase):
         self.assertAlmostEqual(joined.bed, 40 - 8.0, delta=0.6)
 
     def test_the_area_is_what_drains_through_the_stream_there(self):
-        (one,) = crossings([self.line((20, 90), (40, 90))], self.streams, self.counts)
+        (one,) = crossings([self.line((20, 90), (40, 90))], self.streams, self.heights, self.counts)
         col = round(float(self.grid.col_of(one.x)))
         most = self.counts[25:36, col - 1 : col + 2].max() * float(np.prod(self.grid.metres_per_cell()))
         self.assertAlmostEqual(one.area / most, 1, delta=0.03)
 
     def test_a_line_along_a_stream_crosses_it_once_and_one_beside_it_never(self):
-        self.assertEqual(crossings([self.line((0, 60), (20, 60))], self.streams, self.counts), [])
+        self.assertEqual(crossings([self.line((0, 60), (20, 60))], self.streams, self.heights, self.counts), [])
         self.assertEqual(
-            len(crossings([self.line((28, 70), (30, 72), (30, 90), (33, 94))], self.streams, self.counts)), 1
+            len(
+                crossings([self.line((28, 70), (30, 72), (30, 90), (33, 94))], self.streams, self.heights, self.counts)
+            ),
+            1,
         )

@@ -1,3 +1,6 @@
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
 import numpy as np
 import shapely
 from django.test import SimpleTestCase
@@ -8,6 +11,7 @@ from yama.terrain.drain.drainage import Conditioning, DrainedSurface, Known, dra
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import listed
 from yama.terrain.drain.sea import sea_of, without_sea
+from yama.terrain.drain.stored import keep_drainage, open_drainage
 from yama.terrain.drain.tests.made import grid_of
 from yama.terrain.errors import InputError
 from yama.terrain.surface import ArraySurface
@@ -97,6 +101,31 @@ class DrainageTest(SimpleTestCase):
         self.assertGreater(found.counts[60, 80], 2 * plain.counts[60, 80])
         with self.assertRaisesMessage(InputError, "no lines to burn in"):
             drainage(surface, how)
+
+    def test_what_was_kept_is_what_was_found(self):
+        surface = island()
+        found = drainage(surface, Conditioning("fill", sea=0.0))
+        with TemporaryDirectory() as folder:
+            place = Path(folder) / "water"
+            with self.assertRaises(FileNotFoundError):
+                open_drainage(place)
+            keep_drainage(found, place)
+            held = open_drainage(place)
+        np.testing.assert_array_equal(held.counts, found.counts)
+        one, other = (each.streams(1_500.0) for each in (held.channels, found.channels(1_500.0)))
+        self.assertEqual(set(one.cells.tolist()), set(other.cells.tolist()))
+        self.assertAlmostEqual(one.length.sum(), other.length.sum())
+        # along a line across the island only what is not sea is covered
+        grid = surface.grid
+        across = shapely.LineString([(grid.bounds.west, grid.y_of(50)), (grid.bounds.east, grid.y_of(50))])
+        (covered,) = held.covered([across])
+        self.assertAlmostEqual(covered.length, 2 * 80, delta=8)
+        places, leaves = held.way(float(grid.x_of(60)), float(grid.y_of(60)))
+        self.assertTrue(leaves)
+        self.assertEqual(held.counts[60, 60] > 0, True)
+        self.assertGreater(len(places), 20)
+        with self.assertRaisesMessage(InputError, "no height at this place"):
+            held.way(float(grid.x_of(0)), float(grid.y_of(0)))
 
     def test_what_cannot_be_is_refused(self):
         grid = grid_of((4, 4))

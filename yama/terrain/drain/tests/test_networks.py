@@ -55,8 +55,10 @@ class LikenessTest(SimpleTestCase):
 
     def test_what_cannot_be_compared_is_refused(self):
         for lines, reference, within, words in (
-            ([], [straight()], 20.0, "no lines to compare"), ([straight()], [shapely.Point(0, 0)], 20.0, "The reference has no lines"),
-            ([straight()], [straight()], 0.0, "above 0 m"), ([straight(end=1e9)], [straight()], 1.0, "Choose a larger one"),
-        ):  # fmt: skip
+            ([], [straight()], 20.0, "no lines to compare"),
+            ([straight()], [shapely.Point(0, 0)], 20.0, "The reference has no lines"),
+            ([straight()], [straight()], 0.0, "above 0 m"),
+            ([straight(end=1e9)], [straight()], 1.0, "Choose a larger one"),
+        ):
             with self.assertRaisesMessage(InputError, words):
                 likeness(lines, reference, within)
