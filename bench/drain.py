@@ -54,7 +54,8 @@ class Steps:
 
 @dataclass(frozen=True)
 class Times:
-    """Ours, and seconds that a reconstruction takes for filling, whether it gives the same heights, and those of a copy."""
+    """Ours, and seconds that a reconstruction takes for filling, whether it gives the same heights, and those of a
+    copy."""
 
     ours: Steps
     reconstruction: float

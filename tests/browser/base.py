@@ -66,13 +66,9 @@ class Running:
     @classmethod
     def help(cls) -> None:
         cls._helper = subprocess.Popen(
-            [sys.executable, "-m", "tests.browser.copies"],
-            env=cls.environment,
-            cwd=ROOT,
-            text=True,
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-        )
+            [sys.executable, "-m", "tests.browser.copies"], env=cls.environment, cwd=ROOT, text=True,
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+        )  # fmt: skip
 
     @classmethod
     def ask(cls, line: str) -> str:
@@ -178,10 +174,11 @@ class BrowserTest(SimpleTestCase):
         bytes are sent as they are."""
         token = next(one["value"] for one in self.page.context.cookies() if one["name"] == "csrftoken")
         answer = self.page.request.fetch(
-            f"{self.root}/api/projects/{self.project}{path}", method=method,
+            f"{self.root}/api/projects/{self.project}{path}",
+            method=method,
             data=body if isinstance(body, bytes) or body is None else json.dumps(body),
             headers={"X-CSRFToken": token, "Referer": self.root, "Content-Type": kind},
-        )  # fmt: skip
+        )
         self.assertTrue(answer.ok, f"{method} {path}: {answer.status} {answer.text()[:2000]}")
         return answer.json() if answer.body() else None
 

@@ -74,10 +74,11 @@ class StreamOrderOut(Schema):
 
 class StreamsOut(Schema):
     """Streams of a surface. known: whether water over it was worked out; all else is empty where it was not.
-    begins_at: hectares at which they do. count, length: of all of them, in metres. orders: by Strahler's order. cut_short: whether there are too many to be told, so
-    that those of low order are left out. least, most: hectares between which streams can begin. moved: cubic metres of
-    ground that conditioning moved; left, filled, breached: what it did about how many lowest places. curve: hectares at
-    which streams begin, how many begin then, and their length in metres."""
+    begins_at: hectares at which they do. count, length: of all of them, in metres. orders: by Strahler's order.
+    cut_short: whether there are too many to be told, so that those of low order are left out. least, most: hectares
+    between which streams can begin. moved: cubic metres of ground that conditioning moved; left, filled, breached: what
+    it did about how many lowest places. curve: hectares at which streams begin, how many begin then, and their length
+    in metres."""
 
     known: bool
     begins_at: float = 0.0

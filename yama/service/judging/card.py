@@ -101,8 +101,8 @@ class ParallaxOut(Schema):
 class RowOut(Schema):
     """A surface on the scorecard. whole is null with a reason where it could not be judged. shape: density of its
     errors at even steps along the axis. moved: what was taken off, not_moved why nothing could be. roughness, noise:
-    what is told without known heights, in the frame's unit; null where that cannot be. parallax: where it was matched from
-    an image pair."""
+    what is told without known heights, in the frame's unit; null where that cannot be. parallax: where it was matched
+    from an image pair."""
 
     id: int
     name: str

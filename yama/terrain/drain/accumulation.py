@@ -88,8 +88,8 @@ def _downwards(to, above, order):
 
 @kernel
 def _facets(heights, first, last, apart, facet, part):
-    """D-infinity: the number of the steepest facet around each cell of rows, and the share of the water that goes to its
-    diagonal neighbour; -1 where it falls nowhere."""
+    """D-infinity: the number of the steepest facet around each cell of rows, and the share of the water that goes to
+    its diagonal neighbour; -1 where it falls nowhere."""
     rows, cols = heights.shape
     for r in range(first, last):
         for c in range(cols):
@@ -134,8 +134,8 @@ def _ends(k):
 
 @kernel
 def _shares_of_two(to, facet, part, r, c, shares):
-    """How the water of a cell is shared by the neighbours at the ends of its facet; where it falls nowhere it goes where
-    level ground drains to."""
+    """How the water of a cell is shared by the neighbours at the ends of its facet; where it falls nowhere it goes
+    where level ground drains to."""
     for n in range(8):
         shares[n] = 0.0
     k = facet[r, c]

@@ -104,8 +104,8 @@ def _rises(ground: FloatArray) -> bool:
 
 
 def _astray(places: FloatArray, ground: FloatArray, heights: Heights, grid: Grid) -> tuple[float, float] | None:
-    """The middle of the first stretch along which the ground to one side of the line falls well below it, as it does not
-    in a valley."""
+    """The middle of the first stretch along which the ground to one side of the line falls well below it, as it does
+    not in a valley."""
     across, along = grid.metres_per_unit()
     way = np.gradient(places, axis=0) if len(places) > 1 else np.zeros_like(places)
     length = np.hypot(way[:, 0] * across, way[:, 1] * along)

@@ -52,8 +52,8 @@ def _upwards(to, starts, labels, box):
 
 @kernel
 def _downwards(to, labels):
-    """Give each cell that is not labelled the label of the first cell on its way that is. Returns nothing where it comes
-    to none: such cells stay 0, so every end of a way must be labelled."""
+    """Give each cell that is not labelled the label of the first cell on its way that is. Every end of a way must be
+    labelled before."""
     rows, cols = to.shape
     for row in range(rows):
         for col in range(cols):
@@ -156,8 +156,8 @@ def labelled(to: Directions, cells: Sequence[int]) -> tuple[Whole, Window]:
 
 
 def basins(to: Directions) -> Whole:
-    """All catchments of where water leaves the surface, and of hollows that keep theirs, from 1 on, the largest first; 0
-    where there is no height."""
+    """All catchments of where water leaves the surface, and of hollows that keep theirs, from 1 on, the largest first;
+    0 where there is no height."""
     flat = to.ravel()
     ends = np.flatnonzero((flat == OUT) | (flat == NONE))
     labels = np.zeros(to.shape, np.int32)
@@ -206,8 +206,8 @@ class Catchments:
 
 @kernel
 def _with_corners(ring, corner, made):
-    """A ring along the edges of cells, `(places, 2)` of columns and rows, with each marked corner on it as a place of its
-    own. Returns how many places there are."""
+    """A ring along the edges of cells, `(places, 2)` of columns and rows, with each marked corner on it as a place of
+    its own. Returns how many places there are."""
     count = 0
     for k in range(ring.shape[0] - 1):
         x, y = ring[k]
@@ -238,8 +238,8 @@ def _corners(labels: Whole) -> npt.NDArray[np.bool_]:
 
 
 def polygons(labels: Whole, grid: Grid) -> dict[int, shapely.Geometry]:
-    """The ground of each number above 0 as a polygon along the edges of cells, in the grid's CRS; of several parts where
-    they meet in a corner only. Neighbours share their edges exactly, corner by corner.
+    """The ground of each number above 0 as a polygon along the edges of cells, in the grid's CRS; of several parts
+    where they meet in a corner only. Neighbours share their edges exactly, corner by corner.
 
     labels: those of the grid's cells.
     """

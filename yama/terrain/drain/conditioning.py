@@ -32,8 +32,8 @@ _ROOM = 1 << 18  # cells that a hollow may have before more room is made
 @kernel
 def _flooded(heights, edge, start, stamp, now, most_depth, most_cells, heap, keys, cells):
     """Flood a hollow from its lowest place until water runs over: the level, how many cells are in `cells`, and what
-    must be added to all of these, in metres times cells. The level is NaN where it is deeper or larger than allowed, and
-    the count -1 where there is no room in the heap."""
+    must be added to all of these, in metres times cells. The level is NaN where it is deeper or larger than allowed,
+    and the count -1 where there is no room in the heap."""
     rows, cols = heights.shape
     low = heights[start // cols, start % cols]
     level = low
@@ -144,8 +144,8 @@ def _condition(
     lengths,
 ):
     """Fill or breach hollows in place, from that with the highest lowest place on: when one is looked at, all within it
-    have a way into it. done: what was done; raised, cut: metres times cells; lengths: of ways that were cut. Returns the
-    number of the first that is left, because there is no room in the heap."""
+    have a way into it. done: what was done; raised, cut: metres times cells; lengths: of ways that were cut. Returns
+    the number of the first that is left, because there is no room in the heap."""
     rows, cols = heights.shape
     for k in range(first, last):
         start = starts[k]

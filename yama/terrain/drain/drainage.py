@@ -1,4 +1,4 @@
-"""Water over a surface: its heights once conditioned, where water goes, and how much ground drains through each cell."""
+"""Water over a surface: its conditioned heights, where water goes, and how much ground drains through each cell."""
 
 from __future__ import annotations
 
@@ -229,7 +229,8 @@ class DrainedSurface(Surface):
     conditioning : Conditioning
     known : Known
     tells : {"heights", "change", "one", "two", "many"}
-        Conditioned heights; what conditioning added; or the square metres that drain through a cell, with water shared so.
+        Conditioned heights; what conditioning added; or the square metres that drain through a cell, with water shared
+        so.
     """
 
     levels = "means"

@@ -34,7 +34,8 @@ _OUTSIDE = 0
 @kernel
 def _links(heights, to, link):
     """The cell that each leads to: towards lower ground, on level ground to where that goes on or else to one cell of
-    it, which leads to itself. -1 where water leaves and where there is no height. Returns how many lead to themselves."""
+    it, which leads to itself. -1 where water leaves and where there is no height. Returns how many lead to
+    themselves."""
     rows, cols = heights.shape
     for r in range(rows):
         for c in range(cols):
@@ -78,7 +79,8 @@ def _links(heights, to, link):
 
 @kernel
 def _basins(link, heights, low, low_at):
-    """Turn links into numbers of basins, from 1 on; 0 is outside. low, low_at: height and cell of their lowest places."""
+    """Turn links into numbers of basins, from 1 on; 0 is outside. low, low_at: height and cell of their lowest
+    places."""
     rows, cols = link.shape
     flat = link.reshape(rows * cols)
     z = heights.reshape(rows * cols)

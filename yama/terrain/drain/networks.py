@@ -1,7 +1,7 @@
 """How alike two networks of lines are.
 
-Shares of a length within a distance of the other one, both ways: M. Goodchild and G. Hunter, "A simple positional accuracy
-measure for linear features", International Journal of Geographical Information Science 11 (1997).
+Shares of a length within a distance of the other one, both ways: M. Goodchild and G. Hunter, "A simple positional
+accuracy measure for linear features", International Journal of Geographical Information Science 11 (1997).
 """
 
 from __future__ import annotations

@@ -43,7 +43,8 @@ def without_sea(cells: Heights, level: float) -> Heights:
 
 
 def sea_of(cells: Heights) -> float | None:
-    """The height up to which so many of the rim's cells lie alike that they are probably a sea's; None where none do."""
+    """The height up to which so many of the rim's cells lie alike that they are probably a sea's; None where none
+    do."""
     rim = np.concatenate([cells[0], cells[-1], cells[:, 0], cells[:, -1]])
     rim = np.sort(rim[~np.isnan(rim)].astype(np.float64))
     if rim.size < _FEW:

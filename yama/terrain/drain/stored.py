@@ -60,7 +60,7 @@ class StoredDrainage:
 
     def covered(self, lines: Sequence[shapely.LineString]) -> list[shapely.LineString]:
         """The stretches of lines, in the grid's CRS, along which the surface has heights."""
-        found = []
+        found: list[shapely.LineString] = []
         for line in lines:
             places = shapely.get_coordinates(
                 shapely.segmentize(line, 2 * min(self.grid.cell_width, self.grid.cell_height))

@@ -26,8 +26,8 @@ Numbers = npt.NDArray[np.int64]
 
 @kernel
 def _below(cells, to, cols, places, down, lengths, apart):
-    """The number among cells of the one that each leads to, -1 where none; and how far that is. places: for each cell of
-    the raster its number, or -1."""
+    """The number among cells of the one that each leads to, -1 where none; and how far that is. places: for each cell
+    of the raster its number, or -1."""
     for k in range(cells.size):
         r = cells[k] // cols
         c = cells[k] % cols
@@ -43,8 +43,8 @@ def _below(cells, to, cols, places, down, lengths, apart):
 
 @kernel
 def _linked(down, used, link, starts, ends, order, magnitude, above):
-    """Number the links of a network whose cells come in the order in which water passes them. A link goes from a head or
-    from below a junction to the next junction, or to where the stream ends. Returns how many there are."""
+    """Number the links of a network whose cells come in the order in which water passes them. A link goes from a head
+    or from below a junction to the next junction, or to where the stream ends. Returns how many there are."""
     for k in range(down.size):
         if used[k] and down[k] >= 0:
             above[down[k]] += 1
@@ -170,8 +170,8 @@ class Streams:
         return Features(self.grid.crs, self.lines(), columns, {"length": "m", "fall": "m", "area": "ha"})
 
     def by_order(self) -> list[tuple[int, int, float]]:
-        """Order, how many streams of it there are, and their length in metres. Links of one order that follow each other
-        are one stream."""
+        """Order, how many streams of it there are, and their length in metres. Links of one order that follow each
+        other are one stream."""
         told = []
         for order in range(1, int(self.order.max(initial=0)) + 1):
             there = self.order == order

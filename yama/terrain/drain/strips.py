@@ -18,7 +18,8 @@ def over_rows(
     after: Sequence[Any] = (),
     progress: Progress = ignore_progress,
 ) -> None:
-    """Run a kernel over strips of rows, as `kernel(*before, first, last, *after)`; it must write to its own rows alone."""
+    """Run a kernel over strips of rows, as `kernel(*before, first, last, *after)`; it must write to its own rows
+    alone."""
 
     def strip(first: int) -> None:
         kernel(*before, first, min(first + _ROWS, rows), *after)

@@ -112,7 +112,7 @@ class DrainageTest(SimpleTestCase):
             keep_drainage(found, place)
             held = open_drainage(place)
         np.testing.assert_array_equal(held.counts, found.counts)
-        one, other = (each.streams(1_500.0) for each in (held.channels, found.channels(1_500.0)))
+        one, other = (each.streams(1_100.0) for each in (held.channels, found.channels(1_100.0)))
         self.assertEqual(set(one.cells.tolist()), set(other.cells.tolist()))
         self.assertAlmostEqual(one.length.sum(), other.length.sum())
         # along a line across the island only what is not sea is covered
