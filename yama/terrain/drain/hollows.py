@@ -14,13 +14,14 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
+from yama.terrain.cluster import cores
 from yama.terrain.drain.directions import COLS, NONE, OUT, ROWS, Directions, steepest_ways
 from yama.terrain.drain.strips import over_rows
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress, part_of
-from yama.terrain.surface import Heights
+from yama.terrain.surface import Heights, each
 
 Whole = npt.NDArray[np.int32]
 Flags = npt.NDArray[np.bool_]
@@ -128,11 +129,11 @@ def _enter(keys, heights_of, places, one, other, z, place):
 
 
 @kernel
-def _passes(heights, basin, keys, heights_of, places, most):
-    """All passes between basins; False where the table is too small."""
+def _passes(heights, basin, first, last, keys, heights_of, places, most):
+    """The passes between basins from cells of rows; False where the table is too small."""
     rows, cols = heights.shape
     count = 0
-    for r in range(rows):
+    for r in range(first, last):
         for c in range(cols):
             z = heights[r, c]
             own = basin[r, c]
@@ -405,14 +406,21 @@ def _all_passes(
     heights: Heights, basin: Whole, count: int
 ) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], FloatArray, npt.NDArray[np.int64]]:
     """Passes between basins, the lowest first: both basins, height, and cell."""
-    size = 1 << max(int(8 * (count + 16)).bit_length(), 10)
-    while True:
-        keys, z, place = np.full(size, -1, np.int64), np.empty(size), np.empty(size, np.int64)
-        if _passes(heights, basin, keys, z, place, int(_FULL * size)):
-            break
-        size *= 4
-    there = np.flatnonzero(keys >= 0)
-    keys, z, place = keys[there], z[there], place[there]
+    rows = heights.shape[0]
+    bounds = np.linspace(0, rows, cores() + 1).astype(int)
+    parts = [part for part in zip(bounds[:-1].tolist(), bounds[1:].tolist(), strict=True) if part[0] < part[1]]
+
+    def found(part: tuple[int, int]) -> tuple[npt.NDArray[np.int64], FloatArray, npt.NDArray[np.int64]]:
+        size = 1 << max(int(8 * (count / len(parts) + 16)).bit_length(), 10)
+        while True:
+            keys, z, place = np.full(size, -1, np.int64), np.empty(size), np.empty(size, np.int64)
+            if _passes(heights, basin, *part, keys, z, place, int(_FULL * size)):
+                there = np.flatnonzero(keys >= 0)
+                return keys[there], z[there], place[there]
+            size *= 4
+
+    # a pair that more than one part has comes more than once: its lowest pass comes first, and no other joins anything
+    keys, z, place = (np.concatenate(one) for one in zip(*each(parts, found), strict=True))
     order = np.lexsort((keys, place, z))
     keys = keys[order]
     return keys >> 32, keys & 0xFFFFFFFF, z[order], place[order]
