@@ -482,6 +482,13 @@ class CompareNetworks(Operation[LikenessParams]):
     }
     previews = "none"
 
+    def check(self, inputs: Inputs, params: LikenessParams, frame: Frame) -> list[Finding]:
+        (streams,), (reference,) = inputs.features("streams"), inputs.features("reference")
+        if streams.fingerprint == reference.fingerprint:
+            said = "Both are the same lines, which are all found in themselves."
+            return [Finding("same", "stop", said, "Choose known rivers as the reference.")]
+        return []
+
     def run(self, inputs: Inputs, params: LikenessParams, frame: Frame, progress: Progress) -> Results:
         crs = frame.grid.crs
         (streams,), (reference,) = inputs.features("streams"), inputs.features("reference")

@@ -1,0 +1,74 @@
+"""What operations on water refuse and propose; what they compute is tested in `drain`."""
+
+import numpy as np
+import shapely
+from django.test import SimpleTestCase
+
+from yama.terrain.errors import InputError
+from yama.terrain.features import Features
+from yama.terrain.frame import Frame
+from yama.terrain.grid import Grid
+from yama.terrain.operations.tests.running import codes, task_for
+from yama.terrain.surface import ArraySurface
+
+CRS = "EPSG:32741"
+GRID = Grid(CRS, 500_000.0, 5_436_000.0, 2.0, 2.0, 90, 110)
+FRAME = Frame(GRID, "m")
+
+
+def island() -> ArraySurface:
+    """A cone of 30 m in a sea that is 20 cm rough."""
+    y, x = np.mgrid[0:90, 0:110]
+    cells = 30 - np.hypot(x - 55, y - 45)
+    sea = np.random.default_rng(2).uniform(-0.1, 0.1, cells.shape)
+    return ArraySurface(np.maximum(cells, sea).astype(np.float32), GRID)
+
+
+def rivers(*lines) -> Features:
+    return Features(CRS, np.array([shapely.LineString(line) for line in lines], object), {})
+
+
+class DrainTest(SimpleTestCase):
+    def found(self, name, inputs, **params):
+        return codes(task_for(name, inputs, FRAME, params))
+
+    def test_a_sea_is_proposed_and_not_once_it_is_named(self):
+        for name in ("condition", "upslope_area", "streams", "catchments"):
+            sea = self.found(name, {"surface": island()})["sea"]
+            self.assertEqual(sea.fix.set_params, {"sea": 0.1})
+            self.assertNotIn("sea", self.found(name, {"surface": island()}, sea=0.1))
+
+    def test_a_network_is_not_compared_with_itself(self):
+        one = rivers([(500_010, 5_435_900), (500_100, 5_435_900)])
+        other = rivers([(500_010, 5_435_905), (500_100, 5_435_905)])
+        self.assertEqual(self.found("compare_networks", {"streams": one, "reference": one})["same"].weight, "stop")
+        self.assertEqual(self.found("compare_networks", {"streams": one, "reference": other}), {})
+        table = task_for("compare_networks", {"streams": one, "reference": other}, FRAME, {"within": 6}).run()[
+            "figures"
+        ]
+        values = dict(zip(table.column("measure"), table.column("value"), strict=True))
+        self.assertEqual(values["reference found within 6 m"], 100)
+        self.assertAlmostEqual(values["mean distance to the reference"], 5, delta=0.01)
+
+    def test_where_nothing_is_found_it_says_what_to_do(self):
+        surface = island()
+        for name, inputs, params, words in (
+            ("streams", {"surface": surface}, {"begins_at": 900}, "Let streams begin at less"),
+            ("hollows", {"surface": surface}, {"least_depth": 50}, "Ask for less deep ones"),
+            ("catchments", {"surface": surface}, {"least_area": 900}, "Ask for smaller ones"),
+            (
+                "crossings",
+                {"surface": surface, "lines": rivers([(500_001, 5_435_999), (500_003, 5_435_999)])},
+                {"begins_at": 0.05, "sea": 0.1},
+                "cross no stream",
+            ),
+            (
+                "condition",
+                {"surface": surface, "burned": rivers([(500_010, 5_435_900), (500_100, 5_435_900)])},
+                {"bed_width": 0},
+                "greater than 0",
+            ),
+        ):
+            with self.assertRaisesMessage(InputError, words):
+                results = task_for(name, inputs, FRAME, params).run()
+                [results[one] for one in results]
