@@ -22,6 +22,8 @@ from yama.service.depots.map_features import router as map_features
 from yama.service.depots.orders import router as orders
 from yama.service.depots.products import router as products
 from yama.service.draining.api import router as draining
+from yama.service.draining.hollows import router as hollows
+from yama.service.draining.networks import router as networks
 from yama.service.holdings.api import router as holdings
 from yama.service.holdings.deleted import router as deleted
 from yama.service.holdings.drafts import router as drafts
@@ -74,7 +76,7 @@ api.add_router("/frames", frames)
 api.add_router("/frames", extents)
 api.add_router("/invitations", invited)
 for _router in (
-    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, slopes, explained, draining,
+    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, slopes, explained, draining, networks, hollows,
     mending, evidence, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
     products, orders, map_features, jobs, delivery, sharing, tiles, lines, readings, figures, images,
 ):  # fmt: skip

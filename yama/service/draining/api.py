@@ -5,19 +5,30 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 import shapely
 from django.http import HttpRequest
 from ninja import Field, Router, Schema
 
 from yama.service.accounts.people import person
-from yama.service.draining.drained import Asked, DrainedIn, lines_or_areas, told_of
+from yama.service.draining.drained import (
+    HECTARE,
+    Asked,
+    DrainedIn,
+    NetworkIn,
+    OutletIn,
+    catchment_of,
+    lines_or_areas,
+    network_of,
+    place_of,
+    told_of,
+)
 from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
 from yama.service.schemas import Failure
-from yama.terrain.drain.catchments import catchments
 from yama.terrain.drain.networks import likeness, plain_lines
 from yama.terrain.drain.stored import StoredDrainage
 from yama.terrain.drain.streams import Streams
@@ -27,7 +38,6 @@ from yama.terrain.surface import digest
 
 router = Router(tags=["draining"])
 
-_HECTARE = 10_000.0
 _MOST_PARTINGS = 50
 _MOST_PLACES = 60_000
 """Of the lines of an answer."""
@@ -39,14 +49,6 @@ class DrainingOut(Schema):
     """The job that works it out; null where it is known."""
 
     job: JobOut | None
-
-
-class NetworkIn(DrainedIn):
-    """Which streams. begins_at: hectares that drain through a cell; the nearest that is known is taken. minimum_length:
-    metres; shorter ones between a head and a junction are left out."""
-
-    begins_at: float = Field(5.0, gt=0, le=1e8)
-    minimum_length: float = Field(0.0, ge=0, le=1e6)
 
 
 class StreamsIn(NetworkIn):
@@ -72,12 +74,26 @@ class StreamOrderOut(Schema):
     length: float
 
 
+class BurnedOut(Schema):
+    """What became of a line that was burned in. number: from 1 on. turned: whether it was drawn uphill. outside: whether
+    no height lies along it, so that nothing was done. cut: metres that ground along it was lowered at most. astray:
+    where it stands on a slope instead of in a valley, in frame coordinates."""
+
+    number: int
+    turned: bool
+    outside: bool
+    cut: float
+    astray: tuple[float, float] | None
+
+
 class StreamsOut(Schema):
     """Streams of a surface. known: whether water over it was worked out; all else is empty where it was not.
     begins_at: hectares at which they do. count, length: of all of them, in metres. orders: by Strahler's order.
     cut_short: whether there are too many to be told, so that those of low order are left out. least, most: hectares
     between which streams can begin. moved: cubic metres of ground that conditioning moved; left, filled, breached: what
-    it did about how many lowest places. curve: hectares at which streams begin, how many begin then, and their length
+    it did about how many lowest places. missed: how many places that were to keep their water lie in no hollow. burned:
+    what became of lines that were burned in. unsure, unsure_length: stretches over level ground, where the computation
+    decides where streams run, and their length in metres. curve: hectares at which streams begin, how many begin then, and their length
     in metres."""
 
     known: bool
@@ -93,28 +109,27 @@ class StreamsOut(Schema):
     left: int = 0
     filled: int = 0
     breached: int = 0
+    missed: int = 0
+    burned: list[BurnedOut] = []
+    unsure: list[Line] = []
+    unsure_length: float = 0.0
     curve: list[tuple[float, int, float]] = []
 
 
-class OutletIn(Schema):
-    """A place in frame coordinates, and its name."""
-
-    x: float
-    y: float
-    name: str = Field("", max_length=120)
-
-
 class CatchmentsIn(DrainedIn):
-    """Outlets, and how many metres each may be moved to where most ground drains. pixel: as of streams."""
+    """Outlets, and how many metres each may be moved to where most ground drains. pixel: as of streams.
+    beside: water over another surface, with whose catchments of the same outlets these are compared."""
 
     outlets: list[OutletIn] = Field(min_length=1, max_length=50)
     snap: float = Field(20.0, ge=0, le=10_000)
     pixel: float | None = Field(None, gt=0)
+    beside: DrainedIn | None = None
 
 
 class CatchmentOut(Schema):
     """The catchment of an outlet, of all that lies above it. x, y: where it was moved to, in frame coordinates; moved:
-    how far, in metres; area: in square kilometres on the ellipsoid; rings: outlines. reason: why there is none."""
+    how far, in metres; area: in square kilometres on the ellipsoid; rings: outlines. common: what it shares with the one of the other surface, as a
+    share of what both cover together; null where nothing is compared. reason: why there is none."""
 
     name: str
     x: float
@@ -122,6 +137,7 @@ class CatchmentOut(Schema):
     moved: float
     area: float | None
     rings: list[Line]
+    common: float | None = None
     reason: str = ""
 
 
@@ -186,17 +202,6 @@ def _pairs(shape: shapely.Geometry) -> Line:
     return [(x, y) for x, y in shapely.get_coordinates(shape).round(3).tolist()]
 
 
-def _place(found: StoredDrainage, x: float, y: float, crs: str) -> tuple[float, float]:
-    at = turned(shapely.Point(x, y), crs, found.grid.crs)
-    return float(at.x), float(at.y)
-
-
-def _network(found: StoredDrainage, body: NetworkIn) -> tuple[Streams, float]:
-    """The streams that are asked for, and the square metres at which they begin."""
-    area = min(max(body.begins_at * _HECTARE, found.facts["least"]), found.facts["most"])
-    return found.channels.streams(area, body.minimum_length), area
-
-
 @router.post("/{int:project_id}/drainage", response={200: DrainingOut, 202: DrainingOut, 422: Failure})
 def work_out_drainage(request: HttpRequest, project_id: int, body: DrainedIn) -> tuple[int, dict[str, Job | None]]:
     """Work out water over a surface, as a job, where that was not done yet."""
@@ -217,21 +222,56 @@ def read_streams(request: HttpRequest, project_id: int, body: StreamsIn) -> dict
     if found is None:
         return {"known": False}
     told = told_of(found)
-    streams, area = _network(found, body)
-    shown, cut_short = _shown(streams, found, project.frame.grid.crs, body.bounds, body.pixel)
+    streams, area = network_of(found, body)
+    crs = project.frame.grid.crs
+    shown, cut_short = _shown(streams, found, crs, body.bounds, body.pixel)
+    unsure = _in_view(streams.unsure_lines(), found.grid.crs, crs, body.bounds, body.pixel)[0]
     return {
         "known": True,
-        "begins_at": area / _HECTARE,
+        "begins_at": area / HECTARE,
         "count": int((streams.magnitude == 1).sum()),
         "length": float(streams.length.sum()),
         "orders": [{"order": order, "count": count, "length": length} for order, count, length in streams.by_order()],
         "streams": shown,
         "cut_short": cut_short,
+        "unsure": [_pairs(line) for line in unsure],
+        "unsure_length": float(streams.level.sum()),
+        "burned": [_burned(one, found.grid.crs, crs) for one in found.facts["burned"]],
         **told,
-        "least": told["least"] / _HECTARE,
-        "most": told["most"] / _HECTARE,
-        "curve": [(begins / _HECTARE, count, length) for begins, count, length in told["curve"]],
+        "least": told["least"] / HECTARE,
+        "most": told["most"] / HECTARE,
+        "curve": [(begins / HECTARE, count, length) for begins, count, length in told["curve"]],
     }
+
+
+def _burned(line: dict[str, Any], source: str, target: str) -> dict[str, Any]:
+    astray = line["astray"]
+    at = turned(shapely.Point(astray), source, target) if astray else None
+    return {
+        "number": line["number"] + 1,
+        "turned": line["turned"],
+        "outside": line["outside"],
+        "cut": line["highest_cut"],
+        "astray": (at.x, at.y) if at is not None else None,
+    }
+
+
+def _in_view(
+    lines: npt.NDArray[np.object_],
+    source: str,
+    target: str,
+    bounds: tuple[float, float, float, float] | None,
+    pixel: float | None,
+) -> tuple[npt.NDArray[np.object_], npt.NDArray[np.int64]]:
+    """Lines in a view, in its CRS and not finer than it shows; and which they are."""
+    wanted = np.arange(len(lines))
+    if not len(lines):
+        return lines, wanted
+    lines = turned(lines, source, target)
+    if bounds is not None:
+        wanted = wanted[shapely.intersects(lines, shapely.box(*bounds))]
+    lines = shapely.simplify(lines[wanted], pixel / 2) if pixel is not None else lines[wanted]
+    return lines, wanted
 
 
 def _shown(
@@ -242,13 +282,7 @@ def _shown(
     pixel: float | None,
 ) -> tuple[list[dict[str, Any]], bool]:
     """Lines of links in a view, those of high order first; and whether some of low order are left out."""
-    if not len(streams):
-        return [], False
-    lines = turned(streams.lines(), found.grid.crs, crs)
-    wanted = np.arange(len(lines))
-    if bounds is not None:
-        wanted = wanted[shapely.intersects(lines, shapely.box(*bounds))]
-    lines = shapely.simplify(lines[wanted], pixel / 2) if pixel is not None else lines[wanted]
+    lines, wanted = _in_view(streams.lines(), found.grid.crs, crs, bounds, pixel)
     order = np.lexsort((-streams.length[wanted], -streams.order[wanted]))
     sizes = np.cumsum(shapely.get_num_coordinates(lines[order]))
     few = order[sizes <= _MOST_PLACES]
@@ -263,43 +297,46 @@ def read_catchments(request: HttpRequest, project_id: int, body: CatchmentsIn) -
     found = Asked.of(project, body).found()
     if found is None:
         return {"known": False}
+    other = Asked.of(project, body.beside).found() if body.beside is not None else None
     crs = project.frame.grid.crs
     told: list[dict[str, Any]] = []
     for one in body.outlets:
         # each by itself: an outlet that cannot be is told beside those that can
         try:
-            outlet = found.outlet(*_place(found, one.x, one.y, crs), body.snap, one.name)
+            told.append(_catchment(found, one, body.snap, crs, body.pixel, other))
         except InputError as error:
-            told.append(
-                {
-                    "name": one.name,
-                    "x": one.x,
-                    "y": one.y,
-                    "moved": 0.0,
-                    "area": None,
-                    "rings": [],
-                    "reason": str(error),
-                }
-            )
-            continue
-        made = catchments(found.to, found.grid, [outlet])
-        row, col = divmod(outlet.cell, found.grid.cols)
-        at = turned(shapely.Point(float(found.grid.x_of(col)), float(found.grid.y_of(row))), found.grid.crs, crs)
-        shape = turned(made.shapes[0], found.grid.crs, crs)
-        if body.pixel is not None:
-            shape = shapely.simplify(shape, body.pixel)
-        rings = [ring for part in shapely.get_parts(shape) for ring in (part.exterior, *part.interiors)]
-        told.append(
-            {
-                "name": one.name,
-                "x": float(at.x),
-                "y": float(at.y),
-                "moved": outlet.moved,
-                "area": float(made.areas[0]) / 1e6,
-                "rings": [_pairs(ring) for ring in rings],
-            }
-        )
+            nothing: dict[str, Any] = {"moved": 0.0, "area": None, "rings": [], "reason": str(error)}
+            told.append({"name": one.name, "x": one.x, "y": one.y, **nothing})
     return {"known": True, "catchments": told}
+
+
+def _catchment(
+    found: StoredDrainage, asked: OutletIn, snap: float, crs: str, pixel: float | None, other: StoredDrainage | None
+) -> dict[str, Any]:
+    made = catchment_of(found, asked, snap, crs)
+    (outlet,) = made.outlets
+    row, col = divmod(outlet.cell, found.grid.cols)
+    at = turned(shapely.Point(float(found.grid.x_of(col)), float(found.grid.y_of(row))), found.grid.crs, crs)
+    shape = turned(made.shapes[0], found.grid.crs, crs)
+    common = None
+    if other is not None:
+        try:
+            beside = turned(catchment_of(other, asked, snap, crs).shapes[0], other.grid.crs, crs)
+            common = float(shapely.area(shape & beside) / shapely.area(shape | beside))
+        except InputError:  # it has none there, which its own answer says
+            common = None
+    if pixel is not None:
+        shape = shapely.simplify(shape, pixel)
+    rings = [ring for part in shapely.get_parts(shape) for ring in (part.exterior, *part.interiors)]
+    return {
+        "name": asked.name,
+        "x": float(at.x),
+        "y": float(at.y),
+        "moved": outlet.moved,
+        "area": float(made.areas[0]) / 1e6,
+        "rings": [_pairs(ring) for ring in rings],
+        "common": common,
+    }
 
 
 @router.post("/{int:project_id}/drainage/way", response={200: WayOut, 422: Failure})
@@ -310,7 +347,7 @@ def read_way(request: HttpRequest, project_id: int, body: WayIn) -> dict[str, An
     if found is None:
         return {"known": False}
     crs = project.frame.grid.crs
-    x, y = _place(found, body.x, body.y, crs)
+    x, y = place_of(found, body.x, body.y, crs)
     places, leaves = found.way(x, y)
     row, col = int(np.rint(found.grid.row_of(y))), int(np.rint(found.grid.col_of(x)))
     across, along = found.grid.metres_per_unit()
@@ -321,7 +358,7 @@ def read_way(request: HttpRequest, project_id: int, body: WayIn) -> dict[str, An
         "line": _pairs(line),
         "length": length,
         "leaves": leaves,
-        "drained": float(found.counts[row, col]) * found.cell_area / _HECTARE,
+        "drained": float(found.counts[row, col]) * found.cell_area / HECTARE,
     }
 
 
@@ -336,7 +373,7 @@ def read_likeness(request: HttpRequest, project_id: int, body: LikenessIn) -> di
     reference = plain_lines([lines_or_areas(project, body.reference)], own)
     if not reference:
         raise InputError("The reference has no lines. Choose rivers.")
-    streams, _ = _network(found, body)
+    streams, _ = network_of(found, body)
     # where the surface is empty nothing could be found
     alike = likeness(list(streams.lines()), found.covered(reference), body.within, found.grid.metres_per_unit())
     places = [turned(shapely.Point(one.x, one.y), own, crs) for one in alike.partings[:_MOST_PARTINGS]]

@@ -12,6 +12,8 @@ class DrainingConfig(AppConfig):
 
     def ready(self) -> None:
         from yama.service.draining.drained import drain
+        from yama.service.draining.hollows import find_hollows
         from yama.service.jobs.register import register
 
         register("drain", drain)
+        register("find_hollows", find_hollows)

@@ -9,6 +9,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+import shapely
 from django.shortcuts import get_object_or_404
 from ninja import Field, Schema
 
@@ -20,28 +21,32 @@ from yama.service.jobs.outcome import Outcome
 from yama.service.projects.models import Project
 from yama.service.surfaces import keys
 from yama.terrain.drain.burning import Burning
+from yama.terrain.drain.catchments import Catchments, catchments
 from yama.terrain.drain.conditioning import Limits, Method
-from yama.terrain.drain.drainage import Conditioning, Known, drainage, told
+from yama.terrain.drain.drainage import Conditioning, Known, drainage, places_in, told
 from yama.terrain.drain.networks import plain_lines
 from yama.terrain.drain.stored import StoredDrainage, keep_drainage, open_drainage
+from yama.terrain.drain.streams import Streams
 from yama.terrain.errors import InputError
-from yama.terrain.features import Features
+from yama.terrain.features import Features, turned
 from yama.terrain.fit.clip import polygons_of
 from yama.terrain.kept import Kept
 from yama.terrain.progress import Progress, part_of
 from yama.terrain.surface import Surface
 from yama.terrain.units import UNITS, in_unit
 
-_MOST_HELD = 8
+HECTARE = 10_000.0
+_MOST_HELD = 12
 """Of a project; those that were not looked at for longest are dropped."""
-_open: Kept[Path, StoredDrainage] = Kept(8)
+_open: Kept[Path, StoredDrainage] = Kept(12)
 
 
 class DrainedIn(Schema):
     """Water over a surface. kept: a holding whose polygons keep the water of hollows. method, most_depth, most_area,
     most_length: what becomes of hollows and up to where, in metres and square metres. sea: the height in metres up to
     which what reaches the rim is sea. burned: a holding whose lines are burned in, with a bed so wide and deep and with
-    such banks, in metres. All of it as the operation `condition` has it."""
+    such banks, in metres. waters_at: places in frame coordinates whose hollows keep their water. All of it as the
+    operation `condition` has it."""
 
     surface: int
     kept: int | None = None
@@ -54,6 +59,43 @@ class DrainedIn(Schema):
     bed_width: float = Field(4.0, gt=0, le=1_000)
     bed_depth: float = Field(1.0, ge=0, le=100)
     bed_bank: float = Field(4.0, ge=0, le=1_000)
+    waters_at: list[tuple[float, float]] = Field([], max_length=200)
+
+
+class NetworkIn(DrainedIn):
+    """Which streams. begins_at: hectares that drain through a cell; the nearest that is known is taken. minimum_length:
+    metres; shorter ones between a head and a junction are left out. over_level: whether the stretches over level
+    ground are among them."""
+
+    begins_at: float = Field(5.0, gt=0, le=1e8)
+    minimum_length: float = Field(0.0, ge=0, le=1e6)
+    over_level: bool = True
+
+
+class OutletIn(Schema):
+    """A place in frame coordinates, and its name."""
+
+    x: float
+    y: float
+    name: str = Field("", max_length=120)
+
+
+def network_of(found: StoredDrainage, body: NetworkIn) -> tuple[Streams, float]:
+    """The streams that are asked for, and the square metres at which they begin."""
+    area = min(max(body.begins_at * HECTARE, found.facts["least"]), found.facts["most"])
+    return found.channels.streams(area, body.minimum_length, body.over_level), area
+
+
+def place_of(found: StoredDrainage, x: float, y: float, crs: str) -> tuple[float, float]:
+    """A place of a CRS in that of what was found."""
+    at = turned(shapely.Point(x, y), crs, found.grid.crs)
+    return float(at.x), float(at.y)
+
+
+def catchment_of(found: StoredDrainage, asked: OutletIn, snap: float, crs: str) -> Catchments:
+    """The catchment of an outlet that is given in a CRS. Raises InputError where there is none."""
+    outlet = found.outlet(*place_of(found, asked.x, asked.y, crs), snap, asked.name)
+    return catchments(found.to, found.grid, [outlet])
 
 
 def lines_or_areas(project: Project, number: int) -> Features:
@@ -88,7 +130,8 @@ class Asked:
             raise InputError("What is to be burned in holds no lines. Choose rivers.")
         burning = Burning(body.bed_width, body.bed_depth, body.bed_bank) if streams else None
         limits = Limits(body.most_depth, body.most_area, body.most_length)
-        known = Known(tuple(lakes), tuple(streams))
+        waters = places_in(body.waters_at, project.frame.grid.crs, crs)
+        known = Known(tuple(lakes), tuple(streams), waters)
         return cls(project, holding, known, Conditioning(body.method, limits, body.sea, burning))
 
     @cached_property
@@ -100,7 +143,7 @@ class Asked:
     @property
     def folder(self) -> Path:
         """Where it is kept."""
-        return _folder(self.project) / told(self.surface, self.conditioning, self.known)[:32]
+        return folder_of(self.project) / told(self.surface, self.conditioning, self.known)[:32]
 
     def found(self) -> StoredDrainage | None:
         """What is known; None where it was not worked out yet."""
@@ -119,13 +162,15 @@ class Asked:
         progress(1.0)
 
 
-def _folder(project: Project) -> Path:
+def folder_of(project: Project) -> Path:
+    """Where all that was worked out about water is kept."""
     return project_dir(project.pk) / "drainage"
 
 
-def _drop_old(project: Project) -> None:
-    held = [one for one in _folder(project).iterdir() if (one / "facts.json").exists()]
-    held.sort(key=lambda one: (one / "facts.json").stat().st_mtime)
+def drop_old(folder: Path, name: str) -> None:
+    """Drop what is kept in folders with a file of this name, but for what was looked at last."""
+    held = [one for one in folder.iterdir() if (one / name).exists()]
+    held.sort(key=lambda one: (one / name).stat().st_mtime)
     for one in held[:-_MOST_HELD]:
         shutil.rmtree(one, ignore_errors=True)
 
@@ -137,10 +182,11 @@ def drain(job: Job, progress: Progress) -> Outcome:
     if not Holding.objects.filter(pk=body.surface, project=project).exists():
         raise InputError("The surface is no longer in the project.")
     Asked.of(project, body).work_out(progress)
-    _drop_old(project)
+    drop_old(folder_of(project), "facts.json")
     return Outcome()
 
 
 def told_of(found: StoredDrainage) -> dict[str, Any]:
     """What conditioning did, and how streams depend on where they begin."""
-    return {name: found.facts[name] for name in ("least", "most", "moved", "left", "filled", "breached", "curve")}
+    names = ("least", "most", "moved", "left", "filled", "breached", "missed", "curve")
+    return {name: found.facts[name] for name in names}

@@ -11,6 +11,7 @@ import numpy.typing as npt
 import shapely
 
 from yama.terrain.drain.directions import COLS, NONE, OUT, ROWS, Directions
+from yama.terrain.drain.streams import Streams
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, Value
 from yama.terrain.grid import FloatArray, Grid, Window
@@ -168,6 +169,20 @@ def basins(to: Directions) -> Whole:
     rank[1 + np.argsort(-sizes[1:], kind="stable")] = np.arange(1, len(ends) + 1)
     found: Whole = rank[labels]
     return found
+
+
+def between(to: Directions, streams: Streams) -> Whole:
+    """The ground that drains into each link of a network, from 1 on, without that of links above it; 0 elsewhere."""
+    labels = np.zeros(to.shape, np.int32)
+    flat = labels.ravel()
+    flat[np.isin(to.ravel(), (OUT, NONE))] = -1
+    # the last cell of a link is the first one of the link below
+    for number in range(len(streams)):
+        flat[streams.cells[streams.starts[number] : streams.starts[number + 1] - 1]] = number + 1
+    ends = streams.below < 0
+    flat[streams.cells[streams.starts[1:][ends] - 1]] = np.flatnonzero(ends) + 1
+    _downwards(to, labels)
+    return np.maximum(labels, 0)
 
 
 @dataclass(frozen=True)

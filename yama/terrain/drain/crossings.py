@@ -9,11 +9,12 @@ import numpy as np
 import numpy.typing as npt
 import shapely
 
-from yama.terrain.drain.streams import Streams
+from yama.terrain.drain.streams import Numbers, Streams
 from yama.terrain.grid import FloatArray
 from yama.terrain.surface import Heights
 
 _ASIDE = 25.0  # metres to both sides of a crossing over which slope and angle are told
+_PROFILE = 100.0  # metres of the bed to both sides of a crossing
 _BESIDE = 1.5  # cells that a line and a stream may be apart to run along each other
 
 
@@ -25,6 +26,8 @@ class Crossing:
     ----------
     line : int
         The number of the line, from 0 on.
+    link : int
+        The link of the network that it crosses.
     x, y : float
         In the streams' CRS.
     along : float
@@ -42,6 +45,7 @@ class Crossing:
     """
 
     line: int
+    link: int
     x: float
     y: float
     along: float
@@ -122,7 +126,42 @@ def crossings(
             angle = float(np.degrees(np.arccos(np.clip(abs(float(one @ other)), 0.0, 1.0))))
             area, bed, slope = _bed(streams, link, np.array([x, y]) / scale, heights, counts)
             order = int(streams.order[link])
-            told.append(Crossing(number, x / scale[0], y / scale[1], at, area, order, bed, slope, angle))
+            told.append(Crossing(number, link, x / scale[0], y / scale[1], at, area, order, bed, slope, angle))
+    return told
+
+
+def bed_profile(crossing: Crossing, streams: Streams, heights: Heights, reach: float = _PROFILE) -> FloatArray:
+    """Along the bed of a crossed stream, from so many metres above its crossing to as many below: metres from there,
+    less than 0 above, and heights, `(places, 2)`. Above a junction it follows the stream that drains most."""
+    grid = streams.grid
+
+    def cells(link: int) -> Numbers:
+        return streams.cells[streams.starts[link] : streams.starts[link + 1]]
+
+    path = cells(crossing.link)
+    scale = np.array(grid.metres_per_unit())
+
+    def metres(path: Numbers) -> tuple[FloatArray, float]:
+        """Along a path, and where on it the crossing lies."""
+        rows, cols = np.divmod(path, grid.cols)
+        at = np.column_stack([grid.x_of(cols), grid.y_of(rows)]) * scale
+        line = shapely.LineString(at)
+        along = np.append(0.0, np.cumsum(np.hypot(*np.diff(at, axis=0).T)))
+        return along, float(line.project(shapely.Point(crossing.x * scale[0], crossing.y * scale[1])))
+
+    top, bottom = crossing.link, crossing.link
+    along, here = metres(path)
+    while along[-1] - here < reach and streams.below[bottom] >= 0:
+        bottom = int(streams.below[bottom])
+        path = np.append(path[:-1], cells(bottom))
+        along, here = metres(path)
+    while here < reach and len(above := np.flatnonzero(streams.below == top)):
+        top = int(above[np.argmax(streams.area[above])])
+        path = np.append(cells(top)[:-1], path)
+        along, here = metres(path)
+    rows, cols = np.divmod(path, grid.cols)
+    near = np.abs(along - here) <= reach
+    told: FloatArray = np.column_stack([along - here, heights[rows, cols]])[near]
     return told
 
 

@@ -275,3 +275,15 @@ def over_level_ground(heights: Heights, to: Directions, grid: Grid) -> None:
     """Give level cells without a lower neighbour the way over their patch to where it goes on, in place."""
     room = int(np.count_nonzero(to == NONE))
     _over_level(heights, to, _nearness(grid), np.empty(room, np.int64), np.empty(room, np.int64))
+
+
+@kernel
+def over_level(given, heights, to, flags):
+    """Whether water goes on from a cell to one that is as high, where the ground was not cut: what leads it there is
+    not the ground. given, heights: before and after conditioning."""
+    rows, cols = to.shape
+    for r in range(rows):
+        for c in range(cols):
+            n = to[r, c]
+            z = heights[r, c]
+            flags[r, c] = 0 <= n < 8 and heights[r + ROWS[n], c + COLS[n]] == z and given[r, c] <= z

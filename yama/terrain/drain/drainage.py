@@ -15,13 +15,13 @@ from yama.terrain.drain.accumulation import Flow, accumulation
 from yama.terrain.drain.burning import BurnedLine, Burning, burned
 from yama.terrain.drain.catchments import Outlet, snapped
 from yama.terrain.drain.conditioning import Conditioned, Limits, Method, condition
-from yama.terrain.drain.directions import Directions, directions
+from yama.terrain.drain.directions import Directions, directions, over_level
 from yama.terrain.drain.hollows import Flags, Hollows, hollows
 from yama.terrain.drain.sea import without_sea
 from yama.terrain.drain.streams import Channels, channels
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import inside
-from yama.terrain.grid import Grid, Window
+from yama.terrain.grid import Grid, Window, turn_between
 from yama.terrain.kept import Kept
 from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.surface import ArraySurface, Heights, Surface, digest, read_block, walk
@@ -43,10 +43,13 @@ class Known:
         Hollows whose lowest places lie in these keep their water.
     streams : tuple of LineString
         What is burned in, where that is asked for.
+    waters : tuple of (float, float)
+        Places whose hollows keep their water.
     """
 
     lakes: tuple[shapely.Polygon, ...] = ()
     streams: tuple[shapely.LineString, ...] = ()
+    waters: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -99,6 +102,13 @@ def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Height
     return cells
 
 
+def places_in(places: Sequence[tuple[float, float]], source: str, target: str) -> tuple[tuple[float, float], ...]:
+    """Places turned from one CRS into another."""
+    turn = turn_between(source, target)
+    turned = [turn.transform(x, y) for x, y in places]
+    return tuple((float(x), float(y)) for x, y in turned)
+
+
 def lying_in(found: Hollows, areas: Sequence[shapely.Polygon]) -> Flags:
     """Which lowest places lie in areas, `(basins + 1,)`. areas: in the CRS of the hollows."""
     kept = np.zeros(found.basins + 1, np.bool_)
@@ -106,6 +116,27 @@ def lying_in(found: Hollows, areas: Sequence[shapely.Polygon]) -> Flags:
         within = (inside(list(areas), found.grid) > 0).ravel()
         kept[1:] = within[found.low_at[1 : found.basins + 1]]
     return kept
+
+
+def holding(found: Hollows, places: Sequence[tuple[float, float]]) -> tuple[Flags, int]:
+    """The lowest places of the hollows in which places lie, `(basins + 1,)`, and how many places lie in none. places: in
+    the CRS of the hollows."""
+    kept, missed = np.zeros(found.basins + 1, np.bool_), 0
+    if not places:
+        return kept, missed
+    top = found.top
+    filled = found.levels()
+    grid = found.grid
+    for x, y in places:
+        row, col = int(np.rint(grid.row_of(y))), int(np.rint(grid.col_of(x)))
+        inside_grid = 0 <= row < grid.rows and 0 <= col < grid.cols
+        basin = int(found.basin[row, col]) if inside_grid else 0
+        if basin == 0 or not found.heights[row, col] < filled[basin]:
+            missed += 1
+        else:
+            kept |= top[: found.basins + 1] == top[basin]
+    kept[0] = False
+    return kept, missed
 
 
 @dataclass(frozen=True)
@@ -123,8 +154,12 @@ class Drainage:
         How many cells drain through each; 0 where there is no height.
     done : Conditioned
         What conditioning did, without its heights.
+    level : ndarray of bool, shape (rows, cols)
+        Where water goes on over level ground, as `over_level` gives it.
     burned : tuple of BurnedLine
         What became of each known stream, where they are burned in.
+    missed : int
+        How many of the places whose hollows were to keep their water lie in none.
     """
 
     grid: Grid
@@ -132,7 +167,9 @@ class Drainage:
     to: Directions = field(repr=False)
     counts: npt.NDArray[np.int32] = field(repr=False)
     done: Conditioned = field(repr=False)
+    level: Flags = field(repr=False)
     burned: tuple[BurnedLine, ...] = field(default=(), repr=False)
+    missed: int = 0
 
     @property
     def cell_area(self) -> float:
@@ -141,7 +178,7 @@ class Drainage:
 
     def channels(self, least: float) -> Channels:
         """Cells through which at least so many square metres drain; see `channels`."""
-        return channels(self.heights, self.to, self.counts, self.grid, least)
+        return channels(self.heights, self.to, self.counts, self.grid, least, self.level)
 
     def outlet(self, x: float, y: float, radius: float, name: str = "") -> Outlet:
         """A place, moved to where most ground drains nearby; see `snapped`."""
@@ -158,13 +195,30 @@ _held: Kept[str, Drainage] = Kept(2)
 _NOTHING_KNOWN = Known()
 
 
+def begun(
+    surface: Surface, conditioning: Conditioning, known: Known, progress: Progress = ignore_progress
+) -> tuple[Heights, list[BurnedLine]]:
+    """Heights in metres whose hollows are looked for: without the sea, and with streams burned in; and what became of
+    these. Raises InputError as `drainage` does."""
+    cells = heights_of(surface, progress)
+    if conditioning.sea is not None:
+        cells = without_sea(cells, conditioning.sea)
+        if np.isnan(cells).all():
+            raise InputError(f"All of it lies below a sea of {conditioning.sea:g} m. Choose a lower one.")
+    if conditioning.burning is None:
+        return cells, []
+    if not known.streams:
+        raise InputError("There are no lines to burn in. Choose rivers, or burn nothing in.")
+    return burned(cells, surface.grid, known.streams, conditioning.burning)
+
+
 def told(surface: Surface, conditioning: Conditioning, known: Known) -> str:
     """What drainage is known by: the same in every process."""
     shapes = [
         [one.hex() for one in shapely.to_wkb(np.array(list(given), object)).tolist()]
         for given in (known.lakes, known.streams)
     ]
-    return digest(surface.fingerprint, repr(conditioning), shapes)
+    return digest(surface.fingerprint, repr(conditioning), shapes, known.waters)
 
 
 def drainage(
@@ -190,31 +244,27 @@ def drainage(
     """
 
     def make() -> Drainage:
-        cells = heights_of(surface, part_of(progress, 0.0, 0.15))
-        if conditioning.sea is not None:
-            cells = without_sea(cells, conditioning.sea)
-            if np.isnan(cells).all():
-                raise InputError(f"All of it lies below a sea of {conditioning.sea:g} m. Choose a lower one.")
-        lines: list[BurnedLine] = []
-        if conditioning.burning is not None:
-            if not known.streams:
-                raise InputError("There are no lines to burn in. Choose rivers, or burn nothing in.")
-            cells, lines = burned(cells, surface.grid, known.streams, conditioning.burning)
+        cells, lines = begun(surface, conditioning, known, part_of(progress, 0.0, 0.15))
         found = hollows(cells, surface.grid, part_of(progress, 0.15, 0.4))
+        kept, missed = holding(found, known.waters)
+        if known.lakes:
+            kept |= lying_in(found, known.lakes)
         done = condition(
             found,
             conditioning.method,
             conditioning.limits,
-            lying_in(found, known.lakes) if known.lakes else None,
+            kept if kept.any() else None,
             part_of(progress, 0.4, 0.75),
         )
         del found
         to = directions(done.heights, surface.grid, part_of(progress, 0.75, 0.9))
         counts = np.nan_to_num(accumulation(to)).astype(np.int32)
+        level = np.empty(to.shape, np.bool_)
+        over_level(cells, done.heights, to, level)
         progress(1.0)
         nothing = np.empty((0, 0), np.float32)
         without = Conditioned(nothing, done.done, done.raised, done.cut, done.lengths)
-        return Drainage(surface.grid, done.heights, to, counts, without, tuple(lines))
+        return Drainage(surface.grid, done.heights, to, counts, without, level, tuple(lines), missed)
 
     return _held.get(told(surface, conditioning, known), make)
 

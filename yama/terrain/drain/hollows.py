@@ -305,6 +305,15 @@ class Hollows:
         return found
 
     @property
+    def top(self) -> npt.NDArray[np.int64]:
+        """For each node the hollow that holds it and is within no other."""
+        top = np.arange(len(self.parent))
+        for node in range(len(self.parent) - 1, 0, -1):
+            if self.parent[node] > 0:
+                top[node] = top[self.parent[node]]
+        return top
+
+    @property
     def depth(self) -> FloatArray:
         """From the lowest place to where it runs over, in metres."""
         return self.spill - self.low

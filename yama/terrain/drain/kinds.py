@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-import numpy.typing as npt
 import shapely
 
 from yama.terrain.drain.catchments import polygons
@@ -95,15 +94,6 @@ def _shown(heights, basin, level, number, floor, first, last, shown, flat):
                     flat[number[at]] += 1
 
 
-def _outer(found: Hollows) -> npt.NDArray[np.int64]:
-    """For each node the hollow that holds it and is within no other."""
-    top = np.arange(len(found.parent))
-    for node in range(len(found.parent) - 1, 0, -1):
-        if found.parent[node] > 0:
-            top[node] = top[found.parent[node]]
-    return top
-
-
 def listed(
     found: Hollows,
     least_depth: float = 0.0,
@@ -128,7 +118,7 @@ def listed(
     chosen = outer[np.lexsort((found.low_at[outer], -found.volume[outer]))][:count]
     if not len(chosen):
         return []
-    top = _outer(found)
+    top = found.top
     number = np.zeros(len(found.parent), np.int32)
     number[chosen] = np.arange(1, len(chosen) + 1)
     basins = found.basins

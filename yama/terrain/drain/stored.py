@@ -18,6 +18,7 @@ from yama.terrain.drain.catchments import Outlet, snapped
 from yama.terrain.drain.conditioning import BREACHED, FILLED, LEFT
 from yama.terrain.drain.directions import COLS, OUT, ROWS, Directions
 from yama.terrain.drain.drainage import Drainage
+from yama.terrain.drain.kinds import Hollow
 from yama.terrain.drain.streams import Channels
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
@@ -25,7 +26,7 @@ from yama.terrain.grid import FloatArray, Grid
 _LEAST_CELLS = 25  # through which ground drains at least for a cell to be held as a channel
 _LEAST = 1000.0  # and the least square metres
 _STEPS = 40
-_HELD = ("cells", "down", "area", "heights", "lengths")
+_HELD = ("cells", "down", "area", "heights", "lengths", "level")
 
 
 @dataclass(frozen=True)
@@ -39,8 +40,8 @@ class StoredDrainage:
         As in `Drainage`, mapped from files.
     channels : Channels
     facts : dict
-        Plain JSON: hollows left, filled and breached, cubic metres moved, and how many streams and metres of them there
-        are by the square metres at which they begin.
+        Plain JSON: hollows left, filled and breached, cubic metres moved, what became of lines that were burned in, and
+        how many streams and metres of them there are by the square metres at which they begin.
     """
 
     grid: Grid
@@ -112,6 +113,9 @@ def keep_drainage(found: Drainage, folder: Path) -> None:
             name: int((found.done.done[1:] == one).sum())
             for name, one in (("left", LEFT), ("filled", FILLED), ("breached", BREACHED))
         },
+        "ground": float((found.counts > 0).sum()) * found.cell_area,
+        "missed": found.missed,
+        "burned": [vars(one) for one in found.burned],
         "curve": _curve(kept),
     }
     part = folder.with_name(f"{folder.name}.part")
@@ -143,3 +147,18 @@ def open_drainage(folder: Path) -> StoredDrainage:
     to, counts = (np.load(folder / f"{name}.npy", mmap_mode="c") for name in ("to", "counts"))
     held = {name: np.load(folder / f"{name}.npy") for name in _HELD}
     return StoredDrainage(grid, to, counts, Channels(grid, **held, least=facts["least"]), facts)
+
+
+def keep_hollows(found: Sequence[Hollow], path: Path) -> None:
+    """Write hollows to a file, whole or not at all."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = path.with_name(f"{path.name}.part")
+    told = [{**vars(one), "shape": shapely.to_wkb(one.shape, hex=True)} for one in found]
+    part.write_text(json.dumps(told), encoding="utf-8")
+    part.replace(path)
+
+
+def open_hollows(path: Path) -> list[Hollow]:
+    """What was kept in a file. Raises FileNotFoundError where nothing was."""
+    told = json.loads(path.read_text(encoding="utf-8"))
+    return [Hollow(**{**one, "spill": tuple(one["spill"]), "shape": shapely.from_wkb(one["shape"])}) for one in told]

@@ -23,6 +23,10 @@ from yama.terrain.surface import Heights
 
 Numbers = npt.NDArray[np.int64]
 
+_LONG_LEVEL = 10.0  # sides of cells that a way over level ground is long at least to be told
+_IN_CELL = 0.49  # of a cell's side that a corner of a smoothed line may be moved
+_ROUNDS = 8  # of smoothing: more are not seen
+
 
 @kernel
 def _below(cells, to, cols, places, down, lengths, apart):
@@ -92,6 +96,27 @@ def _measure(down, used, link, lengths, length):
 
 
 @kernel
+def _level_ways(down, level, lengths, way):
+    """For each place from which water goes on over level ground how long the way is that it is on there, as far as that
+    is level; 0 elsewhere."""
+    above = np.zeros(down.size)
+    for k in range(down.size):
+        if level[k] and down[k] >= 0:
+            so_far = above[k] + lengths[k]
+            if so_far > above[down[k]]:
+                above[down[k]] = so_far
+    for k in range(down.size - 1, -1, -1):
+        way[k] = 0.0
+        if level[k] and down[k] >= 0:
+            way[k] = lengths[k]
+            if level[down[k]]:
+                way[k] += way[down[k]]
+    for k in range(down.size):
+        if way[k] > 0:
+            way[k] += above[k]
+
+
+@kernel
 def _paths(down, starts, ends, sizes, path):
     """The cells of links one after the other, each with the cell at which it ends."""
     at = 0
@@ -129,34 +154,70 @@ class Streams:
         Square metres that drain through its last cell before the junction.
     top, bottom : ndarray, shape (links,)
         Heights at its ends, in metres.
+    unsure : ndarray of bool, shape (places,)
+        For each of `cells` whether the way from it to the next one is part of a long one over level ground. Where it
+        runs there the computation decides, not the ground.
+    level : ndarray, shape (links,)
+        Metres of each link that are so.
     """
 
     grid: Grid
     cells: Numbers = field(repr=False)
     starts: Numbers = field(repr=False)
-    order: npt.NDArray[np.int32] = field(repr=False)
+    order: Numbers = field(repr=False)
     magnitude: Numbers = field(repr=False)
     below: Numbers = field(repr=False)
     length: FloatArray = field(repr=False)
     area: FloatArray = field(repr=False)
     top: FloatArray = field(repr=False)
     bottom: FloatArray = field(repr=False)
+    unsure: npt.NDArray[np.bool_] = field(repr=False)
+    level: FloatArray = field(repr=False)
 
     def __len__(self) -> int:
         return len(self.order)
 
-    def lines(self) -> npt.NDArray[np.object_]:
-        """The links as lines through the centres of cells, in the grid's CRS."""
+    def lines(self, smooth: bool = False) -> npt.NDArray[np.object_]:
+        """The links as lines in the grid's CRS: through the centres of cells, or smoothed with every corner in its
+        cell."""
         if not len(self):
             return np.empty(0, object)
-        rows, cols = np.divmod(self.cells, self.grid.cols)
-        places = np.column_stack([self.grid.x_of(cols), self.grid.y_of(rows)])
+        places = self._smoothed() if smooth else self._centres(self.cells)
         numbers = np.repeat(np.arange(len(self)), np.diff(self.starts))
         made: npt.NDArray[np.object_] = np.asarray(shapely.linestrings(places, indices=numbers), object)
         return made
 
-    def features(self) -> Features:
-        """The links as lines with what is known of them."""
+    def _centres(self, cells: Numbers) -> FloatArray:
+        rows, cols = np.divmod(cells, self.grid.cols)
+        return np.column_stack([self.grid.x_of(cols), self.grid.y_of(rows)])
+
+    def _smoothed(self) -> FloatArray:
+        """Places along the links, each drawn towards those before and behind it as far as its cell reaches. Ends stay,
+        since links meet in them."""
+        centres = self._centres(self.cells)
+        inner = np.ones(len(centres), np.bool_)
+        inner[self.starts[:-1]] = inner[self.starts[1:] - 1] = False
+        at = np.flatnonzero(inner)
+        reach = _IN_CELL * np.array([self.grid.cell_width, self.grid.cell_height])
+        places = centres.copy()
+        for _ in range(_ROUNDS):
+            drawn = (places[at - 1] + 2 * places[at] + places[at + 1]) / 4
+            places[at] = np.clip(drawn, centres[at] - reach, centres[at] + reach)
+        return places
+
+    def unsure_lines(self) -> npt.NDArray[np.object_]:
+        """The stretches over level ground as lines through the centres of cells, in the grid's CRS."""
+        numbers = np.repeat(np.arange(len(self)), np.diff(self.starts))
+        inside = np.append(numbers[1:] == numbers[:-1], False) if len(numbers) else np.empty(0, np.bool_)
+        steps = np.flatnonzero(self.unsure & inside)
+        if not len(steps):
+            return np.empty(0, object)
+        runs = np.split(steps, np.flatnonzero((np.diff(steps) > 1) | np.diff(numbers[steps]).astype(np.bool_)) + 1)
+        made = [shapely.LineString(self._centres(self.cells[run[0] : run[-1] + 2])) for run in runs]
+        return np.array(made, object)
+
+    def features(self, smooth: bool = False) -> Features:
+        """The links as lines with what is known of them; see `lines`."""
         fall = self.top - self.bottom
         columns: dict[str, list[Value]] = {
             "link": list(range(1, len(self) + 1)),
@@ -166,8 +227,10 @@ class Streams:
             "length": np.round(self.length, 2).tolist(),
             "fall": np.round(fall, 2).tolist(),
             "area": np.round(self.area / 10_000, 4).tolist(),
+            "level": np.round(self.level, 2).tolist(),
         }
-        return Features(self.grid.crs, self.lines(), columns, {"length": "m", "fall": "m", "area": "ha"})
+        units = {"length": "m", "fall": "m", "area": "ha", "level": "m"}
+        return Features(self.grid.crs, self.lines(smooth), columns, units)
 
     def by_order(self) -> list[tuple[int, int, float]]:
         """Order, how many streams of it there are, and their length in metres. Links of one order that follow each
@@ -198,6 +261,8 @@ class Channels:
         In metres.
     lengths : ndarray, shape (cells,)
         Metres to the one it leads to.
+    level : ndarray of bool, shape (cells,)
+        Whether water goes on from it over level ground that no way was cut through.
     least : float
         Square metres from which on cells are in it.
     """
@@ -208,9 +273,10 @@ class Channels:
     area: FloatArray = field(repr=False)
     heights: FloatArray = field(repr=False)
     lengths: FloatArray = field(repr=False)
+    level: npt.NDArray[np.bool_] = field(repr=False)
     least: float
 
-    def streams(self, area: float, minimum_length: float = 0.0) -> Streams:
+    def streams(self, area: float, minimum_length: float = 0.0, over_level: bool = True) -> Streams:
         """The streams that begin where so much ground drains through a cell.
 
         Parameters
@@ -219,6 +285,9 @@ class Channels:
             Square metres.
         minimum_length : float
             Metres; streams from a head to the first junction that are shorter are left out.
+        over_level : bool
+            Whether the stretches over level ground are among them. Without them streams end where such ground begins,
+            and go on behind it with the orders and magnitudes that they have.
 
         Raises
         ------
@@ -240,6 +309,14 @@ class Channels:
             for number in np.flatnonzero(heads):
                 used[self._at(found.cells[found.starts[number] : found.starts[number + 1] - 1])] = False
             found = self._linked(used)
+        return found if over_level else self._linked(used, without=self._unsure)
+
+    @cached_property
+    def _unsure(self) -> npt.NDArray[np.bool_]:
+        """Whether the way from a place to the next is part of a long one over level ground."""
+        way = np.empty(len(self.cells))
+        _level_ways(self.down, self.level, self.lengths, way)
+        found: npt.NDArray[np.bool_] = way >= _LONG_LEVEL * min(self.grid.metres_per_cell())
         return found
 
     @cached_property
@@ -250,17 +327,31 @@ class Channels:
         found: Numbers = self._by_cell[np.searchsorted(self.cells, cells, sorter=self._by_cell)]
         return found
 
-    def _linked(self, used: npt.NDArray[np.bool_]) -> Streams:
+    def _links(self, down: Numbers, used: npt.NDArray[np.bool_]) -> tuple[Numbers, ...]:
+        """For each place the number of its link, -1 where it has none; and where links start and end, their orders and
+        magnitudes."""
         size = len(self.cells)
         link, above = np.full(size, -1, np.int64), np.zeros(size, np.int8)
         starts, ends = np.empty(size, np.int64), np.empty(size, np.int64)
-        order, magnitude = np.empty(size, np.int32), np.empty(size, np.int64)
-        count = int(_linked(self.down, used, link, starts, ends, order, magnitude, above))
-        starts, ends, order, magnitude = starts[:count], ends[:count], order[:count], magnitude[:count]
+        order, magnitude = np.empty(size, np.int64), np.empty(size, np.int64)
+        count = int(_linked(down, used, link, starts, ends, order, magnitude, above))
+        return link, starts[:count], ends[:count], order[:count], magnitude[:count]
+
+    def _linked(self, used: npt.NDArray[np.bool_], without: npt.NDArray[np.bool_] | None = None) -> Streams:
+        """The network of places that are used. without: places whose steps are cut out of it."""
+        down = self.down
+        link, starts, ends, order, magnitude = self._links(down, used)
+        if without is not None:
+            whole = link, order, magnitude
+            used = used & ~without
+            down = np.where((down >= 0) & used[down], down, -1)
+            link, starts, ends, _, _ = self._links(down, used)
+            order, magnitude = (one[whole[0][starts]] for one in whole[1:])
+        count = len(starts)
         length = np.zeros(count)
-        _measure(self.down, used, link, self.lengths, length)
+        _measure(down, used, link, np.where(down >= 0, self.lengths, 0.0), length)
         sizes, path = np.zeros(count, np.int64), np.empty(int(used.sum()) + count, np.int64)
-        _paths(self.down, starts, ends, sizes, path)
+        _paths(down, starts, ends, sizes, path)
         bounds = np.append(0, np.cumsum(sizes))
         path = path[: bounds[-1]]
         last = path[bounds[1:] - 1]
@@ -269,10 +360,13 @@ class Channels:
         before = np.where(below >= 0, path[np.maximum(bounds[1:] - 2, bounds[:-1])], last)
         # a single cell is no line: one that drains just enough where water leaves, or a junction there
         lines = sizes > 1
+        level = np.zeros(count)
+        _measure(down, used & self._unsure, link, self.lengths, level)
         number = np.append(np.where(lines, np.cumsum(lines) - 1, -1), -1)
+        shown = path[np.repeat(lines, sizes)]
         return Streams(
             self.grid,
-            self.cells[path[np.repeat(lines, sizes)]],
+            self.cells[shown],
             np.append(0, np.cumsum(sizes[lines])),
             order[lines],
             magnitude[lines],
@@ -281,10 +375,19 @@ class Channels:
             self.area[before[lines]],
             self.heights[starts[lines]],
             self.heights[last[lines]],
+            self._unsure[shown],
+            level[lines],
         )
 
 
-def channels(heights: Heights, to: Directions, counts: npt.NDArray[Any], grid: Grid, least: float) -> Channels:
+def channels(
+    heights: Heights,
+    to: Directions,
+    counts: npt.NDArray[Any],
+    grid: Grid,
+    least: float,
+    level: npt.NDArray[np.bool_] | None = None,
+) -> Channels:
     """The cells through which at least so much ground drains.
 
     Parameters
@@ -296,6 +399,8 @@ def channels(heights: Heights, to: Directions, counts: npt.NDArray[Any], grid: G
     grid : Grid
     least : float
         Square metres.
+    level : ndarray of bool, shape (rows, cols), optional
+        Where water goes on over level ground; nowhere if not given.
 
     Raises
     ------
@@ -319,6 +424,6 @@ def channels(heights: Heights, to: Directions, counts: npt.NDArray[Any], grid: G
     places.ravel()[cells] = np.arange(len(cells))
     down, lengths = np.empty(len(cells), np.int64), np.empty(len(cells))
     _below(cells, to, grid.cols, places, down, lengths, apart_on(grid))
-    return Channels(
-        grid, cells, down, drained * ground, heights.ravel()[cells].astype(np.float64), lengths, float(least)
-    )
+    over = np.zeros(len(cells), np.bool_) if level is None else level.ravel()[cells]
+    high = heights.ravel()[cells].astype(np.float64)
+    return Channels(grid, cells, down, drained * ground, high, lengths, over, float(least))

@@ -10,10 +10,18 @@ import shapely
 from pydantic import Field
 
 from yama.terrain.drain.burning import BurnedLine, Burning
-from yama.terrain.drain.catchments import basins, catchments, polygons, simplified
+from yama.terrain.drain.catchments import basins, between, catchments, polygons, simplified
 from yama.terrain.drain.conditioning import Limits, Method
-from yama.terrain.drain.crossings import Crossing, crossings
-from yama.terrain.drain.drainage import Conditioning, Drainage, DrainedSurface, Known, drainage, heights_of
+from yama.terrain.drain.crossings import Crossing, bed_profile, crossings
+from yama.terrain.drain.drainage import (
+    Conditioning,
+    Drainage,
+    DrainedSurface,
+    Known,
+    drainage,
+    heights_of,
+    places_in,
+)
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import TITLES, Hollow, listed
 from yama.terrain.drain.networks import Likeness, likeness, plain_lines
@@ -31,6 +39,7 @@ from yama.terrain.operations.parameters import GroundMetres, OnlyWith, Params, T
 from yama.terrain.operations.register import register
 from yama.terrain.operations.results import Output, Results
 from yama.terrain.progress import Progress, part_of
+from yama.terrain.surface import Heights
 from yama.terrain.table import Cell, Column, Table
 from yama.terrain.units import UNITS
 
@@ -77,6 +86,13 @@ class ConditioningParams(Params):
         description="What is not higher and reaches the rim is sea: water ends there.",
     )
 
+    waters_at: list[tuple[float, float]] = Field(
+        [],
+        max_length=200,
+        title="Hollows with water",
+        description="Places in the frame's CRS whose hollows keep their water.",
+    )
+
     bed_width: Annotated[float, Unit("m")] = Field(
         4.0, gt=0, le=1_000, title="Bed width", description="Of what is burned in."
     )
@@ -93,10 +109,14 @@ class ConditioningParams(Params):
         return Conditioning(self.method, Limits(self.most_depth, self.most_area, self.most_length), self.sea, burning)
 
 
-def _known(inputs: Inputs) -> Known:
+def _known(inputs: Inputs, params: ConditioningParams, frame: Frame) -> Known:
     crs = inputs.surface("surface").grid.crs
     lakes, rivers = inputs.features("kept"), inputs.features("burned")
-    return Known(tuple(polygons_of(lakes, crs)) if lakes else (), tuple(plain_lines(rivers, crs)))
+    return Known(
+        tuple(polygons_of(lakes, crs)) if lakes else (),
+        tuple(plain_lines(rivers, crs)),
+        places_in(params.waters_at, frame.grid.crs, crs),
+    )
 
 
 def _about_surface(inputs: Inputs, params: ConditioningParams) -> list[Finding]:
@@ -229,7 +249,7 @@ class Condition(_Drain, Operation[ConditioningParams]):
         return _about_surface(inputs, params)
 
     def run(self, inputs: Inputs, params: ConditioningParams, frame: Frame, progress: Progress) -> Results:
-        surface, known = inputs.surface("surface"), _known(inputs)
+        surface, known = inputs.surface("surface"), _known(inputs, params, frame)
         how = params.conditioning(known)
         return Results(
             surface=DrainedSurface(surface, how, known),
@@ -271,7 +291,7 @@ class UpslopeArea(_Drain, Operation[UpslopeParams]):
         return _about_surface(inputs, params)
 
     def run(self, inputs: Inputs, params: UpslopeParams, frame: Frame, progress: Progress) -> Results:
-        known = _known(inputs)
+        known = _known(inputs, params, frame)
         made = DrainedSurface(inputs.surface("surface"), params.conditioning(known), known, params.flow)
         return Results(surface=made)
 
@@ -285,6 +305,25 @@ class StreamsParams(ConditioningParams):
     minimum_length: GroundMetres = Field(
         0.0, ge=0, le=1e6, title="Least length", description="Shorter ones between a head and a junction are left out."
     )
+    over_level: bool = Field(
+        True,
+        title="Over level ground too",
+        description="Where ground is level, as where a hollow was filled, the computation decides where streams run.",
+    )
+
+    def of(self, found: Drainage) -> Streams:
+        """The streams that are asked for. Raises InputError where there are none."""
+        area = self.begins_at * _HECTARE
+        streams = found.channels(area).streams(area, self.minimum_length, self.over_level)
+        if not len(streams):
+            raise InputError(f"No stream begins at {self.begins_at:g} ha. Let streams begin at less.")
+        return streams
+
+
+class StreamLinesParams(StreamsParams):
+    """How streams are drawn."""
+
+    smooth: bool = Field(False, title="Smooth lines", description="Every corner stays in the cell it is in.")
 
 
 _ORDERS = (
@@ -301,7 +340,7 @@ def orders_of(found: Streams) -> Table:
 
 
 @register
-class StreamsOf(_Drain, Operation[StreamsParams]):
+class StreamsOf(_Drain, Operation[StreamLinesParams]):
     """Streams of a surface."""
 
     name = "streams"
@@ -316,17 +355,14 @@ class StreamsOf(_Drain, Operation[StreamsParams]):
     heights_in = "metres"
     previews = "none"
 
-    def check(self, inputs: Inputs, params: StreamsParams, frame: Frame) -> list[Finding]:
+    def check(self, inputs: Inputs, params: StreamLinesParams, frame: Frame) -> list[Finding]:
         return _about_surface(inputs, params)
 
-    def run(self, inputs: Inputs, params: StreamsParams, frame: Frame, progress: Progress) -> Results:
-        known = _known(inputs)
+    def run(self, inputs: Inputs, params: StreamLinesParams, frame: Frame, progress: Progress) -> Results:
+        known = _known(inputs, params, frame)
         found = drainage(inputs.surface("surface"), params.conditioning(known), known, progress)
-        area = params.begins_at * _HECTARE
-        streams = found.channels(area).streams(area, params.minimum_length)
-        if not len(streams):
-            raise InputError(f"No stream begins at {params.begins_at:g} ha. Let streams begin at less.")
-        return Results(streams=streams.features(), orders=orders_of(streams))
+        streams = params.of(found)
+        return Results(streams=streams.features(params.smooth), orders=orders_of(streams))
 
 
 class CatchmentsParams(ConditioningParams):
@@ -347,8 +383,21 @@ class CatchmentsParams(ConditioningParams):
         title="Simplify by",
         description="Outlines follow the edges of cells where it is 0; neighbours share theirs whatever it is.",
     )
-    least_area: Annotated[float, Unit("ha")] = Field(
+    without: Annotated[
+        Literal["basins", "links"],
+        Titles(
+            {"basins": "all basins", "links": "ground of each stream"},
+            {
+                "basins": "Of all places where water leaves the surface or stays on it.",
+                "links": "From each junction of streams up to the next.",
+            },
+        ),
+    ] = Field("basins", title="Without outlets")
+    least_area: Annotated[float, Unit("ha"), OnlyWith("without", ("basins",))] = Field(
         1.0, ge=0, le=1e8, title="Least area", description="Of basins, where no outlets are given."
+    )
+    begins_at: Annotated[float, Unit("ha"), OnlyWith("without", ("links",))] = Field(
+        5.0, gt=0, le=1e8, title="Streams begin at", description="How much ground must drain through a cell."
     )
 
 
@@ -376,10 +425,12 @@ class CatchmentsOf(_Drain, Operation[CatchmentsParams]):
     def run(self, inputs: Inputs, params: CatchmentsParams, frame: Frame, progress: Progress) -> Results:
         surface = inputs.surface("surface")
         crs = surface.grid.crs
-        known = _known(inputs)
+        known = _known(inputs, params, frame)
         found = drainage(surface, params.conditioning(known), known, part_of(progress, 0.0, 0.8))
         given = inputs.features("outlets")
-        if not given:
+        if not given and params.without == "links":
+            made = ground_of_links(found, params.begins_at * _HECTARE)
+        elif not given:
             made = all_basins(found, params.least_area * _HECTARE)
         else:
             places = [
@@ -422,6 +473,25 @@ def all_basins(found: Drainage, least_area: float) -> Features:
         "area": [round(float(sizes[number - 1]) / 1e6, 6) for number in numbers],
     }
     return Features(found.grid.crs, np.array([shapes[number] for number in numbers], object), columns, {"area": "km²"})
+
+
+def ground_of_links(found: Drainage, begins_at: float) -> Features:
+    """The ground between junctions of the streams that begin at so many square metres, with the numbers that these
+    have."""
+    streams = found.channels(begins_at).streams(begins_at)
+    if not len(streams):
+        raise InputError(f"No stream begins at {begins_at / _HECTARE:g} ha. Let streams begin at less.")
+    labels = between(found.to, streams)
+    shapes = polygons(labels, found.grid)
+    sizes = np.bincount(labels.ravel(), minlength=len(streams) + 1) * found.cell_area
+    numbers = sorted(shapes)
+    columns: dict[str, list[Value]] = {
+        "link": list(numbers),
+        "below": [int(streams.below[one - 1]) + 1 or None for one in numbers],
+        "order": [int(streams.order[one - 1]) for one in numbers],
+        "area": [round(float(sizes[one]) / 1e6, 6) for one in numbers],
+    }
+    return Features(found.grid.crs, np.array([shapes[one] for one in numbers], object), columns, {"area": "km²"})
 
 
 class LikenessParams(Params):
@@ -516,7 +586,10 @@ class Crossings(_Drain, Operation[CrossingsParams]):
         "kept": _KEPT,
         "burned": _BURNED,
     }
-    outputs = {"crossings": Output("features", "Crossings")}
+    outputs = {
+        "crossings": Output("features", "Crossings"),
+        "profiles": Output("table", "Profiles", when="asked"),
+    }
     heights_in = "metres"
     previews = "none"
 
@@ -524,15 +597,34 @@ class Crossings(_Drain, Operation[CrossingsParams]):
         return _about_surface(inputs, params)
 
     def run(self, inputs: Inputs, params: CrossingsParams, frame: Frame, progress: Progress) -> Results:
-        known, surface = _known(inputs), inputs.surface("surface")
+        known, surface = _known(inputs, params, frame), inputs.surface("surface")
         found = drainage(surface, params.conditioning(known), known, progress)
-        area = params.begins_at * _HECTARE
-        streams = found.channels(area).streams(area, params.minimum_length)
+        streams = params.of(found)
         (given,) = inputs.features("lines")
         told = crossings(plain_lines([given], surface.grid.crs), streams, found.heights, found.counts)
         if not told:
             raise InputError(f"These lines cross no stream that begins at {params.begins_at:g} ha.")
-        return Results(crossings=crossings_of(told, surface.grid.crs))
+        return Results(
+            crossings=crossings_of(told, surface.grid.crs),
+            profiles=lambda: profiles_of(told, streams, found.heights),
+        )
+
+
+_PROFILES = (
+    Column("crossing", "Crossing", type="whole"),
+    Column("along", "Along the stream", "m", decimals=1),
+    Column("bed", "Bed", "m", decimals=2),
+)
+
+
+def profiles_of(told: Sequence[Crossing], streams: Streams, heights: Heights) -> Table:
+    """The bed of each crossed stream from above its crossing to below it, as a table."""
+    rows: list[tuple[Cell, ...]] = [
+        (number + 1, along, bed)
+        for number, one in enumerate(told)
+        for along, bed in bed_profile(one, streams, heights).tolist()
+    ]
+    return Table(_PROFILES, rows, {})
 
 
 def crossings_of(found: Sequence[Crossing], crs: str) -> Features:

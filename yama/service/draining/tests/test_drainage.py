@@ -1,38 +1,13 @@
 import numpy as np
 import shapely
 
+from yama.service.draining.tests.valley import CRS, GRID, ValleyTest
 from yama.service.holdings.features import keep_features
 from yama.service.holdings.models import Holding
-from yama.service.tests.base import ServiceTest
 from yama.terrain.features import Features
-from yama.terrain.grid import Grid
-from yama.terrain.surface import ArraySurface, store
-
-CRS = "EPSG:32741"
-GRID = Grid(CRS, 448_000.0, 5_438_200.0, 2.0, 2.0, 100, 160)
 
 
-class DrainageTest(ServiceTest):
-    """A valley that falls to the east, with a hollow in its floor."""
-
-    def setUp(self):
-        super().setUp()
-        x, y = np.meshgrid(*GRID.centres(GRID.whole))
-        cells = 60 - 0.1 * (x - GRID.west) + 0.2 * np.abs(y - 5_438_101)
-        self.hollow = shapely.Point(448_161, 5_438_101).buffer(9)
-        cells[np.hypot(x - 448_161, y - 5_438_101) < 7] -= 4.0
-        store(ArraySurface(cells.astype(np.float32), GRID), self.folder / "valley.tif")
-        self.send((self.folder / "valley.tif").read_bytes(), "valley.tif")
-        self.valley = self.run_jobs()[0].holding
-        self.body = {"surface": self.valley.pk, "method": "fill"}
-
-    def worked_out(self, **change):
-        body = {**self.body, **change}
-        self.assertIsNotNone(self.ask("POST", "/drainage", body, 202)["job"])
-        job = self.run_jobs()[0]
-        self.assertEqual(job.state, "done", job.message + job.log)
-        return body
-
+class DrainageTest(ValleyTest):
     def test_streams_are_told_at_any_threshold_once_water_was_worked_out(self):
         self.assertEqual(self.ask("POST", "/drainage/streams", self.body)["known"], False)
         body = self.worked_out()
@@ -136,6 +111,45 @@ class DrainageTest(ServiceTest):
         keep_features(pond, Features(CRS, np.array([self.hollow], object), {"name": ["Pond"]}), {}, [])
         self.assertIn("holds no lines", self.ask("POST", "/drainage", {**self.body, "burned": pond.pk}, 422)["detail"])
 
+    def test_what_became_of_burned_lines_is_told(self):
+        river = Holding(project=self.project, name="Brook", key="brook")
+        ways = [
+            shapely.LineString([(448_300, 5_438_101), (448_200, 5_438_101)]),  # drawn uphill
+            shapely.LineString([(440_000, 5_438_101), (440_100, 5_438_101)]),  # beyond the surface
+        ]
+        keep_features(river, Features(CRS, np.array(ways, object), {"name": ["up", "far"]}), {}, [])
+        body = self.worked_out(burned=river.pk)
+        up, far = self.ask("POST", "/drainage/streams", body)["burned"]
+        self.assertEqual((up["number"], up["turned"], up["outside"]), (1, True, False))
+        self.assertEqual((far["number"], far["turned"], far["outside"]), (2, False, True))
+
+    def test_ways_over_filled_ground_are_told_and_can_be_left_out(self):
+        body = {**self.worked_out(), "begins_at": 0.2}
+        told = self.ask("POST", "/drainage/streams", body)
+        # the hollow is 26 m across
+        self.assertGreater(told["unsure_length"], 20)
+        self.assertLess(told["unsure_length"], told["length"] / 2)
+        x, y = told["unsure"][0][0]
+        self.assertLess(self.hollow.distance(shapely.Point(x, y)), 3)
+        fewer = self.ask("POST", "/drainage/streams", {**body, "over_level": False})
+        self.assertLess(fewer["unsure_length"], told["unsure_length"])
+
+    def test_catchments_of_two_surfaces_are_held_against_each_other(self):
+        body = self.worked_out()
+        breached = self.worked_out(method="breach")
+        outlets = [{"x": 448_319.0, "y": 5_438_101.0}, {"x": 448_161.0, "y": 5_438_101.0}]
+        for beside in (body, breached):
+            mouth, within = self.ask(
+                "POST", "/drainage/catchments", {**body, "outlets": outlets, "snap": 4, "beside": beside}
+            )["catchments"]
+            if beside is body:
+                self.assertEqual((mouth["common"], within["common"]), (1.0, 1.0))
+            else:
+                self.assertGreater(mouth["common"], 0.9)
+                self.assertLessEqual(within["common"], 1.0)
+        alone = self.ask("POST", "/drainage/catchments", {**body, "outlets": outlets, "snap": 4})["catchments"]
+        self.assertIsNone(alone[0]["common"])
+
     def test_what_cannot_be_is_refused_in_a_sentence(self):
         points = self.add_points(seed=2)
         for path, body, words in (
@@ -150,10 +164,10 @@ class DrainageTest(ServiceTest):
         self.assertIn("no height at this place", sea["detail"])
 
     def test_what_was_not_looked_at_for_longest_is_dropped(self):
-        for depth in range(1, 11):
+        for depth in range(1, 15):
             self.worked_out(most_depth=float(depth))
         known = [
             self.ask("POST", "/drainage/streams", {**self.body, "most_depth": float(depth)})["known"]
-            for depth in range(1, 11)
+            for depth in range(1, 15)
         ]
-        self.assertEqual(known, [False] * 2 + [True] * 8)
+        self.assertEqual(known, [False] * 2 + [True] * 12)

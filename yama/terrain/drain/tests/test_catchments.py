@@ -3,21 +3,27 @@ import shapely
 from django.test import SimpleTestCase
 
 from yama.terrain.drain.accumulation import accumulation
-from yama.terrain.drain.catchments import area_of, basins, catchments, labelled, polygons, simplified, snapped
+from yama.terrain.drain.catchments import area_of, basins, between, catchments, labelled, polygons, simplified, snapped
 from yama.terrain.drain.directions import directions
 from yama.terrain.drain.hollows import hollows
+from yama.terrain.drain.streams import channels
 from yama.terrain.drain.tests.made import CRS, grid_of
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Bounds
 
 
 def drained(seed=4, shape=(60, 80)):
+    return filled(seed, shape)[1:]
+
+
+def filled(seed, shape):
     rng = np.random.default_rng(seed)
     x, y = np.meshgrid(np.arange(shape[1]), np.arange(shape[0]))
     cells = (x * 0.3 + np.sin(y / 5) * 3 + rng.random(shape)).astype(np.float32)
     grid = grid_of(shape)
-    to = directions(hollows(cells, grid).filled(), grid)
-    return to, accumulation(to), grid
+    heights = hollows(cells, grid).filled()
+    to = directions(heights, grid)
+    return heights, to, accumulation(to), grid
 
 
 class CatchmentsTest(SimpleTestCase):
@@ -92,3 +98,17 @@ class CatchmentsTest(SimpleTestCase):
         self.assertAlmostEqual(area / 1e6, 12_308.8, delta=0.5)
         at = Bounds(500_000.0, 5_430_000.0, 501_000.0, 5_431_000.0)
         self.assertAlmostEqual(area_of(shapely.box(*at), CRS) / 1e6, 1 / 0.9996**2, delta=1e-5)
+
+    def test_ground_between_junctions_adds_up_along_a_network(self):
+        heights, to, counts, grid = filled(9, (60, 80))
+        streams = channels(heights, to, counts, grid, 120.0).streams(120.0)
+        labels = between(to, streams)
+        own = np.bincount(labels.ravel(), minlength=len(streams) + 1)[1:]
+        self.assertTrue((own > 0).all())
+        total = own.copy()
+        for number in np.argsort(streams.magnitude, kind="stable"):  # what is above comes first
+            if streams.below[number] >= 0:
+                total[streams.below[number]] += total[number]
+        # through its last own cell
+        inner = streams.below >= 0
+        np.testing.assert_array_equal(total[inner], counts.ravel()[streams.cells[streams.starts[1:][inner] - 2]])

@@ -3,7 +3,7 @@ import shapely
 from django.test import SimpleTestCase
 
 from yama.terrain.drain.accumulation import accumulation
-from yama.terrain.drain.crossings import crossings
+from yama.terrain.drain.crossings import bed_profile, crossings
 from yama.terrain.drain.directions import directions
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.streams import channels
@@ -54,3 +54,17 @@ class CrossingsTest(SimpleTestCase):
             ),
             1,
         )
+
+    def test_the_bed_is_told_from_above_a_crossing_to_below_it(self):
+        for cell, length in ((30, 60.0), (60, 100.0)):
+            one = crossings([self.line((0, cell), (60, cell))], self.streams, self.heights, self.counts)[0]
+            told = bed_profile(one, self.streams, self.heights, length)
+            along, bed = told.T
+            self.assertTrue((np.diff(along) > 0).all() and (np.diff(bed) <= 0).all())
+            self.assertTrue(np.abs(along).max() <= length)
+            # over the junction at the 50th cell of each row, and up the one that drains most
+            if cell == 30:
+                self.assertGreater(along.max(), length - 3)
+                self.assertAlmostEqual(float(np.interp(0, along, bed)), one.bed, delta=0.2)
+            else:
+                self.assertLess(along.min(), -40)

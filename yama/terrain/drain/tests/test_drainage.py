@@ -7,6 +7,7 @@ from django.test import SimpleTestCase
 
 from yama.terrain.drain.burning import Burning
 from yama.terrain.drain.conditioning import Limits
+from yama.terrain.drain.directions import NONE
 from yama.terrain.drain.drainage import Conditioning, DrainedSurface, Known, drainage, told
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import listed
@@ -101,6 +102,18 @@ class DrainageTest(SimpleTestCase):
         self.assertGreater(found.counts[60, 80], 2 * plain.counts[60, 80])
         with self.assertRaisesMessage(InputError, "no lines to burn in"):
             drainage(surface, how)
+
+    def test_a_hollow_that_holds_a_place_keeps_its_water(self):
+        surface = island()
+        grid = surface.grid
+        pond, slope = ((float(grid.x_of(50 + x)), float(grid.y_of(50))) for x in (20, -20))
+        plain = drainage(surface, Conditioning("fill", sea=0.0))
+        self.assertEqual((plain.to[40:60, 60:80] == NONE).sum(), 0)
+        kept = drainage(surface, Conditioning("fill", sea=0.0), Known(waters=(pond, slope)))
+        self.assertEqual(kept.missed, 1)
+        self.assertGreater((kept.to[40:60, 60:80] == NONE).sum(), 0)
+        np.testing.assert_array_equal(kept.heights[50, 66:75], surface.read_all()[50, 66:75])
+        self.assertNotEqual(*(told(surface, Conditioning(), Known(waters=at)) for at in ((pond,), (slope,))))
 
     def test_what_was_kept_is_what_was_found(self):
         surface = island()

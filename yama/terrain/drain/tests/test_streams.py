@@ -4,10 +4,12 @@ from django.test import SimpleTestCase
 
 from yama.terrain.drain.accumulation import accumulation
 from yama.terrain.drain.directions import OUT, directions
+from yama.terrain.drain.drainage import Conditioning, drainage
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.streams import Channels, channels
 from yama.terrain.drain.tests.made import grid_of
 from yama.terrain.errors import InputError
+from yama.terrain.surface import ArraySurface
 
 
 def tree(*lines: str):
@@ -88,7 +90,7 @@ class StreamsTest(SimpleTestCase):
     def test_features_tell_what_is_known(self):
         found, _ = tree(*HAND_MADE)
         told = found.streams(1e-3).features()
-        self.assertEqual(told.units, {"length": "m", "fall": "m", "area": "ha"})
+        self.assertEqual(told.units, {"length": "m", "fall": "m", "area": "ha", "level": "m"})
         by_link = dict(zip(told.attributes["link"], told.attributes["below"], strict=True))
         ends = [link for link, below in by_link.items() if below is None]
         self.assertTrue(all(below is None or below in by_link for below in by_link.values()))
@@ -106,3 +108,64 @@ class StreamsTest(SimpleTestCase):
         for area, words in ((0.0, "above 0"), (1e9, "the most is")):
             with self.assertRaisesMessage(InputError, words):
                 channels(cells, to, accumulation(to), grid, area)
+
+    def filled_basin(self):
+        """A slope that falls to the east, with a pit in its middle that filling makes level."""
+        y, x = np.mgrid[0:41, 0:120]
+        cells = (60 - 0.2 * x + 0.05 * np.abs(y - 20)).astype(np.float32)
+        cells[12:29, 40:80] -= 6.0
+        grid = grid_of(cells.shape)
+        surface = ArraySurface(cells, grid)
+        return cells, surface
+
+    def test_ways_over_filled_ground_are_told_and_can_be_left_out(self):
+        cells, surface = self.filled_basin()
+        found = drainage(surface, Conditioning("fill"))
+        raised = found.heights > cells
+        streams = found.channels(400.0).streams(400.0)
+        self.assertGreater(streams.level.sum(), 60)
+        lines = streams.unsure_lines()
+        self.assertAlmostEqual(sum(one.length for one in lines) / streams.level.sum(), 1, delta=1e-3)
+        # they run over raised ground
+        places = np.concatenate([shapely.get_coordinates(shapely.segmentize(one, 1.0)) for one in lines])
+        rows = np.rint(found.grid.row_of(places[:, 1])).astype(int)
+        cols = np.rint(found.grid.col_of(places[:, 0])).astype(int)
+        self.assertGreater(raised[rows, cols].mean(), 0.9)
+        self.assertTrue((streams.level <= streams.length + 1e-9).all())
+        kept = found.channels(400.0).streams(400.0, over_level=False)
+        self.assertEqual(kept.level.sum(), 0)
+        self.assertTrue(all(-1 <= below < len(kept) for below in kept.below))
+        # what is left is what was there: the same cells with the same orders, and little else is missing
+        before = {
+            int(cell): int(streams.order[number])
+            for number in range(len(streams))
+            for cell in streams.cells[streams.starts[number] : streams.starts[number + 1] - 1]
+        }
+        for number in range(len(kept)):
+            cells_of = kept.cells[kept.starts[number] : kept.starts[number + 1] - 1]
+            self.assertEqual({before[int(cell)] for cell in cells_of}, {int(kept.order[number])})
+        away = streams.length.sum() - streams.level.sum() - kept.length.sum()
+        self.assertTrue(0 <= away < 6 * len(lines), (away, len(lines)))
+        # a way that was cut is level too, and the ground says where it runs
+        cut = drainage(surface, Conditioning("breach")).channels(400.0).streams(400.0)
+        self.assertLess(cut.level.sum(), streams.level.sum() / 2)
+        # a slope has none
+        plain = drainage(ArraySurface(np.where(raised, np.nan, cells), found.grid), Conditioning("fill"))
+        self.assertEqual(plain.channels(400.0).streams(400.0).level.sum(), 0)
+
+    def test_smoothed_lines_stay_in_their_cells_and_meet_where_they_did(self):
+        rng = np.random.default_rng(8)
+        cells = rng.random((40, 50)).astype(np.float32) - np.arange(50, dtype=np.float32) * 0.3
+        found = drainage(ArraySurface(cells, grid_of(cells.shape)), Conditioning("fill"))
+        streams = found.channels(60.0).streams(60.0)
+        plain, smooth = streams.lines(), streams.lines(smooth=True)
+        for one, other in zip(plain, smooth, strict=True):
+            before, after = shapely.get_coordinates(one), shapely.get_coordinates(other)
+            self.assertLess(np.abs(before - after).max(), 1.0)  # half a side of a cell
+            self.assertEqual(before[[0, -1]].tolist(), after[[0, -1]].tolist())
+
+        def bends(lines):
+            turns = [np.diff(np.unwrap(np.arctan2(*np.diff(shapely.get_coordinates(one), axis=0).T))) for one in lines]
+            return np.abs(np.concatenate(turns)).sum()
+
+        self.assertLess(bends(smooth), 0.6 * bends(plain))

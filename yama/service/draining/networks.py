@@ -1,0 +1,134 @@
+"""Networks that are kept beside each other, and the figures of each."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Field, Router, Schema
+
+from yama.service.draining.api import StreamOrderOut
+from yama.service.draining.drained import (
+    HECTARE,
+    Asked,
+    NetworkIn,
+    OutletIn,
+    catchment_of,
+    lines_or_areas,
+    network_of,
+)
+from yama.service.draining.models import KeptNetwork
+from yama.service.projects.access import open_project
+from yama.service.projects.models import Membership
+from yama.service.schemas import Failure
+from yama.terrain.drain.networks import likeness, plain_lines
+from yama.terrain.errors import InputError
+from yama.terrain.surface import digest
+
+router = Router(tags=["draining"])
+
+_MOST = 30
+
+
+class KeptNetworkOut(Schema):
+    """Streams that are kept beside others, as they were asked for."""
+
+    id: int
+    content: NetworkIn
+
+
+class FiguresIn(NetworkIn):
+    """What is told of a network. reference: a holding with known rivers; within: metres at which they count as found.
+    outlet: whose catchment is told, moved up to so many metres (snap)."""
+
+    reference: int | None = None
+    within: float = Field(20.0, gt=0, le=10_000)
+    outlet: OutletIn | None = None
+    snap: float = Field(20.0, ge=0, le=10_000)
+
+
+class FiguresOut(Schema):
+    """What is told of a network; known as of streams. count, length: of all streams, in metres. density: kilometres of
+    them on a square kilometre of the surface's ground. unsure_length: metres over level ground. found, own_near, mean:
+    as of likeness; null where there is no reference. catchment: square kilometres; null where no outlet is given, or
+    where it has none, which `reason` explains."""
+
+    known: bool
+    begins_at: float = 0.0
+    count: int = 0
+    length: float = 0.0
+    density: float = 0.0
+    unsure_length: float = 0.0
+    orders: list[StreamOrderOut] = []
+    found: float | None = None
+    own_near: float | None = None
+    mean: float | None = None
+    catchment: float | None = None
+    reason: str = ""
+
+
+@router.get("/{int:project_id}/drainage/networks", response=list[KeptNetworkOut])
+def list_networks(request: HttpRequest, project_id: int) -> list[dict[str, Any]]:
+    """The networks that are kept, from the first to the last."""
+    project = open_project(request, project_id)
+    return [_told(one) for one in KeptNetwork.objects.filter(project=project)]
+
+
+@router.post("/{int:project_id}/drainage/networks", response={200: KeptNetworkOut, 422: Failure})
+def keep_network(request: HttpRequest, project_id: int, body: NetworkIn) -> dict[str, Any]:
+    """Keep a network beside the others; one that is kept already stays as it is."""
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    Asked.of(project, body)  # what cannot be asked for is not kept
+    content = body.model_dump()
+    mark = digest("network", content)[:64]
+    held = KeptNetwork.objects.filter(project=project)
+    if not held.filter(mark=mark).exists() and held.count() >= _MOST:
+        raise InputError(f"{_MOST} networks are kept. Remove one before you keep another.")
+    return _told(KeptNetwork.objects.get_or_create(project=project, mark=mark, defaults={"content": content})[0])
+
+
+@router.delete("/{int:project_id}/drainage/networks/{int:network_id}", response={204: None})
+def remove_network(request: HttpRequest, project_id: int, network_id: int) -> tuple[int, None]:
+    """Keep a network no longer. What was made of it stays."""
+    project = open_project(request, project_id, Membership.Role.EDITOR)
+    get_object_or_404(KeptNetwork, pk=network_id, project=project).delete()
+    return 204, None
+
+
+def _told(one: KeptNetwork) -> dict[str, Any]:
+    return {"id": one.pk, "content": one.content}
+
+
+@router.post("/{int:project_id}/drainage/figures", response={200: FiguresOut, 422: Failure})
+def read_figures(request: HttpRequest, project_id: int, body: FiguresIn) -> dict[str, Any]:
+    """Figures of a network."""
+    project = open_project(request, project_id)
+    found = Asked.of(project, body).found()
+    if found is None:
+        return {"known": False}
+    streams, area = network_of(found, body)
+    length = float(streams.length.sum())
+    told: dict[str, Any] = {
+        "known": True,
+        "begins_at": area / HECTARE,
+        "count": int((streams.magnitude == 1).sum()),
+        "length": length,
+        "density": 1000 * length / found.facts["ground"],
+        "unsure_length": float(streams.level.sum()),
+        "orders": [{"order": order, "count": count, "length": length} for order, count, length in streams.by_order()],
+    }
+    if body.reference is not None:
+        reference = plain_lines([lines_or_areas(project, body.reference)], found.grid.crs)
+        if not reference:
+            raise InputError("The reference has no lines. Choose rivers.")
+        covered = found.covered(reference)
+        alike = likeness(list(streams.lines()), covered, body.within, found.grid.metres_per_unit())
+        told |= {"found": alike.found, "own_near": alike.own_near, "mean": alike.mean}
+    if body.outlet is not None:
+        try:
+            made = catchment_of(found, body.outlet, body.snap, project.frame.grid.crs)
+            told["catchment"] = float(made.areas[0]) / 1e6
+        except InputError as error:
+            told["reason"] = str(error)
+    return told
