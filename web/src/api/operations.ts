@@ -20,6 +20,7 @@ export interface Property {
   items?: Property;
   anyOf?: Partial<Property>[];
   maxLength?: number;
+  maxItems?: number;
   minimum?: number;
   maximum?: number;
   exclusiveMinimum?: number;

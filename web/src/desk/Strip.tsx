@@ -1,6 +1,7 @@
 import { isBackdrop } from "../map/backdrops";
 import { useHeld } from "./context";
 import { Deleted } from "./Deleted";
+import { ownTab } from "./ownTab";
 import { type Tab, useDesk } from "./store";
 import { HeightsTab } from "./tabs/HeightsTab";
 import { LinesTab } from "./tabs/LinesTab";
@@ -14,9 +15,12 @@ import { TablesTab } from "./tabs/TablesTab";
 export function Strip() {
   const { all, surfaces, points, features, clouds, images, tables } = useHeld();
   // a tab that a worksheet brought along is gone with it
-  const tab = useDesk((desk) => (desk.tab === "own" && !desk.ownTab ? "surfaces" : desk.tab));
+  const tab = useDesk((desk) =>
+    desk.tab.startsWith("own ") && !desk.ownTabs.some((one) => ownTab(one.title) === desk.tab) ? "surfaces" : desk.tab,
+  );
   const pinned = useDesk((desk) => desk.pinned);
-  const own = useDesk((desk) => desk.ownTab);
+  const brought = useDesk((desk) => desk.ownTabs);
+  const own = brought.find((one) => ownTab(one.title) === tab);
   const set = useDesk((desk) => desk.set);
   const tabs: [Tab, string, number | null][] = [
     ["surfaces", "Surfaces", surfaces.length],
@@ -31,7 +35,7 @@ export function Strip() {
     ["readings", "Readings", pinned.length],
     ["recipe", "Recipe", null],
   ];
-  if (own) tabs.push(["own", own.title, null]);
+  for (const one of brought) tabs.push([ownTab(one.title), one.title, null]);
   return (
     <section className="strip" aria-label="Holdings">
       <div className="tabs" role="tablist">
@@ -40,7 +44,7 @@ export function Strip() {
             key={name}
             type="button"
             role="tab"
-            id={`tab-${name}`}
+            id={`tab-${name.replaceAll(" ", "-")}`}
             aria-selected={tab === name}
             aria-controls="strip-body"
             onClick={() => set({ tab: name })}
@@ -49,7 +53,7 @@ export function Strip() {
             {count !== null && <span className="n">{count}</span>}
           </button>
         ))}
-        {own && tab === "own" && <span className="hint">{own.hint}</span>}
+        {own && <span className="hint">{own.hint}</span>}
         {tab === "surfaces" && surfaces.length > 0 && (
           <span className="hint">
             Newest first. Point at a picture and press <kbd>A</kbd> or <kbd>B</kbd>
@@ -57,7 +61,7 @@ export function Strip() {
         )}
         {(tab === "surfaces" || tab === "lines" || tab === "tables") && <Deleted />}
       </div>
-      <div className="body" id="strip-body" role="tabpanel" aria-labelledby={`tab-${tab}`}>
+      <div className="body" id="strip-body" role="tabpanel" aria-labelledby={`tab-${tab.replaceAll(" ", "-")}`}>
         {tab === "surfaces" && <SurfacesTab />}
         {tab === "lines" && <LinesTab />}
         {tab === "tables" && <TablesTab />}
@@ -65,7 +69,7 @@ export function Strip() {
         {tab === "heights" && <HeightsTab />}
         {tab === "readings" && <ReadingsTab />}
         {tab === "recipe" && <RecipeTab />}
-        {own && tab === "own" && <own.Body />}
+        {own && <own.Body />}
       </div>
     </section>
   );

@@ -10,13 +10,20 @@ export interface OwnTab {
   Body: ComponentType;
 }
 
+export const ownTab = (title: string): `own ${string}` => `own ${title}`;
+
 /**
  * Brings a tab into the strip, and to front unless told otherwise, for as long as the worksheet is open. It must stay the same
  * object.
  */
 export function useOwnTab(own: OwnTab, toFront: () => boolean = always): void {
   useEffect(() => {
-    useDesk.setState(toFront() ? { ownTab: own, tab: "own" } : { ownTab: own });
-    return () => useDesk.setState(({ tab }) => ({ ownTab: null, tab: tab === "own" ? "surfaces" : tab }));
+    const name = ownTab(own.title);
+    useDesk.setState(({ ownTabs, tab }) => ({ ownTabs: [...ownTabs, own], tab: toFront() ? name : tab }));
+    return () =>
+      useDesk.setState(({ ownTabs, tab }) => ({
+        ownTabs: ownTabs.filter((one) => one !== own),
+        tab: tab === name ? "surfaces" : tab,
+      }));
   }, [own, toFront]);
 }

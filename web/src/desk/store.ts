@@ -15,7 +15,8 @@ export type Slot = "a" | "b";
 export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
 export type Stage = "Gather" | "Build" | "Join" | "Fit" | "Mend" | "Judge" | "Drain" | "Deliver";
 export type Stretch = "whole" | "view" | "middle" | "typed";
-export type Tab = "surfaces" | "lines" | "profile" | "heights" | "readings" | "recipe" | "own" | "tables";
+/** A tab of the strip; those that worksheets bring along are called by their titles. */
+export type Tab = "surfaces" | "lines" | "profile" | "heights" | "readings" | "recipe" | "tables" | `own ${string}`;
 
 export const STAGES: Stage[] = ["Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver"];
 
@@ -148,8 +149,8 @@ interface Desk extends Remembered {
   /** What the pointer does: the last of these, or reading where there is none. */
   tools: Tool[];
   bench: BenchName;
-  /** The tab of the strip that the open worksheet brings along. */
-  ownTab: OwnTab | null;
+  /** The tabs of the strip that the open worksheet brings along. */
+  ownTabs: OwnTab[];
   /** What the open worksheet lays over the map. */
   atMap: ComponentType | null;
   /** The lines, points or cloud whose dress is changed. */
@@ -237,7 +238,7 @@ export const useDesk = create<Desk>((set, get) => ({
   overlays: [],
   tools: [],
   bench: "map",
-  ownTab: null,
+  ownTabs: [],
   atMap: null,
   overMap: false,
   measuring: {},

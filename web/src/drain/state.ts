@@ -1,10 +1,17 @@
 import { create } from "zustand";
+import type { Network } from "../api/client";
 
 /** A place whose catchment is asked for, in the frame's CRS. */
 export interface Outlet {
   name: string;
   x: number;
   y: number;
+}
+
+/** Streams that are looked at in a slot, or in neither. */
+export interface Looked {
+  slot: "a" | "b" | "none";
+  content: Network;
 }
 
 interface DrainState {
@@ -17,6 +24,10 @@ interface DrainState {
   within: number;
   /** From where water is followed down. */
   from: { x: number; y: number } | null;
+  /** What the worksheet looks at: its own first, and what is beside it. */
+  looked: Looked[];
+  /** A kept network that is looked at beside, instead of the other slot's surface as the worksheet conditions it. */
+  beside: Network | null;
   set: (change: Partial<DrainState>) => void;
 }
 
@@ -27,5 +38,7 @@ export const useDrainState = create<DrainState>((set) => ({
   reference: undefined,
   within: 20,
   from: null,
+  looked: [],
+  beside: null,
   set,
 }));

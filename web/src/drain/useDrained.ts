@@ -5,6 +5,7 @@ import {
   call,
   type Drained,
   type Job,
+  type Network,
   type NetworkLikeness,
   type Streams,
   type WayDown,
@@ -18,35 +19,28 @@ import { useDrainState } from "./state";
 
 const PAUSE = 60; // milliseconds that a threshold stays before streams are asked for at it
 
-/** What is asked of one surface: how water finds its way, and where streams begin, in hectares. */
-export interface Asked {
-  drained: Drained;
-  beginsAt: number;
-  minimumLength: number;
+/** How water over a surface finds its way, without where streams begin. */
+export function drainedOf(content: Network): Drained {
+  const { begins_at, minimum_length, over_level, ...drained } = content;
+  return drained;
 }
 
 /**
  * Streams of a surface, the catchments of the outlets, and how alike streams are to known rivers. Water over it is worked out by a job, once for each way of
  * conditioning; from then on all of it is told at once.
  */
-export function useDrained(asked: Asked | null, reference: number | null) {
+export function useDrained(asked: Network | null, reference: number | null, other: Drained | null) {
   const project = useProject();
   const client = useQueryClient();
   const base = `/projects/${project.id}/drainage`;
-  const beginsAt = useSettled(asked?.beginsAt ?? 0, PAUSE);
+  const beginsAt = useSettled(asked?.begins_at ?? 0, PAUSE);
   const bounds = useSettled(
     useDesk((desk) => desk.bounds),
     300,
   );
   const pixel = bounds ? (bounds[2] - bounds[0]) / 800 : null;
   const { outlets, snap, within, from } = useDrainState();
-  const streamsBody = asked && {
-    ...asked.drained,
-    begins_at: beginsAt,
-    minimum_length: asked.minimumLength,
-    bounds,
-    pixel,
-  };
+  const streamsBody = asked && { ...asked, begins_at: beginsAt, bounds, pixel };
   const streams = useQuery({
     queryKey: KEYS.streams(project.id, project.frame.mark, streamsBody),
     queryFn: ({ signal }) => call<Streams>("POST", `${base}/streams`, streamsBody, signal),
@@ -57,7 +51,8 @@ export function useDrained(asked: Asked | null, reference: number | null) {
     staleTime: 60_000,
   });
   const known = streams.data?.known ?? false;
-  const catchmentsBody = asked && { ...asked.drained, outlets, snap, pixel };
+  const drained = asked && drainedOf(asked);
+  const catchmentsBody = drained && { ...drained, outlets, snap, pixel, beside: other };
   const catchments = useQuery({
     queryKey: KEYS.catchments(project.id, project.frame.mark, catchmentsBody),
     queryFn: ({ signal }) => call<Catchments>("POST", `${base}/catchments`, catchmentsBody, signal),
@@ -66,13 +61,7 @@ export function useDrained(asked: Asked | null, reference: number | null) {
     retry: false,
     staleTime: 60_000,
   });
-  const likenessBody = asked && {
-    ...asked.drained,
-    begins_at: beginsAt,
-    minimum_length: asked.minimumLength,
-    reference,
-    within,
-  };
+  const likenessBody = asked && { ...asked, begins_at: beginsAt, reference, within };
   const likeness = useQuery({
     queryKey: KEYS.likeness(project.id, project.frame.mark, likenessBody),
     queryFn: ({ signal }) => call<NetworkLikeness>("POST", `${base}/likeness`, likenessBody, signal),
@@ -81,7 +70,7 @@ export function useDrained(asked: Asked | null, reference: number | null) {
     retry: false,
     staleTime: 60_000,
   });
-  const wayBody = asked && from && { ...asked.drained, ...from };
+  const wayBody = drained && from && { ...drained, ...from };
   const way = useQuery({
     queryKey: KEYS.wayDown(project.id, project.frame.mark, wayBody),
     queryFn: ({ signal }) => call<WayDown>("POST", `${base}/way`, wayBody, signal),
@@ -97,20 +86,21 @@ export function useDrained(asked: Asked | null, reference: number | null) {
     },
   });
   const { mutate } = work;
-  const drained = asked?.drained;
-  const signature = JSON.stringify(drained ?? null);
+  const signature = JSON.stringify(drained);
   const waits = streams.data?.known === false && !streams.isPlaceholderData;
   const before = useRef("");
   useEffect(() => {
-    if (!waits || !drained || project.role === "viewer" || before.current === signature) return;
+    if (!waits || project.role === "viewer" || before.current === signature) return;
     before.current = signature;
-    mutate(drained);
-  }, [waits, drained, signature, project.role, mutate]);
+    mutate(JSON.parse(signature));
+  }, [waits, signature, project.role, mutate]);
   const { data: jobs = [] } = useJobs(project.id);
   const job = jobs.find((one) => one.id === work.data?.job?.id);
   const state = job?.state;
   useEffect(() => {
-    if (state === "done") client.invalidateQueries({ queryKey: KEYS.streams(project.id) });
+    if (state !== "done") return;
+    for (const key of [KEYS.streams, KEYS.catchments, KEYS.figures])
+      client.invalidateQueries({ queryKey: key(project.id) });
   }, [state, project.id, client]);
   const error = streams.error ?? catchments.error ?? likeness.error ?? work.error;
   return {

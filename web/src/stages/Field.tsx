@@ -1,11 +1,13 @@
 import { applies, boundsOf, choicesOf, propertyOf } from "../api/operations";
 import { useProject } from "../desk/context";
 import { size } from "../desk/format";
+import type { Place } from "../map/shapes";
 import { Check } from "../ui/Check";
 import { Choice } from "../ui/Choice";
 import { NumberField } from "../ui/NumberField";
 import { NumbersField } from "../ui/NumbersField";
 import { TextField } from "../ui/TextField";
+import { PlacesField } from "./PlacesField";
 import type { AnyWork } from "./useWorksheet";
 
 const UNSET = "unset";
@@ -56,6 +58,8 @@ export function Field({ work, name, label, unit, placeholder, also }: Props) {
   }
   if (property.type === "array" && property.items?.type === "number")
     return <NumbersField {...told} unit={unit ?? property.unit} value={(value as number[]) ?? []} onChange={set} />;
+  if (property.type === "array" && property.items?.type === "array")
+    return <PlacesField {...told} value={(value as Place[]) ?? []} most={property.maxItems ?? 100} onChange={set} />;
   if (property.type === "string")
     return (
       <TextField

@@ -38,7 +38,7 @@ class KeptNetworkOut(Schema):
     content: NetworkIn
 
 
-class FiguresIn(NetworkIn):
+class NetworkFiguresIn(NetworkIn):
     """What is told of a network. reference: a holding with known rivers; within: metres at which they count as found.
     outlet: whose catchment is told, moved up to so many metres (snap)."""
 
@@ -48,7 +48,7 @@ class FiguresIn(NetworkIn):
     snap: float = Field(20.0, ge=0, le=10_000)
 
 
-class FiguresOut(Schema):
+class NetworkFiguresOut(Schema):
     """What is told of a network; known as of streams. count, length: of all streams, in metres. density: kilometres of
     them on a square kilometre of the surface's ground. unsure_length: metres over level ground. found, own_near, mean:
     as of likeness; null where there is no reference. catchment: square kilometres; null where no outlet is given, or
@@ -100,8 +100,8 @@ def _told(one: KeptNetwork) -> dict[str, Any]:
     return {"id": one.pk, "content": one.content}
 
 
-@router.post("/{int:project_id}/drainage/figures", response={200: FiguresOut, 422: Failure})
-def read_figures(request: HttpRequest, project_id: int, body: FiguresIn) -> dict[str, Any]:
+@router.post("/{int:project_id}/drainage/figures", response={200: NetworkFiguresOut, 422: Failure})
+def read_figures(request: HttpRequest, project_id: int, body: NetworkFiguresIn) -> dict[str, Any]:
     """Figures of a network."""
     project = open_project(request, project_id)
     found = Asked.of(project, body).found()

@@ -75,7 +75,7 @@ class AcceptIn(Schema):
     new: NewPersonIn | None = None
 
 
-class AcceptedOut(Schema):
+class InvitationAcceptedOut(Schema):
     """The project that is open now."""
 
     project_id: int
@@ -131,7 +131,7 @@ def look(request: HttpRequest, token: str) -> dict[str, Any]:
 
 @public.post(
     "/{token}/accept",
-    response={200: AcceptedOut, 401: Failure, 404: Failure, 409: Failure, 422: Failure, 429: Failure},
+    response={200: InvitationAcceptedOut, 401: Failure, 404: Failure, 409: Failure, 422: Failure, 429: Failure},
     auth=None,
 )
 @decorate_view(csrf_protect)

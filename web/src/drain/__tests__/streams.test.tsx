@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { act, cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import type { Catchments, Streams } from "../../api/client";
+import type { Catchments, NetworkFigures, Streams } from "../../api/client";
 import { toolOf, useDesk } from "../../desk/store";
 import { StreamsSheet } from "../../stages/drain/StreamsSheet";
 import { shownOver } from "../../testing/desk";
@@ -10,7 +10,15 @@ import { useDrainState } from "../state";
 
 afterEach(cleanup);
 beforeEach(() => {
-  useDrainState.setState({ outlets: [], snap: 50, reference: undefined, within: 20, from: null });
+  useDrainState.setState({
+    outlets: [],
+    snap: 50,
+    reference: undefined,
+    within: 20,
+    from: null,
+    looked: [],
+    beside: null,
+  });
   useDesk.setState({ sheets: {} });
 });
 
@@ -43,11 +51,33 @@ const streams = (begins: number): Streams => ({
   left: 2,
   filled: 9_277,
   breached: 4_938,
+  missed: 0,
+  burned: [],
+  unsure: [],
+  unsure_length: 0,
   curve: [
     [0.1, 9_000, 2_000_000],
     [640, 1, 900],
   ],
 });
+const figures: NetworkFigures = {
+  known: true,
+  begins_at: 5,
+  count: 160,
+  length: 69_100,
+  density: 3.2,
+  unsure_length: 0,
+  orders: [
+    { order: 1, count: 107, length: 39_000 },
+    { order: 2, count: 40, length: 18_100 },
+    { order: 3, count: 18, length: 12_000 },
+  ],
+  found: 0.94,
+  own_near: 0.97,
+  mean: 5.4,
+  catchment: null,
+  reason: "",
+};
 const catchments: Catchments = {
   known: true,
   catchments: [
@@ -76,6 +106,9 @@ function shown(answers: Record<string, unknown> = {}, slots = { a: "key5", b: "k
     "POST /projects/1/drainage/streams": ({ body }: Asked) => streams((body as { begins_at: number }).begins_at),
     "POST /projects/1/drainage/catchments": catchments,
     "POST /projects/1/drainage": { job: null },
+    "GET /projects/1/drainage/hollows/said": [],
+    "GET /projects/1/drainage/networks": [],
+    "POST /projects/1/drainage/figures": figures,
     ...answers,
   });
   draw(<StreamsSheet />);
@@ -118,6 +151,7 @@ describe("streams", () => {
     const asked = service({
       "GET /projects/1/holdings": [surface(5, "Best of all")],
       "POST /projects/1/drainage/streams": { known: false, count: 0 },
+      "GET /projects/1/drainage/hollows/said": [],
     });
     draw(<StreamsSheet />, { role: "viewer" });
     useDesk.setState({ slots: { a: "key5", b: "" }, bounds: [0, 0, 800, 800] });

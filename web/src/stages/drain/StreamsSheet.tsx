@@ -1,12 +1,19 @@
-import { useMemo } from "react";
-import type { Catchments, Drained, Holding, NetworkLikeness, Streams, WayDown } from "../../api/client";
+import { useEffect, useMemo } from "react";
+import type { Catchments, Finding, Holding, Network, NetworkLikeness, Streams, WayDown } from "../../api/client";
 import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { type InkedLine, useOverlay, usePlaces } from "../../desk/overlays";
+import { useOwnTab } from "../../desk/ownTab";
+import { useDesk } from "../../desk/store";
 import styles from "../../drain/drain.module.css";
-import { useDrainState } from "../../drain/state";
+import { HOLLOWS, HOLLOWS_TAB } from "../../drain/HollowsTab";
+import { NETWORKS } from "../../drain/NetworksTab";
+import { type Looked, useDrainState } from "../../drain/state";
 import { ThresholdCurve } from "../../drain/ThresholdCurve";
-import { type Asked, useDrained } from "../../drain/useDrained";
+import { drainedOf, useDrained } from "../../drain/useDrained";
+import { useSaid } from "../../drain/useHollows";
+import { useReference } from "../../drain/useReference";
+import { counted, hectares, hollowsOf, kilometres, square } from "../../drain/words";
 import { INKS, SLOT_INKS } from "../../map/dress";
 import { useTool } from "../../tools/useTool";
 import { Button } from "../../ui/Button";
@@ -16,7 +23,7 @@ import { Refusal } from "../../ui/Refusal";
 import { Slide } from "../../ui/Slide";
 import { Field } from "../Field";
 import { OperationSheet } from "../OperationSheet";
-import { has, useRole } from "../useRole";
+import { useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
 
 /** Where a surface is looked at: in A, in B, or in neither. */
@@ -25,14 +32,10 @@ const WIDEST = 5; // pixels of a stream of the highest order
 const INK: Record<Slot, string> = { ...SLOT_INKS, none: INKS[0] as string };
 const LETTER: Record<Slot, string> = { a: "A", b: "B", none: "It" };
 const RING = { a: { width: 3, dashed: false }, b: { width: 2, dashed: true }, none: { width: 3, dashed: false } };
+const UNSURE = "#9C2B2B"; // of what is not to be trusted
 const MOST_OUTLETS = 50;
 const NONE = "none";
 
-const kilometres = (metres: number) => num(metres / 1000, metres < 100_000 ? 1 : 0);
-const hectares = (area: number) => num(area, area < 1 ? 2 : area < 10 ? 1 : 0);
-const square = (area: number) => num(area, area < 0.1 ? 4 : area < 10 ? 2 : 1);
-
-const counted = (count: number, one: string, many: string) => `${num(count)} ${count === 1 ? one : many}`;
 const placesOf = (count: number) => counted(count, "place", "places");
 
 function linesOf(
@@ -46,7 +49,13 @@ function linesOf(
   const rings = catchments.flatMap(({ rings }) => rings.map((line) => ({ line, ink, ...RING[slot] })));
   // low orders first, so that they lie below
   const links = [...(streams?.streams ?? [])].reverse();
-  return [...rings, ...links.map(({ order, line }) => ({ line, ink, width: Math.min(0.8 + order, WIDEST) })), ...down];
+  const unsure = (streams?.unsure ?? []).map((line) => ({ line, ink: UNSURE, width: 2, dashed: true }));
+  return [
+    ...rings,
+    ...links.map(({ order, line }) => ({ line, ink, width: Math.min(0.8 + order, WIDEST) })),
+    ...unsure,
+    ...down,
+  ];
 }
 
 /** Where water from a place goes, as a sentence. */
@@ -121,48 +130,134 @@ function Alike({ of }: { of: { slot: Slot; found: NetworkLikeness | undefined }[
   );
 }
 
+/** The list of hollows is brought to front by who asks for it. */
+const never = () => false;
+/** Surfaces are chosen in the strip: it stays where it is until there is one in each slot. */
+const nothingElse = () => {
+  const { a, b } = useDesk.getState().slots;
+  return a !== null && b !== null;
+};
+
+type Told = Finding & { fix: Finding["fix"] };
+
+/** What is to be said of the streams that are looked at. */
+function findingsOf(streams: Streams | undefined): Told[] {
+  if (!streams) return [];
+  const found: Told[] = [];
+  const tell = (
+    code: string,
+    weight: Told["weight"],
+    sentence: string,
+    why: string,
+    fix: Told["fix"] = null,
+    places: [number, number][] = [],
+  ) => found.push({ code, weight, sentence, why, fix, places });
+  if (streams.left)
+    tell(
+      "left",
+      "note",
+      `${counted(streams.left, "hollow keeps its water", "hollows keep their water")}.`,
+      "Streams that come to it end there.",
+    );
+  if ((streams.unsure_length ?? 0) > 0)
+    tell(
+      "level",
+      "caution",
+      `${kilometres(streams.unsure_length ?? 0)} km of streams run over level ground, most of it made by filling.`,
+      "Where they run there the computation decides, not the ground. They are drawn red and dashed.",
+      { label: "Leave them out", set_params: { over_level: false } },
+    );
+  if (streams.missed)
+    tell(
+      "missed",
+      "note",
+      `${counted(streams.missed, "place that was said to hold water lies", "places that were said to hold water lie")} in no hollow of this surface.`,
+      "Nothing is kept there.",
+    );
+  const lines = streams.burned ?? [];
+  const [turnedOnes, outside] = [lines.filter((one) => one.turned), lines.filter((one) => one.outside)];
+  const astray = lines.flatMap((one) => (one.astray ? [one.astray as [number, number]] : []));
+  const of = counted(lines.length, "line", "lines");
+  if (turnedOnes.length)
+    tell(
+      "turned",
+      "note",
+      `${num(turnedOnes.length)} of ${of} that are burned in ${turnedOnes.length === 1 ? "was" : "were"} drawn uphill.`,
+      "The bed falls the other way.",
+    );
+  if (outside.length)
+    tell("outside", "note", `${num(outside.length)} of ${of} to be burned in lie where there are no heights.`, "");
+  if (astray.length)
+    tell(
+      "astray",
+      "caution",
+      `${num(astray.length)} of ${of} that are burned in ${astray.length === 1 ? "leaves its valley" : "leave their valleys"}.`,
+      "Its bed is cut into a slope there. Look whether the line or the surface lies wrong.",
+      null,
+      astray,
+    );
+  return found;
+}
+
 /** Streams of a surface and the ground above places on them, beside those of the surface in B. */
 export function StreamsSheet() {
   const project = useProject();
-  const work = useWorksheet("streams");
-  const { a, b, features } = useHeld();
+  const { said, refused } = useSaid();
+  // hollows that somebody said hold water keep it
+  const elsewhere = useMemo(
+    () => ({
+      params: {
+        waters_at: (said ?? []).flatMap(({ x, y, kind }): [number, number][] => (kind === "water" ? [[x, y]] : [])),
+      },
+      inputs: {},
+      ready: said !== undefined,
+    }),
+    [said],
+  );
+  const work = useWorksheet("streams", elsewhere);
+  const { a, b } = useHeld();
   const { chosen } = useRole(work, "surface");
   const { params } = work;
-  const { outlets, snap, reference, within, from, set } = useDrainState();
-  const kept = work.ids("kept")[0] ?? null;
+  const { outlets, snap, within, from, beside: besideIt, set } = useDrainState();
+  const tab = useDesk((desk) => desk.tab);
   const burned = work.ids("burned")[0] ?? null;
-  const asked = (one: Holding | undefined): Asked | null =>
-    (one && {
-      drained: {
-        surface: one.id,
-        kept,
-        method: params.method,
-        most_depth: params.most_depth ?? null,
-        most_area: params.most_area ?? null,
-        most_length: params.most_length ?? null,
-        sea: params.sea ?? null,
-        burned,
-        bed_width: params.bed_width,
-        bed_depth: params.bed_depth,
-        bed_bank: params.bed_bank,
-      } satisfies Drained,
-      beginsAt: params.begins_at,
-      minimumLength: params.minimum_length,
-    }) ??
-    null;
+  const settings = {
+    kept: work.ids("kept")[0] ?? null,
+    method: params.method,
+    most_depth: params.most_depth ?? null,
+    most_area: params.most_area ?? null,
+    most_length: params.most_length ?? null,
+    sea: params.sea ?? null,
+    burned,
+    bed_width: params.bed_width,
+    bed_depth: params.bed_depth,
+    bed_bank: params.bed_bank,
+    waters_at: elsewhere.params.waters_at,
+    begins_at: params.begins_at,
+    minimum_length: params.minimum_length,
+    over_level: params.over_level,
+  };
+  const asked = (one: Holding | undefined): Network | null => (one && said ? { surface: one.id, ...settings } : null);
   const slot: Slot = chosen?.key === a?.key ? "a" : chosen?.key === b?.key ? "b" : "none";
-  // what is looked at beside it: the other slot, where that holds heights
+  // what is looked at beside it: a kept network, or the other slot, where that holds heights
   const otherSlot = slot === "b" ? "a" : "b";
   const candidate = slot === "b" ? a : b;
-  const other =
-    candidate && candidate.id !== chosen?.id && quantityOf(candidate) === "height" && !candidate.lookedAt
-      ? candidate
-      : undefined;
-  const rivers = features.filter((one) => has(one, "lines"));
-  const usual = rivers.find((one) => /river|stream/i.test(one.name) && one.recipe === null);
-  const known = reference === undefined ? (usual?.id ?? null) : reference;
-  const own = useDrained(asked(chosen), known);
-  const beside = useDrained(asked(other), known);
+  const heights = candidate && quantityOf(candidate) === "height" && !candidate.lookedAt ? candidate : undefined;
+  const keptBeside = besideIt && heights?.id === besideIt.surface ? besideIt : null;
+  const other = keptBeside || heights?.id !== chosen?.id ? heights : undefined;
+  const { known, rivers } = useReference();
+  const mine = asked(chosen);
+  const theirs = keptBeside ?? asked(other);
+  const own = useDrained(mine, known, theirs && drainedOf(theirs));
+  const beside = useDrained(theirs, known, null);
+  const signature = JSON.stringify([
+    ...(mine ? [{ slot, content: mine }] : []),
+    ...(theirs ? [{ slot: otherSlot, content: theirs }] : []),
+  ]);
+  useEffect(() => set({ looked: JSON.parse(signature) as Looked[] }), [signature, set]);
+  useEffect(() => () => set({ looked: [], beside: null }), [set]);
+  useOwnTab(HOLLOWS, never);
+  useOwnTab(NETWORKS, nothingElse);
   const { streams } = own;
   const range: [number, number] = [streams?.least ?? 0.1, streams?.most ?? 1000];
   const at = Math.min(Math.max(params.begins_at, range[0]), range[1]);
@@ -183,7 +278,8 @@ export function StreamsSheet() {
       press: () => undefined,
     }));
   }, [own.catchments, outlets]);
-  useOverlay("suspects", marks);
+  // the list of hollows has its own numbers
+  useOverlay("suspects", tab === HOLLOWS_TAB ? null : marks);
   const press = useTool("pick", ({ x, y }) => {
     if (outlets.length >= MOST_OUTLETS) return;
     set({ outlets: [...outlets, { name: `Outlet ${outlets.length + 1}`, x, y }] });
@@ -195,21 +291,7 @@ export function StreamsSheet() {
     <OperationSheet
       work={work}
       name={`Streams of ${chosen?.name ?? "a surface"}`}
-      findings={[
-        ...work.findings,
-        ...(streams?.left
-          ? [
-              {
-                code: "left",
-                weight: "note" as const,
-                sentence: `${counted(streams.left, "hollow keeps its water", "hollows keep their water")}.`,
-                why: "Streams that come to it end there.",
-                fix: null,
-                places: [],
-              },
-            ]
-          : []),
-      ]}
+      findings={[...work.findings, ...findingsOf(streams)]}
       parts={[
         { title: "Surface", of: ["in:surface", "in:kept", "sea"] },
         {
@@ -226,7 +308,10 @@ export function StreamsSheet() {
             "most_length",
             streams && (
               <p key="moved" className="mut small-print">
-                <span className="n">{num(streams.moved)}</span> m³ of ground are moved.
+                <span className="n">{num(streams.moved)}</span> m³ of ground are moved.{" "}
+                <Button kind="link" onClick={() => useDesk.getState().set({ tab: HOLLOWS_TAB })}>
+                  List of hollows
+                </Button>
               </p>
             ),
           ],
@@ -247,6 +332,8 @@ export function StreamsSheet() {
             </div>,
             <Field key="exactly" work={work} name="begins_at" label="Exactly" />,
             "minimum_length",
+            "over_level",
+            "smooth",
             streams?.begins_at != null && Math.abs(streams.begins_at / params.begins_at - 1) > 0.01 && !own.running && (
               <p key="nearest" className="mut small-print">
                 Shown from {hectares(streams.begins_at)} ha on, the nearest that is known. A run takes what is typed.
@@ -265,8 +352,8 @@ export function StreamsSheet() {
                 {waiting(own) || waiting(beside)}
               </p>
             ),
-            [own.failed, beside.failed].some(Boolean) && (
-              <Refusal key="failed" sentence={own.failed ?? beside.failed ?? ""} />
+            [refused, own.failed, beside.failed].some(Boolean) && (
+              <Refusal key="failed" sentence={refused ?? own.failed ?? beside.failed ?? ""} />
             ),
             [own, beside].some((one) => one.failed && !one.streams && !one.running) && project.role !== "viewer" && (
               <p key="again" className="times">
@@ -322,7 +409,9 @@ export function StreamsSheet() {
         },
         {
           title: "Catchments",
-          aside: other && `${LETTER[slot]} ${chosen?.name}, ${LETTER[otherSlot]} ${other.name}`,
+          aside:
+            other &&
+            `${LETTER[slot]} ${chosen?.name}, ${LETTER[otherSlot]} ${other.name}${keptBeside ? `, ${hollowsOf(keptBeside)}` : ""}`,
           of: [
             outlets.length > 0 && (
               <table key="outlets" className={`t tight ${styles.table}`} aria-label="Catchments">
@@ -332,6 +421,7 @@ export function StreamsSheet() {
                     <th title="How far it was moved to where most ground drains">moved</th>
                     <th>{LETTER[slot]} km²</th>
                     {other && <th>{LETTER[otherSlot]} km²</th>}
+                    {other && <th title="What both share, of what they cover together">shared</th>}
                     <th aria-label="Remove" />
                   </tr>
                 </thead>
@@ -348,6 +438,7 @@ export function StreamsSheet() {
                         <td className="n">{first?.area != null ? `${num(first.moved)} m` : ""}</td>
                         <td className="n">{first?.area != null ? square(first.area) : "–"}</td>
                         {other && <td className="n">{second?.area != null ? square(second.area) : "–"}</td>}
+                        {other && <td className="n">{first?.common != null ? `${num(100 * first.common)} %` : "–"}</td>}
                         <td>
                           <Button
                             kind="link"

@@ -1,0 +1,85 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { call, type Drained, type Hollow, type Hollows, type Job, type SaidOfHollow } from "../api/client";
+import { KEYS } from "../api/keys";
+import { isOpen, useJobs } from "../api/queries";
+import { useProject } from "../desk/context";
+
+/** How many are told at once. */
+export const PAGE = 40;
+
+/** What somebody said hollows are, and a way to say it. */
+export function useSaid() {
+  const project = useProject();
+  const client = useQueryClient();
+  const path = `/projects/${project.id}/drainage/hollows/said`;
+  const key = KEYS.hollowsSaid(project.id, project.frame.mark);
+  const { data, error } = useQuery({
+    queryKey: key,
+    queryFn: ({ signal }) => call<SaidOfHollow[]>("GET", path, undefined, signal),
+  });
+  const say = useMutation({
+    mutationFn: (said: { x: number; y: number; kind: Hollow["kind"] | null }) =>
+      call<SaidOfHollow[]>("PUT", path, said),
+    onSuccess: (answer) => {
+      client.setQueryData(key, answer);
+      client.invalidateQueries({ queryKey: KEYS.hollows(project.id) });
+    },
+  });
+  return { said: data, say: say.mutate, refused: say.error?.message ?? error?.message };
+}
+
+/** The hollows of a surface, what holds most first. They are found by a job, once for each surface. */
+export function useHollows(drained: Drained | null, kind: Hollow["kind"] | "", first: number) {
+  const project = useProject();
+  const client = useQueryClient();
+  const base = `/projects/${project.id}/drainage/hollows`;
+  // what becomes of them changes nothing about what they are
+  const of = drained && { surface: drained.surface, kept: drained.kept, sea: drained.sea, burned: drained.burned };
+  const beds =
+    drained?.burned != null
+      ? { bed_width: drained.bed_width, bed_depth: drained.bed_depth, bed_bank: drained.bed_bank }
+      : {};
+  const asked = of && { ...of, ...beds };
+  const body = asked && { ...asked, kind, first, count: PAGE };
+  const list = useQuery({
+    queryKey: KEYS.hollows(project.id, project.frame.mark, body),
+    queryFn: ({ signal }) => call<Hollows>("POST", `${base}/list`, body, signal),
+    enabled: body !== null,
+    placeholderData: keepPreviousData,
+    retry: false,
+    staleTime: 60_000,
+  });
+  const work = useMutation({
+    mutationFn: (of: unknown) => call<{ job: Job | null }>("POST", base, of),
+    onSettled: () => {
+      client.invalidateQueries({ queryKey: KEYS.jobs(project.id) });
+      client.invalidateQueries({ queryKey: KEYS.hollows(project.id) });
+    },
+  });
+  const { mutate } = work;
+  const signature = JSON.stringify(asked);
+  const waits = list.data?.known === false && !list.isPlaceholderData;
+  const before = useRef("");
+  useEffect(() => {
+    if (!waits || project.role === "viewer" || before.current === signature) return;
+    before.current = signature;
+    mutate(JSON.parse(signature));
+  }, [waits, signature, project.role, mutate]);
+  const { data: jobs = [] } = useJobs(project.id);
+  const job = jobs.find((one) => one.id === work.data?.job?.id);
+  const state = job?.state;
+  useEffect(() => {
+    if (state === "done") client.invalidateQueries({ queryKey: KEYS.hollows(project.id) });
+  }, [state, project.id, client]);
+  return {
+    list: list.data?.known ? list.data : undefined,
+    running: work.isPending || (job !== undefined && isOpen(job)),
+    progress: job?.progress ?? 0,
+    failed:
+      list.error?.message ??
+      work.error?.message ??
+      (state === "failed" || state === "cancelled" ? job?.message || "It was stopped." : undefined),
+    again: () => mutate(asked),
+  };
+}
