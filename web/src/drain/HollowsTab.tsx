@@ -16,6 +16,7 @@ import styles from "./hollows.module.css";
 import { useDrainState } from "./state";
 import { drainedOf } from "./useDrained";
 import { PAGE, useHollows, useSaid } from "./useHollows";
+import { cubic } from "./words";
 
 type Kind = Hollow["kind"];
 const KINDS: [Kind, string][] = [
@@ -114,8 +115,8 @@ export function HollowsTab() {
               </Button>
             ))}
             <span className="mut" role="status">
-              {list.cut_short ? `The ${num(1000)} of ${name} that hold most, ` : `Those of ${name}, `}
-              from {num(list.least_depth ?? 0.5, 1)} m of depth on, before anything is done about them.
+              {list.cut_short ? `The ${num(1000)} that hold most of` : "In"} {name}, from{" "}
+              {num(list.least_depth ?? 0.5, 1)} m deep on
             </span>
             {(list.total ?? 0) > PAGE && (
               <span className={styles.pages}>
@@ -202,9 +203,7 @@ export function HollowsTab() {
                     <span className="n">{num(one.depth, 1)}</span> m
                   </td>
                   <td className="n">{areaOf(one.area)}</td>
-                  <td>
-                    <span className="n">{num(one.volume)}</span> m³
-                  </td>
+                  <td>{cubic(one.volume)}</td>
                   <td>
                     <span className="n">{num(one.level, 1)}</span> m
                   </td>

@@ -94,15 +94,18 @@ export function NetworksTab() {
               <th>orders</th>
               {reference !== null && (
                 <>
-                  <th title={`Of the length of ${rivers.find((one) => one.id === reference)?.name}`}>
+                  <th
+                    className={styles.wide}
+                    title={`Of the length of ${rivers.find((one) => one.id === reference)?.name}`}
+                  >
                     reference within {num(within)} m
                   </th>
-                  <th>its own within {num(within)} m</th>
-                  <th className="w">0 to 100 %</th>
+                  <th className={styles.wide}>its own within {num(within)} m</th>
+                  <th aria-label="Both, from 0 to 100 %" />
                   <th>mean distance</th>
                 </>
               )}
-              {at && <th>catchment at {at}</th>}
+              {at && <th className={styles.wide}>catchment at {at}</th>}
               <th aria-label="Keep or remove" />
             </tr>
           </thead>
@@ -146,7 +149,9 @@ export function NetworksTab() {
                       <td>
                         <span className="n">{kilometres(of.length ?? 0)}</span> km
                       </td>
-                      <td className="n">{of.orders?.length ? `1–${of.orders.length}` : "–"}</td>
+                      <td className="n">
+                        {(of.orders?.length ?? 0) > 1 ? `1–${of.orders?.length}` : (of.orders?.length ?? "–")}
+                      </td>
                       {reference !== null && (
                         <>
                           <td className="n">{of.found == null ? "–" : share(of.found)}</td>

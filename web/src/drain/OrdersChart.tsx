@@ -3,7 +3,7 @@ import { num } from "../desk/format";
 import { marks } from "../desk/key/range";
 import styles from "./networks.module.css";
 
-const [WIDE, HIGH, LEFT, FOOT, TOP] = [300, 116, 30, 16, 14];
+const [WIDE, HIGH, LEFT, FOOT, TOP] = [270, 100, 30, 15, 13];
 const BAR = 24;
 
 interface Props {

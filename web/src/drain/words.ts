@@ -4,6 +4,7 @@ import { num } from "../desk/format";
 export const kilometres = (metres: number) => num(metres / 1000, metres < 100_000 ? 1 : 0);
 export const hectares = (area: number) => num(area, area < 1 ? 2 : area < 10 ? 1 : 0);
 export const square = (area: number) => num(area, area < 0.1 ? 4 : area < 10 ? 2 : 1);
+export const cubic = (metres: number) => (metres < 1e6 ? `${num(metres)} m³` : `${num(metres / 1e6, 1)} million m³`);
 export const counted = (count: number, one: string, many: string) => `${num(count)} ${count === 1 ? one : many}`;
 
 const METHODS: Record<NonNullable<Network["method"]>, string> = {

@@ -23,7 +23,8 @@ from yama.terrain.surface import Heights
 
 Numbers = npt.NDArray[np.int64]
 
-_LONG_LEVEL = 10.0  # sides of cells that a way over level ground is long at least to be told
+_LONG_LEVEL = 100.0  # metres that a way over level ground is long at least to be told
+_LONG_CELLS = 10.0  # and sides of cells: on fewer nobody sees a streak
 _IN_CELL = 0.49  # of a cell's side that a corner of a smoothed line may be moved
 _ROUNDS = 8  # of smoothing: more are not seen
 
@@ -316,7 +317,7 @@ class Channels:
         """Whether the way from a place to the next is part of a long one over level ground."""
         way = np.empty(len(self.cells))
         _level_ways(self.down, self.level, self.lengths, way)
-        found: npt.NDArray[np.bool_] = way >= _LONG_LEVEL * min(self.grid.metres_per_cell())
+        found: npt.NDArray[np.bool_] = way >= max(_LONG_LEVEL, _LONG_CELLS * min(self.grid.metres_per_cell()))
         return found
 
     @cached_property

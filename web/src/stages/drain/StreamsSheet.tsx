@@ -13,7 +13,7 @@ import { ThresholdCurve } from "../../drain/ThresholdCurve";
 import { drainedOf, useDrained } from "../../drain/useDrained";
 import { useSaid } from "../../drain/useHollows";
 import { useReference } from "../../drain/useReference";
-import { counted, hectares, hollowsOf, kilometres, square } from "../../drain/words";
+import { counted, cubic, hectares, hollowsOf, kilometres, square } from "../../drain/words";
 import { INKS, SLOT_INKS } from "../../map/dress";
 import { useTool } from "../../tools/useTool";
 import { Button } from "../../ui/Button";
@@ -308,7 +308,7 @@ export function StreamsSheet() {
             "most_length",
             streams && (
               <p key="moved" className="mut small-print">
-                <span className="n">{num(streams.moved)}</span> m³ of ground are moved.{" "}
+                {cubic(streams.moved ?? 0)} of ground are moved.{" "}
                 <Button kind="link" onClick={() => useDesk.getState().set({ tab: HOLLOWS_TAB })}>
                   List of hollows
                 </Button>
