@@ -14,6 +14,7 @@ import { useReference } from "./useReference";
 import { hectares, hollowsOf, kilometres, markOf, square } from "./words";
 
 const PAUSE = 250; // milliseconds that a threshold stays before figures are asked for at it
+const GONE = "a surface that was deleted";
 const share = (value: number) => `${num(100 * value)} %`;
 
 function Bars({ found, near }: { found: number; near: number }) {
@@ -124,7 +125,7 @@ export function NetworksTab() {
                           kind="bare"
                           data-slot={one}
                           aria-pressed={slot === one}
-                          aria-label={`${one.toUpperCase()}: ${holding}, ${hollowsOf(content)}`}
+                          aria-label={`${one.toUpperCase()}: ${holding ?? GONE}, ${hollowsOf(content)}`}
                           title={one === "a" ? "Look at it in A" : "Look at it in B, beside A"}
                           disabled={!holding || slot === one}
                           onClick={() => lookAt(content, one)}
@@ -135,7 +136,7 @@ export function NetworksTab() {
                     </span>
                   </td>
                   <td className={`w ${styles.name}`} title={holding}>
-                    {holding ?? "a surface that was deleted"}
+                    {holding ?? GONE}
                   </td>
                   <td className="w">{hollowsOf(content)}</td>
                   <td className="w">
@@ -208,7 +209,7 @@ export function NetworksTab() {
                       ) : (
                         <Button
                           kind="link"
-                          aria-label={`Remove ${holding ?? "it"}, ${hollowsOf(content)}`}
+                          aria-label={`Remove ${holding ?? GONE}, ${hollowsOf(content)}`}
                           title="Removes it from this list"
                           onClick={() => remove(id)}
                         >

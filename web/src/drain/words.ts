@@ -22,7 +22,8 @@ export function hollowsOf(content: Network): string {
     most_area != null && `${num(most_area)} m²`,
     most_length != null && `${num(most_length)} m long`,
   ].filter(Boolean);
-  return METHODS[method] + (limits.length && method !== "leave" ? ` up to ${limits.join(", ")}` : "");
+  const upTo = limits.length && method !== "leave" ? ` up to ${limits.join(", ")}` : "";
+  return METHODS[method] + upTo + (content.over_level === false ? ", not over level ground" : "");
 }
 
 /** The same for networks that are the same. */

@@ -257,4 +257,57 @@ describe("streams", () => {
     });
     expect(await screen.findByText("It has no heights that water could run over.")).toBeTruthy();
   });
+
+  it("tell what is not to be trusted, and leave it out", async () => {
+    const asked = shown({
+      "POST /projects/1/drainage/streams": {
+        ...streams(5),
+        unsure: [
+          [
+            [1, 1],
+            [9, 1],
+          ],
+        ],
+        unsure_length: 2_300,
+        missed: 1,
+        burned: [
+          { number: 1, turned: true, outside: false, cut: 2, astray: [7, 8] },
+          { number: 2, turned: false, outside: true, cut: 0, astray: null },
+        ],
+      },
+    });
+    expect(await screen.findByText(/km of streams run over level ground/)).toBeTruthy();
+    expect(screen.getByText(/lies in no hollow of this surface/)).toBeTruthy();
+    expect(screen.getByText(/that are burned in was drawn uphill/)).toBeTruthy();
+    expect(screen.getByText(/to be burned in lie where there are no heights/)).toBeTruthy();
+    expect(screen.getByText(/leaves its valley/)).toBeTruthy();
+    expect((shownOver("inked") as { dashed?: boolean }[]).filter((one) => one.dashed)).toHaveLength(2);
+    fireEvent.click(screen.getByRole("button", { name: "Leave them out" }));
+    await waitFor(() => expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ over_level: false }));
+  });
+
+  it("end in hollows that somebody said hold water", async () => {
+    const asked = shown({
+      "GET /projects/1/drainage/hollows/said": [
+        { x: 3, y: 4, kind: "water" },
+        { x: 5, y: 6, kind: "error" },
+      ],
+    });
+    await screen.findAllByText("160 streams, 200 km");
+    expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ waters_at: [[3, 4]] });
+  });
+
+  it("of a kept network stand beside those of the worksheet", async () => {
+    const asked = shown({}, { a: "key5", b: "key5" });
+    await screen.findByText("160 streams, 200 km");
+    const kept = { surface: 5, method: "breach" as const, begins_at: 20 };
+    act(() => useDrainState.setState({ beside: kept as never }));
+    await screen.findByText("40 streams, 50.0 km");
+    expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject(kept);
+    // another surface in B is looked at as the worksheet says
+    act(() => useDesk.setState({ slots: { a: "key5", b: "key6" } }));
+    await waitFor(() =>
+      expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ surface: 6, method: "lesser" }),
+    );
+  });
 });

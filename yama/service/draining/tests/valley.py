@@ -20,10 +20,14 @@ class ValleyTest(ServiceTest):
         cells = 60 - 0.1 * (x - GRID.west) + 0.2 * np.abs(y - 5_438_101)
         self.hollow = shapely.Point(448_161, 5_438_101).buffer(15)
         cells[np.hypot(x - 448_161, y - 5_438_101) < 13] -= 4.0
-        store(ArraySurface(cells.astype(np.float32), GRID), self.folder / "valley.tif")
-        self.send((self.folder / "valley.tif").read_bytes(), "valley.tif")
-        self.valley = self.run_jobs()[0].holding
+        self.valley = self.add_surface(cells)
         self.body = {"surface": self.valley.pk, "method": "fill"}
+
+    def add_surface(self, cells, name="valley"):
+        path = self.folder / f"{name}.tif"
+        store(ArraySurface(cells.astype(np.float32), GRID), path)
+        self.send(path.read_bytes(), path.name)
+        return self.run_jobs()[0].holding
 
     def worked_out(self, **change):
         body = {**self.body, **change}

@@ -112,7 +112,7 @@ class StreamsTest(SimpleTestCase):
     def filled_basin(self):
         """A slope that falls to the east, with a pit in its middle that filling makes level."""
         y, x = np.mgrid[0:41, 0:160]
-        cells = (60 - 0.2 * x + 0.05 * np.abs(y - 20)).astype(np.float32)
+        cells = (60 - 0.1 * x + 0.05 * np.abs(y - 20)).astype(np.float32)
         cells[12:29, 40:110] -= 9.0
         grid = grid_of(cells.shape)
         surface = ArraySurface(cells, grid)
