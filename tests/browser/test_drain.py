@@ -59,3 +59,51 @@ class DrainTest(Joining):
         hollows = self.holding("Hollows of Beacon 30")
         self.assertGreater(hollows["features"]["counts"]["polygons"], 5)
         self.assertLessEqual({"kind", "why", "depth", "volume"}, set(hollows["features"]["attributes"]))
+
+    def test_networks_are_kept_and_hollows_said_and_mended(self):
+        page = self.page
+        self.put("A", "Beacon 30")
+        self.stage("Drain")
+        page.get_by_role("button", name=re.compile("^Streams")).click()
+        page.get_by_role("textbox", name="Exactly").fill("30")
+        figures = page.get_by_text(re.compile(r"\d+ streams, [\d.]+ km"))
+        expect(figures.first).to_be_visible(timeout=120_000)
+        page.get_by_role("tab", name="Networks").click()
+        networks = page.get_by_role("table", name="Networks")
+        first = networks.get_by_role("row").nth(1)
+        expect(first).to_contain_text(re.compile(r"Beacon 30\s*lesser change\s*none\s*30 ha\s*[\d.]+ km"))
+        page.get_by_role("button", name="Keep A as a network").click()
+        expect(page.get_by_role("button", name="Remove Beacon 30, lesser change")).to_be_visible()
+
+        # with its hollows filled it is another network, which stands beside the kept one
+        page.get_by_role("combobox", name="Hollows", exact=True).click()
+        page.get_by_role("option", name="fill", exact=True).click()
+        expect(networks.get_by_role("row")).to_have_count(3)
+        expect(first).to_contain_text(re.compile(r"filled\s*none\s*30 ha\s*[\d.]+ km"), timeout=120_000)
+        (kept,) = self.api("GET", "/drainage/networks")
+        told = self.api("POST", "/drainage/figures", kept["content"])
+        expect(networks.get_by_role("row").nth(2)).to_contain_text(f"{told['length'] / 1000:.1f} km")
+
+        # the kept one in B
+        page.get_by_role("button", name="B: Beacon 30, lesser change").click()
+        expect(networks.get_by_role("row").nth(2).get_by_role("button", name="B:")).to_have_attribute(
+            "aria-pressed", "true"
+        )
+        expect(page.get_by_text(re.compile(r"\d+ streams, [\d.]+ km"))).to_have_count(2)
+
+        # the largest hollow is said to be water, which it keeps from now on
+        page.get_by_role("button", name="List of hollows").click()
+        hollows = page.get_by_role("table", name="Hollows")
+        expect(hollows.get_by_role("row").nth(1)).to_be_visible(timeout=120_000)
+        page.get_by_label("What hollow 1 is", exact=True).select_option("water")
+        expect(page.get_by_text("Somebody of the project said so.").first).to_be_visible()
+        expect(page.get_by_text(re.compile("hollows? keeps? (its|their) water"))).to_be_visible(timeout=120_000)
+        page.get_by_role("button", name="Take back what was said of hollow 1", exact=True).click()
+        expect(page.get_by_text("Somebody of the project said so.")).to_have_count(0)
+
+        # another one is sent to Mend, with an outline that is open there
+        page.get_by_role("button", name="Mend hollow 2", exact=True).click()
+        expect(page.get_by_role("heading", name="Mend")).to_be_visible()
+        expect(page.get_by_text(re.compile(r"1 patch"))).to_be_visible(timeout=60_000)
+        patches = self.api("GET", f"/holdings/{self.holding('Beacon 30')['id']}/patches")["entries"]
+        self.assertEqual([one["content"]["operator"]["kind"] for one in patches], ["across"])

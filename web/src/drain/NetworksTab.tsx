@@ -9,8 +9,7 @@ import { Refusal } from "../ui/Refusal";
 import styles from "./networks.module.css";
 import { OrdersChart } from "./OrdersChart";
 import { useDrainState } from "./state";
-import { useFigures, useKept } from "./useNetworks";
-import { useReference } from "./useReference";
+import { useAgainst, useFigures, useKept } from "./useNetworks";
 import { hectares, hollowsOf, kilometres, markOf, square } from "./words";
 
 const PAUSE = 250; // milliseconds that a threshold stays before figures are asked for at it
@@ -41,8 +40,9 @@ interface RowOf {
 export function NetworksTab() {
   const project = useProject();
   const { all, surfaces } = useHeld();
-  const { outlets, within, looked, set } = useDrainState();
-  const { known: reference, rivers } = useReference();
+  const { looked, set } = useDrainState();
+  const against = useAgainst();
+  const { reference, within, outlet } = against;
   const { kept, keep, remove, work, refused } = useKept();
   const desk = useDesk((state) => state.sheet);
   const put = useDesk((state) => state.put);
@@ -58,7 +58,7 @@ export function NetworksTab() {
   ];
   const figures = useFigures(
     rows.map((row) => row.content),
-    reference,
+    against,
   );
   if (!rows.length) return <p className="remark">Put a surface of heights in A: its streams stand here.</p>;
   const titleOf = (id: number | null | undefined) => all.find((one) => one.id === id)?.name;
@@ -78,7 +78,7 @@ export function NetworksTab() {
     const found = figures[i]?.data;
     return slot && found?.known ? [{ slot, figures: found }] : [];
   });
-  const at = outlets[0]?.name;
+  const at = outlet?.name;
   return (
     <div className={styles.networks}>
       <div className={styles.rows}>
@@ -95,10 +95,7 @@ export function NetworksTab() {
               <th>orders</th>
               {reference !== null && (
                 <>
-                  <th
-                    className={styles.wide}
-                    title={`Of the length of ${rivers.find((one) => one.id === reference)?.name}`}
-                  >
+                  <th className={styles.wide} title={`Of the length of ${titleOf(reference)}`}>
                     reference within {num(within)} m
                   </th>
                   <th className={styles.wide}>its own within {num(within)} m</th>
@@ -202,7 +199,7 @@ export function NetworksTab() {
                           kind="link"
                           aria-label={`Keep ${slot === "b" ? "B" : "A"} as a network`}
                           title="Keeps it in this list, to hold others against it"
-                          onClick={() => keep(content)}
+                          onClick={() => keep({ ...content, against })}
                         >
                           Keep
                         </Button>

@@ -4,6 +4,7 @@ import { KEYS } from "../api/keys";
 import { useProject } from "../desk/context";
 import { useDrainState } from "./state";
 import { drainedOf } from "./useDrained";
+import { useReference } from "./useReference";
 import { markOf } from "./words";
 
 const OFTEN = 2_000; // milliseconds between two looks at what is worked out
@@ -19,7 +20,7 @@ export function useKept() {
     queryFn: ({ signal }) => call<KeptNetwork[]>("GET", `${base}/networks`, undefined, signal),
   });
   const keep = useMutation({
-    mutationFn: (content: Network) => call<KeptNetwork>("POST", `${base}/networks`, content),
+    mutationFn: (content: Network & { against: Against }) => call<KeptNetwork>("POST", `${base}/networks`, content),
     onSuccess: refresh,
   });
   const remove = useMutation({
@@ -39,11 +40,17 @@ export function useKept() {
   };
 }
 
-/** Figures of networks: against the known rivers that are chosen, and with the catchment of the first outlet. */
-export function useFigures(contents: Network[], reference: number | null) {
-  const project = useProject();
+/** What networks are held against: the known rivers that are chosen, and the first outlet, whose catchment is told. */
+export function useAgainst() {
   const { outlets, snap, within } = useDrainState();
-  const outlet = outlets[0] ?? null;
+  const { known } = useReference();
+  return { reference: known, within, outlet: outlets[0] ?? null, snap };
+}
+export type Against = ReturnType<typeof useAgainst>;
+
+/** Figures of networks. */
+export function useFigures(contents: Network[], { reference, within, outlet, snap }: Against) {
+  const project = useProject();
   return useQueries({
     queries: contents.map((content) => {
       const body = { ...content, reference, within, outlet, snap };

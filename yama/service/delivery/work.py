@@ -12,7 +12,7 @@ import numpy as np
 from django.conf import settings
 from django.utils import timezone
 
-from yama.service.delivery import contents
+from yama.service.delivery import contents, water
 from yama.service.delivery.contents import Wanted
 from yama.service.holdings.kinds import CLOUD, IMAGE, SURFACE, kind_of
 from yama.service.holdings.models import Holding, project_dir
@@ -172,6 +172,8 @@ def _report(
         ],
         sheets=sheets,
         others=[(one.name, names[one.pk], kind_of(one).known(one)) for one in holdings if kind_of(one) is not SURFACE],
+        water=water.made(holdings, by_key),
+        networks=water.networks(project),
         sources=[contents.source_of(name, tiles) for name, tiles in contents.by_product(sources)],
         findings=contents.together(holdings, project),
         card=contents.card_of(project, holdings),

@@ -10,11 +10,12 @@ from yama.service.projects.models import Project
 
 
 class KeptNetwork(models.Model):
-    """Streams of a surface as they were asked for, kept beside others. content: as `NetworkIn`. mark: the same for the
-    same content."""
+    """Streams of a surface as they were asked for, kept beside others. content: as `NetworkIn`. against: what they were
+    held against then, as `AgainstIn`. mark: the same for the same content."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="networks")
     content: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField()
+    against: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(default=dict)
     mark = models.CharField(max_length=64)
     made = models.DateTimeField(auto_now_add=True)
 

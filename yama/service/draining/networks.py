@@ -6,23 +6,15 @@ from typing import Any
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Field, Router, Schema
+from ninja import Router, Schema
 
 from yama.service.draining.api import StreamOrderOut
-from yama.service.draining.drained import (
-    HECTARE,
-    Asked,
-    NetworkIn,
-    OutletIn,
-    catchment_of,
-    lines_or_areas,
-    network_of,
-)
+from yama.service.draining.drained import Asked, NetworkIn
+from yama.service.draining.figures import AgainstIn, NetworkFiguresIn, figures_of
 from yama.service.draining.models import KeptNetwork
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership
 from yama.service.schemas import Failure
-from yama.terrain.drain.networks import likeness, plain_lines
 from yama.terrain.errors import InputError
 from yama.terrain.surface import digest
 
@@ -38,14 +30,10 @@ class KeptNetworkOut(Schema):
     content: NetworkIn
 
 
-class NetworkFiguresIn(NetworkIn):
-    """What is told of a network. reference: a holding with known rivers; within: metres at which they count as found.
-    outlet: whose catchment is told, moved up to so many metres (snap)."""
+class KeepNetworkIn(NetworkIn):
+    """What is kept. against: what it is held against, in a report too."""
 
-    reference: int | None = None
-    within: float = Field(20.0, gt=0, le=10_000)
-    outlet: OutletIn | None = None
-    snap: float = Field(20.0, ge=0, le=10_000)
+    against: AgainstIn | None = None
 
 
 class NetworkFiguresOut(Schema):
@@ -76,16 +64,17 @@ def list_networks(request: HttpRequest, project_id: int) -> list[dict[str, Any]]
 
 
 @router.post("/{int:project_id}/drainage/networks", response={200: KeptNetworkOut, 422: Failure})
-def keep_network(request: HttpRequest, project_id: int, body: NetworkIn) -> dict[str, Any]:
-    """Keep a network beside the others; one that is kept already stays as it is."""
+def keep_network(request: HttpRequest, project_id: int, body: KeepNetworkIn) -> dict[str, Any]:
+    """Keep a network beside the others; of one that is kept already only what it is held against changes."""
     project = open_project(request, project_id, Membership.Role.EDITOR)
     Asked.of(project, body)  # what cannot be asked for is not kept
-    content = body.model_dump()
+    content, against = body.model_dump(exclude={"against"}), body.against.model_dump() if body.against else {}
     mark = digest("network", content)[:64]
     held = KeptNetwork.objects.filter(project=project)
     if not held.filter(mark=mark).exists() and held.count() >= _MOST:
         raise InputError(f"{_MOST} networks are kept. Remove one before you keep another.")
-    return _told(KeptNetwork.objects.get_or_create(project=project, mark=mark, defaults={"content": content})[0])
+    values = {"content": content, "against": against}
+    return _told(KeptNetwork.objects.update_or_create(project=project, mark=mark, defaults=values)[0])
 
 
 @router.delete("/{int:project_id}/drainage/networks/{int:network_id}", response={204: None})
@@ -104,31 +93,4 @@ def _told(one: KeptNetwork) -> dict[str, Any]:
 def read_figures(request: HttpRequest, project_id: int, body: NetworkFiguresIn) -> dict[str, Any]:
     """Figures of a network."""
     project = open_project(request, project_id)
-    found = Asked.of(project, body).found()
-    if found is None:
-        return {"known": False}
-    streams, area = network_of(found, body)
-    length = float(streams.length.sum())
-    told: dict[str, Any] = {
-        "known": True,
-        "begins_at": area / HECTARE,
-        "count": int((streams.magnitude == 1).sum()),
-        "length": length,
-        "density": 1000 * length / found.facts["ground"],
-        "unsure_length": float(streams.level.sum()),
-        "orders": [{"order": order, "count": count, "length": length} for order, count, length in streams.by_order()],
-    }
-    if body.reference is not None:
-        reference = plain_lines([lines_or_areas(project, body.reference)], found.grid.crs)
-        if not reference:
-            raise InputError("The reference has no lines. Choose rivers.")
-        covered = found.covered(reference)
-        alike = likeness(list(streams.lines()), covered, body.within, found.grid.metres_per_unit())
-        told |= {"found": alike.found, "own_near": alike.own_near, "mean": alike.mean}
-    if body.outlet is not None:
-        try:
-            made = catchment_of(found, body.outlet, body.snap, project.frame.grid.crs)
-            told["catchment"] = float(made.areas[0]) / 1e6
-        except InputError as error:
-            told["reason"] = str(error)
-    return told
+    return figures_of(Asked.of(project, body), body) or {"known": False}

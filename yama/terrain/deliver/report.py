@@ -140,10 +140,20 @@ class Sheet:
 
 
 @dataclass(frozen=True)
+class Made:
+    """How something that is no surface was made. lineage, told: as of a sheet."""
+
+    name: str
+    lineage: list[str]
+    told: list[Told]
+
+
+@dataclass(frozen=True)
 class Report:
     """All that the report says. frame: label and value. sources: name, kind and what is known of each file that something here
     was made from. others: name, file and what is in it, of all that is no surface. card: how all surfaces
-    of the project do at its checkpoints. unit: of its figures."""
+    of the project do at its checkpoints. unit: of its figures. water: how what tells of water was made; networks: those
+    that are kept beside each other."""
 
     title: str
     project: str
@@ -156,6 +166,8 @@ class Report:
     findings: list[Finding] = field(default_factory=list)
     card: ScoredCard | None = None
     unit: str = "m"
+    water: list[Made] = field(default_factory=list)
+    networks: Told | None = None
 
 
 def draw_map(surface: Surface, frame: Grid, quantity: Quantity, dress: Dress | None = None) -> Map:

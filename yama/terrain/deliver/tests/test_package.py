@@ -116,7 +116,7 @@ class ReportTest(SimpleTestCase):
         lost = report.Told("Avel, mended: what was done to it cannot be told. Its input is gone.")
         sheet = replace(self.report().sheets[0], told=[told, lost])
         page = report.html_of(self.report(sheets=[sheet]))
-        for text in ("What patches did", "Raised, m³", "Patch &lt;1&gt;", "1\u202f234.6", "50 more are in the recipe"):
+        for text in ("What patches did", "Raised, m³", "Patch &lt;1&gt;", "1\u202f234.6", "50 more rows are not shown"):
             self.assertIn(text, page)
         self.assertIn("<b>together</b>", page)
         self.assertIn("<b>1\u202f359.1</b>", page)

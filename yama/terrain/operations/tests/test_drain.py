@@ -72,3 +72,28 @@ class DrainTest(SimpleTestCase):
             with self.assertRaisesMessage(InputError, words):
                 results = task_for(name, inputs, FRAME, params).run()
                 [results[one] for one in results]
+
+    def test_ground_of_streams_lines_and_beds_of_crossings_are_made(self):
+        surface = island()
+        ground = task_for(
+            "catchments", {"surface": surface}, FRAME, {"without": "links", "begins_at": 0.01, "sea": 0.1}
+        )
+        made = ground.run()["catchments"]
+        self.assertLessEqual({"link", "below", "order", "area"}, set(made.attributes))
+        self.assertTrue(shapely.coverage_is_valid(made.geometries))
+        plain, smooth = (
+            task_for("streams", {"surface": surface}, FRAME, {"begins_at": 0.01, "sea": 0.1, "smooth": smooth}).run()[
+                "streams"
+            ]
+            for smooth in (False, True)
+        )
+        self.assertEqual(len(plain), len(made))
+        self.assertLess(shapely.length(smooth.geometries).sum(), shapely.length(plain.geometries).sum())
+        across = rivers([(500_060, 5_435_990), (500_060, 5_435_830), (500_160, 5_435_830)])
+        results = task_for(
+            "crossings", {"surface": surface, "lines": across}, FRAME, {"begins_at": 0.01, "sea": 0.1}
+        ).run()
+        profiles = results["profiles"]
+        self.assertEqual(set(profiles.column("crossing")), set(range(1, len(results["crossings"]) + 1)))
+        with self.assertRaisesMessage(InputError, "Let streams begin at less"):
+            task_for("catchments", {"surface": surface}, FRAME, {"without": "links", "begins_at": 90}).run()
