@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import Http404
 
-from yama.service.delivery.contents import lineage
+from yama.service.delivery.contents import Lineage, lineage
 from yama.service.draining.drained import Asked
 from yama.service.draining.figures import NetworkFiguresIn, figures_of
 from yama.service.draining.models import KeptNetwork
@@ -33,7 +33,9 @@ def made(holdings: list[Holding], by_key: dict[str, Holding]) -> list[report.Mad
         if step is None or kind_of(one) is not FEATURES or operations.find(step.operation).stage != _STAGE:
             continue
         way = lineage(one, by_key)
-        found.append(report.Made(one.name, way.lines(by_key), [*way.told(), _known(features_of(one))]))
+        # of streams there are hundreds, which their orders tell of
+        each = [] if step.operation == "streams" else [_known(features_of(one))]
+        found.append(report.Made(one.name, way.lines(by_key), [*Lineage(way.steps[-1:], set()).told(), *each]))
     return found
 
 
@@ -65,7 +67,7 @@ _NETWORKS = (
     Column("orders", "Orders", type="whole"),
     Column("level", "Over level ground", "km", decimals=1),
     Column("found", "Reference found", "%", decimals=0),
-    Column("near", "Its own near it", "%", decimals=0),
+    Column("near", "Near it", "%", decimals=0),
     Column("mean", "Mean distance", "m", decimals=1),
     Column("catchment", "Catchment", "km²", decimals=2),
 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -19,9 +20,10 @@ from yama.terrain.kernels import kernel
 from yama.terrain.later import later
 
 pyproj = later("pyproj")
-rasterio_features = later("rasterio.features")
 
 Whole = npt.NDArray[np.int32]
+
+_ROOM = 1 << 16  # corners of outlines before more room is made
 
 
 @kernel
@@ -29,26 +31,43 @@ def _upwards(to, starts, labels, box):
     """Give all that drains into each start before another one its number from 1 on. Starts must be labelled before.
     box: the first and last rows and columns that are labelled."""
     rows, cols = to.shape
+    flat = to.reshape(rows * cols)
+    label_of = labels.reshape(rows * cols)
+    steps = ROWS * cols + COLS
     stack = np.empty(rows * cols, np.int64)  # what is not used takes no memory
+    top, bottom, left, right = box
     for k in range(starts.size):
         stack[0] = starts[k]
         size = 1
         label = k + 1
         while size > 0:
             size -= 1
-            r = stack[size] // cols
-            c = stack[size] % cols
-            box[0] = min(box[0], r)
-            box[1] = max(box[1], r)
-            box[2] = min(box[2], c)
-            box[3] = max(box[3], c)
+            at = stack[size]
+            r = at // cols
+            c = at - r * cols
+            top = min(top, r)
+            bottom = max(bottom, r)
+            left = min(left, c)
+            right = max(right, c)
+            if 0 < r < rows - 1 and 0 < c < cols - 1:
+                for n in range(8):
+                    there = at + steps[n]
+                    if flat[there] == (n + 4) & 7 and label_of[there] == 0:
+                        label_of[there] = label
+                        stack[size] = there
+                        size += 1
+                continue
             for n in range(8):
                 i = r + ROWS[n]
                 j = c + COLS[n]
-                if 0 <= i < rows and 0 <= j < cols and to[i, j] == (n + 4) % 8 and labels[i, j] == 0:
+                if 0 <= i < rows and 0 <= j < cols and to[i, j] == (n + 4) & 7 and labels[i, j] == 0:
                     labels[i, j] = label
                     stack[size] = i * cols + j
                     size += 1
+    box[0] = top
+    box[1] = bottom
+    box[2] = left
+    box[3] = right
 
 
 @kernel
@@ -220,36 +239,87 @@ class Catchments:
 
 
 @kernel
-def _with_corners(ring, corner, made):
-    """A ring along the edges of cells, `(places, 2)` of columns and rows, with each marked corner on it as a place of
-    its own. Returns how many places there are."""
-    count = 0
-    for k in range(ring.shape[0] - 1):
-        x, y = ring[k]
-        to_x, to_y = ring[k + 1]
-        step_x, step_y = np.sign(to_x - x), np.sign(to_y - y)
-        made[count] = ring[k]
-        count += 1
+def _label(labels, r, c):
+    """Of a cell; 0 outside."""
+    if 0 <= r < labels.shape[0] and 0 <= c < labels.shape[1]:
+        return labels[r, c]
+    return 0
+
+
+@kernel
+def _ring(labels, row, col, done, places, count):
+    """Follow the rim of a cell's area along the edges of cells, the area to the right, from the upper left corner of
+    the cell, above which another area begins. Corners, columns and rows, are written to `places`: where the rim turns,
+    and where more than two areas meet. Of an area that touches itself in a corner each part is followed by itself.
+    Returns how many there are then; -1 where there is no room."""
+    own = labels[row, col]
+    x = col
+    y = row
+    step_x = 1
+    step_y = 0
+    turned = True
+    while True:
+        # from here the next edge goes; edges above a cell are done once
+        if step_x == 1:
+            if done[y, x]:
+                break
+            done[y, x] = True
+        a = _label(labels, y - 1, x - 1)
+        b = _label(labels, y - 1, x)
+        c = _label(labels, y, x - 1)
+        d = _label(labels, y, x)
+        if turned or (a != b) + (b != d) + (d != c) + (c != a) > 2:
+            if count == places.shape[0]:
+                return -1
+            places[count, 0] = x
+            places[count, 1] = y
+            count += 1
         x += step_x
         y += step_y
-        while x != to_x or y != to_y:
-            if corner[y, x]:
-                made[count, 0] = x
-                made[count, 1] = y
-                count += 1
-            x += step_x
-            y += step_y
-    made[count] = ring[-1]
-    return count + 1
+        # cells ahead, to the right and to the left of the way
+        if step_x != 0:
+            ahead_x = x if step_x == 1 else x - 1
+            right_y = y if step_x == 1 else y - 1
+            left_y = y - 1 if step_x == 1 else y
+            right = _label(labels, right_y, ahead_x)
+            left = _label(labels, left_y, ahead_x)
+        else:
+            ahead_y = y if step_y == 1 else y - 1
+            right_x = x - 1 if step_y == 1 else x
+            left_x = x if step_y == 1 else x - 1
+            right = _label(labels, ahead_y, right_x)
+            left = _label(labels, ahead_y, left_x)
+        turned = True
+        if right != own:
+            step_x, step_y = -step_y, step_x
+        elif left == own:
+            step_x, step_y = step_y, -step_x
+        else:
+            turned = False
+    return count
 
 
-def _corners(labels: Whole) -> npt.NDArray[np.bool_]:
-    """Corners of cells, `(rows + 1, cols + 1)`, at which more than two areas meet."""
-    around = np.pad(labels, 1)
-    a, b, c, d = around[:-1, :-1], around[:-1, 1:], around[1:, :-1], around[1:, 1:]
-    edges = (a != b).astype(np.int8) + (b != d) + (d != c) + (c != a)
-    found: npt.NDArray[np.bool_] = edges > 2
-    return found
+@kernel
+def _rings(labels, done, places, bounds, of):
+    """All rims. bounds: where each ends in `places`; of: a cell of the area that it is the rim of. Returns how many
+    there are; -1 where there is no room for all."""
+    rows, cols = labels.shape
+    count = 0
+    rings = 0
+    for r in range(rows):
+        for c in range(cols):
+            own = labels[r, c]
+            if own <= 0 or done[r, c] or (r > 0 and labels[r - 1, c] == own):
+                continue
+            if rings == of.size:
+                return -1
+            count = _ring(labels, r, c, done, places, count)
+            if count < 0:
+                return -1
+            bounds[rings] = count
+            of[rings] = r * cols + c
+            rings += 1
+    return rings
 
 
 def polygons(labels: Whole, grid: Grid) -> dict[int, shapely.Geometry]:
@@ -258,22 +328,65 @@ def polygons(labels: Whole, grid: Grid) -> dict[int, shapely.Geometry]:
 
     labels: those of the grid's cells.
     """
-    corner = _corners(labels)
-    bounds = grid.bounds
-    size = np.array([grid.cell_width, -grid.cell_height])
+    room = _ROOM
+    while True:
+        places, bounds, of = np.empty((room, 2), np.int32), np.empty(room // 4, np.int64), np.empty(room // 4, np.int64)
+        count = int(_rings(labels, np.zeros(labels.shape, np.bool_), places, bounds, of))
+        if count >= 0:
+            break
+        room *= 4
+    west, north = grid.bounds.west, grid.bounds.north
+    outer: dict[int, list[tuple[FloatArray, int]]] = {}
+    holes: dict[int, list[tuple[FloatArray, int]]] = {}
+    for number, (first, last) in enumerate(itertools.pairwise(np.append(0, bounds[:count]).tolist())):
+        cell = int(of[number])
+        value = int(labels.flat[cell])
+        for ring in _plain(places[first:last].astype(np.int64)):
+            x, y = ring.T
+            around = int((x * np.roll(y, -1) - np.roll(x, -1) * y).sum())
+            turned = np.column_stack([west + x * grid.cell_width, north - y * grid.cell_height])
+            (outer if around > 0 else holes).setdefault(value, []).append((turned, cell))
+    return {value: _with_holes(rings, holes.get(value, []), grid) for value, rings in outer.items()}
 
-    def placed(ring: list[tuple[float, float]]) -> FloatArray:
-        cells = np.array(ring, np.int64)
-        made = np.empty((int(np.abs(np.diff(cells, axis=0)).sum()) + 1, 2), np.int64)
-        count = int(_with_corners(cells, corner, made))
-        turned: FloatArray = made[:count] * size + np.array([bounds.west, bounds.north])
-        return turned
 
-    found: dict[int, list[shapely.Geometry]] = {}
-    for shape, value in rasterio_features.shapes(labels, mask=labels > 0, connectivity=4):
-        rings = [placed(ring) for ring in shape["coordinates"]]
-        found.setdefault(int(value), []).append(shapely.Polygon(rings[0], rings[1:]))
-    return {value: shapely.MultiPolygon(parts) if len(parts) > 1 else parts[0] for value, parts in found.items()}
+def _plain(ring: npt.NDArray[np.int64]) -> list[npt.NDArray[np.int64]]:
+    """A rim that comes to a corner twice as rims that do so once: what it encloses there is a hole."""
+    keys = ring[:, 1] << 32 | ring[:, 0]
+    if len(np.unique(keys)) == len(keys):
+        return [ring]
+    found, path, places = [], list[int](), dict[int, int]()
+    for at, key in enumerate(keys.tolist()):
+        if key in places:
+            first = places[key]
+            found.append(ring[path[first:]])
+            for gone in path[first:]:
+                del places[int(keys[gone])]
+            del path[first:]
+        places[key] = len(path)
+        path.append(at)
+    return [*found, ring[path]]
+
+
+def _with_holes(
+    outer: Sequence[tuple[FloatArray, int]], holes: Sequence[tuple[FloatArray, int]], grid: Grid
+) -> shapely.Geometry:
+    """Parts of an area with their holes. Each ring comes with a cell of the part that it bounds."""
+    if len(outer) == 1:
+        return shapely.Polygon(outer[0][0], [ring for ring, _ in holes])
+    parts = [shapely.Polygon(ring) for ring, _ in outer]
+    within: list[list[FloatArray]] = [[] for _ in parts]
+    if holes:
+        rows, cols = np.divmod(np.array([cell for _, cell in holes]), grid.cols)
+        places = shapely.points(grid.x_of(cols), grid.y_of(rows))
+        around: dict[int, int] = {}
+        # a part may lie in the hole of another one: the smallest that holds the cell is its own
+        sizes = shapely.area(parts)
+        for hole, part in shapely.STRtree(parts).query(places, predicate="within").T.tolist():
+            if hole not in around or sizes[part] < sizes[around[hole]]:
+                around[hole] = part
+        for hole, part in around.items():
+            within[part].append(holes[hole][0])
+    return shapely.MultiPolygon([(ring, inner) for (ring, _), inner in zip(outer, within, strict=True)])
 
 
 def area_of(shape: shapely.Geometry, crs: str) -> float:
@@ -307,7 +420,7 @@ def catchments(to: Directions, grid: Grid, outlets: Sequence[Outlet]) -> Catchme
     labels, window = labelled(to, [one.cell for one in outlets])
     within = [_next_below(to, one.cell, labels) for one in outlets]
     part = labels[window.row : window.row + window.rows, window.col : window.col + window.cols]
-    own = polygons(np.ascontiguousarray(part), grid.part(window))
+    own = polygons(part, grid.part(window))
     above: list[list[int]] = [[number] for number in range(len(outlets))]
     for number in range(len(outlets)):
         at = within[number]

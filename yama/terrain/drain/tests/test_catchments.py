@@ -1,6 +1,7 @@
 import numpy as np
 import shapely
 from django.test import SimpleTestCase
+from scipy import ndimage
 
 from yama.terrain.drain.accumulation import accumulation
 from yama.terrain.drain.catchments import area_of, basins, between, catchments, labelled, polygons, simplified, snapped
@@ -112,3 +113,23 @@ class CatchmentsTest(SimpleTestCase):
         # through its last own cell
         inner = streams.below >= 0
         np.testing.assert_array_equal(total[inner], counts.ravel()[streams.cells[streams.starts[1:][inner] - 2]])
+
+    def test_polygons_are_those_of_the_cells_whatever_they_enclose_and_touch(self):
+        rng = np.random.default_rng(12)
+        for number in range(80):
+            shape = tuple(rng.integers(1, 12, 2))
+            labels = rng.integers(0, 2 + number % 4, shape).astype(np.int32)
+            grid = grid_of(shape)
+            found = polygons(labels, grid)
+            self.assertEqual(set(found), set(np.unique(labels).tolist()) - {0})
+            for value, shape_of in found.items():
+                self.assertTrue(shape_of.is_valid, shapely.is_valid_reason(shape_of))
+                cells = [
+                    shapely.box(x - 1, y - 1, x + 1, y + 1)
+                    for x, y in ((grid.x_of(c), grid.y_of(r)) for r, c in np.argwhere(labels == value))
+                ]
+                self.assertTrue(shape_of.equals(shapely.union_all(cells)), f"{labels}, {value}")
+                # parts hang together over edges
+                parts = shapely.get_num_geometries(shape_of)
+                self.assertEqual(parts, ndimage.label(labels == value)[1])
+            self.assertTrue(shapely.coverage_is_valid(list(found.values())))
