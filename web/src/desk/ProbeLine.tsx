@@ -1,3 +1,5 @@
+import { useDrainState } from "../drain/state";
+import { WaterProbe } from "../drain/WaterProbe";
 import { PartFoot } from "../judge/PartFoot";
 import { useTriedAt } from "../pair/usePair";
 import { factsOf } from "../tools/tool";
@@ -50,6 +52,7 @@ function Readings() {
   const decimals = geographic ? 6 : 1;
   const unit = unitOf(quantity, project.frame.unit);
   const { rest } = useDesk((desk) => BENCHES[desk.bench]);
+  const water = useDrainState((state) => state.looked.length > 0);
   const inPair = useDesk((desk) => desk.bench === "pair");
   const hint = useDesk((desk) => factsOf(toolOf(desk)).hint);
   if (error) return <div className="probe mut">{error.message}</div>;
@@ -94,7 +97,8 @@ function Readings() {
         </span>
       )}
       {inPair && <TriedProbe heightA={quantity === "height" ? heightA : null} />}
-      {quantity === "height" && !inPair && (
+      {water && <WaterProbe at={data} />}
+      {quantity === "height" && !inPair && !water && (
         <>
           <span>
             <i className="l">slope</i>
@@ -106,12 +110,12 @@ function Readings() {
           </span>
         </>
       )}
-      {data.readings.a?.source && (
+      {data.readings.a?.source && !water && (
         <span>
           <i className="l">from</i> {data.readings.a.source}
         </span>
       )}
-      {preview && !data.readings.a?.source && (
+      {preview && !data.readings.a?.source && !water && (
         <span>
           <i className="l">A is the</i>{" "}
           {preview.title ? "quick look" : preview.rough ? "preview, drawn roughly" : "preview"}

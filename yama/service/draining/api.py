@@ -27,18 +27,20 @@ from yama.service.jobs.api import JobOut
 from yama.service.jobs.models import Job
 from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
-from yama.service.projects.models import Membership
+from yama.service.projects.models import Membership, Project
 from yama.service.schemas import Failure
 from yama.terrain.drain.networks import likeness, plain_lines
 from yama.terrain.drain.stored import StoredDrainage
 from yama.terrain.drain.streams import Streams
 from yama.terrain.errors import InputError
 from yama.terrain.features import turned
+from yama.terrain.judge.places import nearest_named
 from yama.terrain.surface import digest
 
 router = Router(tags=["draining"])
 
 _MOST_PARTINGS = 50
+_NEAR = 1_000.0  # metres from the end of a way that a name may lie to be told
 _MOST_PLACES = 60_000
 """Of the lines of an answer."""
 
@@ -181,17 +183,22 @@ class LikenessOut(Schema):
 
 
 class WayIn(DrainedIn):
-    """From where water is followed, in frame coordinates."""
+    """From where water is followed, in frame coordinates. drawn: whether its line is told. named: a holding of features
+    with names, by which its end is told."""
 
     x: float
     y: float
+    drawn: bool = True
+    named: int | None = None
 
 
 class WayOut(Schema):
     """The way of water from a place down: its line in frame coordinates, its length in metres, whether it leaves the
-    surface or ends in a hollow, and the hectares that drain through the place."""
+    surface or ends in a hollow, and the hectares that drain through the place. ends: what is near its end; empty where
+    nothing that has a name is."""
 
     known: bool
+    ends: str = ""
     line: Line = []
     length: float = 0.0
     leaves: bool = False
@@ -352,14 +359,25 @@ def read_way(request: HttpRequest, project_id: int, body: WayIn) -> dict[str, An
     row, col = int(np.rint(found.grid.row_of(y))), int(np.rint(found.grid.col_of(x)))
     across, along = found.grid.metres_per_unit()
     length = float(np.hypot(np.diff(places[:, 0]) * across, np.diff(places[:, 1]) * along).sum())
-    line = turned(shapely.linestrings(places), found.grid.crs, crs) if len(places) > 1 else shapely.LineString()
+    line = shapely.LineString()
+    if body.drawn and len(places) > 1:
+        line = turned(shapely.linestrings(places), found.grid.crs, crs)
     return {
         "known": True,
+        "ends": _name_at(project, body.named, turned(shapely.Point(places[-1]), found.grid.crs, crs)),
         "line": _pairs(line),
         "length": length,
         "leaves": leaves,
         "drained": float(found.counts[row, col]) * found.cell_area / HECTARE,
     }
+
+
+def _name_at(project: Project, named: int | None, place: shapely.Point) -> str:
+    """The name of what is nearest to a place in frame coordinates, where something is near."""
+    if named is None:
+        return ""
+    found = nearest_named(place.x, place.y, project.frame.grid.crs, [lines_or_areas(project, named)])
+    return found.name if found is not None and found.away <= _NEAR else ""
 
 
 @router.post("/{int:project_id}/drainage/likeness", response={200: LikenessOut, 422: Failure})

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 from pyproj import Transformer
 
 from yama.terrain.errors import InputError
+from yama.terrain.features import Features
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import FloatArray, Grid, metres_per_unit, parse_crs
 from yama.terrain.points import Points
@@ -174,3 +177,36 @@ def judged_at(surface: Surface, places: Places) -> Judged:
     heights, rises = sample_with_rises(surface, *places.in_crs(surface.grid.crs))
     metres = UNITS[surface.unit]
     return Judged(heights * metres - places.heights, rises * metres)
+
+
+_COMPASS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
+
+
+@dataclass(frozen=True)
+class Named:
+    """Something with a name near a place. away: how far its middle is, in metres; side: on which side of it the place
+    lies."""
+
+    name: str
+    away: float
+    side: str
+
+
+def nearest_named(x: float, y: float, crs: str, named: Sequence[Features]) -> Named | None:
+    """What has a name and is nearest to a place; None where nothing has one.
+
+    named: features whose column `name` tells it.
+    """
+    best: Named | None = None
+    scale = Places(crs, np.array([x]), np.array([y]), np.zeros(1)).scale
+    for one in named:
+        there = one.in_crs(crs)
+        for name, shape in zip(there.attributes.get("name", []), there.geometries, strict=False):
+            if shape is None or not name:
+                continue
+            middle = shapely.centroid(shape)
+            east, north = (x - middle.x) * scale[0], (y - middle.y) * scale[1]
+            away = float(np.hypot(east, north))
+            if best is None or away < best.away:
+                best = Named(str(name), away, _COMPASS[int(round(np.degrees(np.arctan2(east, north)) / 45)) % 8])
+    return best

@@ -15,14 +15,13 @@ from typing import Any, Literal
 import contourpy
 import numpy as np
 import numpy.typing as npt
-import shapely
 
 from yama.terrain.ending import go_on
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import FloatArray, Grid, Window
-from yama.terrain.judge.places import Places
+from yama.terrain.judge.places import Places, nearest_named
 from yama.terrain.judge.splits import by_polygons
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
@@ -454,7 +453,7 @@ def worst_places(
             x, y, _ring(own, grid, top, left), int(counts[label]) * cell, float(volumes[label]), float(inner.mean()),
             float(inner.min()), float(inner.max()),
             float(np.degrees(np.arctan(np.nanmean(ground.slopes[box][own])))) if np.isfinite(ground.slopes[box][own]).any() else 0.0,
-            said, _nearest(x, y, grid.crs, named), cause, which,
+            said, _beside(x, y, grid.crs, named), cause, which,
         ))  # fmt: skip
         progress(0.85 + 0.15 * (number + 1) / len(chosen))
     return Worst(places, int((volumes != 0).sum()), float(np.abs(volumes).sum()), median, nmad, float(max(wide, tall)))
@@ -475,26 +474,12 @@ def _cover(own: npt.NDArray[np.bool_], grid: Grid, top: int, left: int, cover: S
     return split.names[0] if 2 * int(inside) > some.size else ""
 
 
-_COMPASS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 _BESIDE = 150.0  # metres from a named place within which no direction is told
 
 
-def _nearest(x: float, y: float, crs: str, named: Sequence[Features]) -> str:
+def _beside(x: float, y: float, crs: str, named: Sequence[Features]) -> str:
     """The nearest named place, and on which side of it."""
-    best, found = np.inf, ""
-    scale = Places(crs, np.array([x]), np.array([y]), np.zeros(1)).scale
-    for one in named:
-        there = one.in_crs(crs)
-        names = there.attributes.get("name")
-        if not names:
-            continue
-        for name, shape in zip(names, there.geometries, strict=True):
-            if shape is None or not name:
-                continue
-            middle = shapely.centroid(shape)
-            east, north = (x - middle.x) * scale[0], (y - middle.y) * scale[1]
-            away = float(np.hypot(east, north))
-            if away < best:
-                way = _COMPASS[int(round(np.degrees(np.arctan2(east, north)) / 45)) % 8]
-                best, found = away, str(name) if away < _BESIDE else f"{name}, {way}"
-    return found
+    found = nearest_named(x, y, crs, named)
+    if found is None:
+        return ""
+    return found.name if found.away < _BESIDE else f"{found.name}, {found.side}"

@@ -6,6 +6,7 @@ import { useDesk } from "../../desk/store";
 import { type Asked, draw, lines, service, surface } from "../../testing/render";
 import { NetworksTab } from "../NetworksTab";
 import { useDrainState } from "../state";
+import { WaterProbe } from "../WaterProbe";
 
 afterEach(cleanup);
 
@@ -156,5 +157,26 @@ describe("networks", () => {
     await waitFor(() => expect(rows()).toHaveLength(3));
     expect(screen.queryByText("Keep")).toBeNull();
     expect(screen.queryByRole("button", { name: /^Remove/ })).toBeNull();
+  });
+});
+
+describe("water under the pointer", () => {
+  it("is told of both slots, with where it goes", async () => {
+    const asked = service({
+      "GET /projects/1/holdings": [surface(5, "Best of all"), surface(6, "Beacon 30")],
+      "POST /projects/1/drainage/way": ({ body }: Asked) => ({
+        known: true,
+        ends: (body as Network).surface === 5 ? "Pell Harbour" : "",
+        line: [],
+        length: 3_100,
+        leaves: true,
+        drained: (body as Network).surface === 5 ? 38.2 : 0.7,
+      }),
+    });
+    draw(<WaterProbe at={{ x: 7, y: 8 }} />);
+    expect((await screen.findByTestId("drains-a")).textContent).toBe("A38 ha");
+    await waitFor(() => expect(screen.getByTestId("drains-b").textContent).toBe("B0.70 ha"));
+    expect(screen.getByText(/to Pell Harbour/).textContent).toBe("water goes to Pell Harbour, 3.1 km");
+    expect(asked.find((one) => one.path.endsWith("/way"))?.body).toMatchObject({ x: 7, y: 8, drawn: false });
   });
 });

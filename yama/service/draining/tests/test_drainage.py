@@ -59,6 +59,16 @@ class DrainageTest(ValleyTest):
         self.assertGreater(way["drained"], 0)
         self.assertAlmostEqual(way["line"][-1][0], 448_319, delta=1)
 
+    def test_the_end_of_a_way_is_told_by_a_name(self):
+        body = {**self.worked_out(), "x": 448_051.0, "y": 5_438_151.0}
+        mouths = Holding(project=self.project, name="Names", key="names")
+        places = [shapely.Point(448_330, 5_438_100), shapely.Point(448_000, 5_438_199)]
+        keep_features(mouths, Features(CRS, np.array(places, object), {"name": ["Pell Harbour", "Harrow"]}), {}, [])
+        way = self.ask("POST", "/drainage/way", {**body, "drawn": False, "named": mouths.pk})
+        self.assertEqual((way["ends"], way["line"]), ("Pell Harbour", []))
+        self.assertEqual(way["length"], self.ask("POST", "/drainage/way", body)["length"])
+        self.assertEqual(self.ask("POST", "/drainage/way", {**body, "named": self.brook().pk})["ends"], "")
+
     def test_hollows_that_keep_their_water_end_it(self):
         lake = Holding(project=self.project, name="Pond", key="pond")
         keep_features(lake, Features(CRS, np.array([self.hollow], object), {"name": ["Pond"]}), {}, [])
