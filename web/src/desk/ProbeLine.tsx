@@ -70,9 +70,11 @@ function Readings() {
         <i className="l">N</i>
         <b className="n">{num(data.y, decimals)}</b>
       </span>
-      <span className="n">
-        {degrees(data.latitude, ["N", "S"])} {degrees(data.longitude, ["E", "W"])}
-      </span>
+      {!water && (
+        <span className="n">
+          {degrees(data.latitude, ["N", "S"])} {degrees(data.longitude, ["E", "W"])}
+        </span>
+      )}
       <span>
         <b className="la">A</b>
         <b className="n" data-testid="probe-a">

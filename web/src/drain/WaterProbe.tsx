@@ -1,24 +1,26 @@
 import { useQueries } from "@tanstack/react-query";
+import { Fragment } from "react";
 import { call, type WayDown } from "../api/client";
 import { KEYS } from "../api/keys";
-import { useHeld, useProject } from "../desk/context";
+import { useProject } from "../desk/context";
+import { areaOf } from "../desk/format";
 import { useSettled } from "../desk/useSettled";
 import { useDrainState } from "./state";
 import { drainedOf } from "./useDrained";
-import { hectares, kilometres } from "./words";
+import { useNamed } from "./useReference";
+import { kilometres } from "./words";
 
 const PAUSE = 120; // milliseconds that the pointer rests before water under it is asked for
 
 /** What drains through the place under the pointer in each slot, and where its water goes. */
 export function WaterProbe({ at }: { at: { x: number; y: number } }) {
   const project = useProject();
-  const { features } = useHeld();
   const looked = useDrainState((state) => state.looked);
   const place = useSettled(at, PAUSE);
-  const named = features.find((one) => "name" in one.features.attributes && (one.features.counts.points ?? 0) > 0);
+  const named = useNamed();
   const ways = useQueries({
     queries: looked.map(({ content }) => {
-      const body = { ...drainedOf(content), x: place.x, y: place.y, drawn: false, named: named?.id ?? null };
+      const body = { ...drainedOf(content), x: place.x, y: place.y, drawn: false, named };
       return {
         queryKey: KEYS.wayDown(project.id, project.frame.mark, body),
         queryFn: ({ signal }: { signal: AbortSignal }) =>
@@ -40,10 +42,12 @@ export function WaterProbe({ at }: { at: { x: number; y: number } }) {
       <span>
         <i className="l">drains</i>
         {told.map(({ slot, way }) => (
-          <span key={slot} data-testid={`drains-${slot}`}>
+          <Fragment key={slot}>
             {slot !== "none" && <b className={slot === "a" ? "la" : "lb"}>{slot.toUpperCase()}</b>}
-            <b className="n">{hectares(way.drained ?? 0)} ha</b>
-          </span>
+            <b className="n" data-testid={`drains-${slot}`}>
+              {areaOf((way.drained ?? 0) * 10_000)}
+            </b>
+          </Fragment>
         ))}
       </span>
       <span>

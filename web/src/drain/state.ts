@@ -3,6 +3,7 @@ import type { Network } from "../api/client";
 
 /** A place whose catchment is asked for, in the frame's CRS. */
 export interface Outlet {
+  /** Until it is called by something near it. */
   name: string;
   x: number;
   y: number;

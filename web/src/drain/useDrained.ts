@@ -16,6 +16,7 @@ import { useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 import { useSettled } from "../desk/useSettled";
 import { useDrainState } from "./state";
+import { useNamed } from "./useReference";
 
 const PAUSE = 60; // milliseconds that a threshold stays before streams are asked for at it
 
@@ -40,6 +41,7 @@ export function useDrained(asked: Network | null, reference: number | null, othe
   );
   const pixel = bounds ? (bounds[2] - bounds[0]) / 800 : null;
   const { outlets, snap, within, from } = useDrainState();
+  const named = useNamed();
   const streamsBody = asked && { ...asked, begins_at: beginsAt, bounds, pixel };
   const streams = useQuery({
     queryKey: KEYS.streams(project.id, project.frame.mark, streamsBody),
@@ -52,7 +54,7 @@ export function useDrained(asked: Network | null, reference: number | null, othe
   });
   const known = streams.data?.known ?? false;
   const drained = asked && drainedOf(asked);
-  const catchmentsBody = drained && { ...drained, outlets, snap, pixel, beside: other };
+  const catchmentsBody = drained && { ...drained, outlets, snap, pixel, beside: other, named };
   const catchments = useQuery({
     queryKey: KEYS.catchments(project.id, project.frame.mark, catchmentsBody),
     queryFn: ({ signal }) => call<Catchments>("POST", `${base}/catchments`, catchmentsBody, signal),
@@ -107,6 +109,8 @@ export function useDrained(asked: Network | null, reference: number | null, othe
     again: () => drained && mutate(drained),
     streams: known && !streams.error ? streams.data : undefined,
     catchments: known && outlets.length ? (catchments.data?.catchments ?? []) : [],
+    /** Whether these are the catchments of the outlets as they are now. */
+    caught: catchments.data !== undefined && !catchments.isPlaceholderData,
     likeness: known && reference !== null && !likeness.error ? likeness.data : undefined,
     way: known && from ? way.data : undefined,
     noWay: from ? way.error?.message : undefined,

@@ -10,3 +10,9 @@ export function useReference() {
   const usual = rivers.find((one) => /river|stream/i.test(one.name) && one.recipe === null);
   return { rivers, known: reference === undefined ? (usual?.id ?? null) : reference };
 }
+
+/** Points with names, by which places are told. */
+export function useNamed(): number | null {
+  const { features } = useHeld();
+  return features.find((one) => "name" in one.features.attributes && (one.features.counts.points ?? 0) > 0)?.id ?? null;
+}

@@ -120,18 +120,21 @@ class StreamsOut(Schema):
 
 class CatchmentsIn(DrainedIn):
     """Outlets, and how many metres each may be moved to where most ground drains. pixel: as of streams.
-    beside: water over another surface, with whose catchments of the same outlets these are compared."""
+    beside: water over another surface, with whose catchments of the same outlets these are compared. named: a holding
+    of features with names, by which outlets are told."""
 
     outlets: list[OutletIn] = Field(min_length=1, max_length=50)
     snap: float = Field(20.0, ge=0, le=10_000)
     pixel: float | None = Field(None, gt=0)
     beside: DrainedIn | None = None
+    named: int | None = None
 
 
 class CatchmentOut(Schema):
     """The catchment of an outlet, of all that lies above it. x, y: where it was moved to, in frame coordinates; moved:
     how far, in metres; area: in square kilometres on the ellipsoid; rings: outlines. common: what it shares with the one of the other surface, as a
-    share of what both cover together; null where nothing is compared. reason: why there is none."""
+    share of what both cover together; null where nothing is compared. near: what has a name
+    and is near; empty where nothing is. reason: why there is none."""
 
     name: str
     x: float
@@ -140,6 +143,7 @@ class CatchmentOut(Schema):
     area: float | None
     rings: list[Line]
     common: float | None = None
+    near: str = ""
     reason: str = ""
 
 
@@ -310,7 +314,8 @@ def read_catchments(request: HttpRequest, project_id: int, body: CatchmentsIn) -
     for one in body.outlets:
         # each by itself: an outlet that cannot be is told beside those that can
         try:
-            told.append(_catchment(found, one, body.snap, crs, body.pixel, other))
+            made = _catchment(found, one, body.snap, crs, body.pixel, other)
+            told.append({**made, "near": _name_at(project, body.named, shapely.Point(made["x"], made["y"]))})
         except InputError as error:
             nothing: dict[str, Any] = {"moved": 0.0, "area": None, "rings": [], "reason": str(error)}
             told.append({"name": one.name, "x": one.x, "y": one.y, **nothing})

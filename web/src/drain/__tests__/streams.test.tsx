@@ -95,6 +95,7 @@ const catchments: Catchments = {
           [0, 0],
         ],
       ],
+      near: "",
       reason: "",
     },
   ],
@@ -194,6 +195,19 @@ describe("streams", () => {
     expect(shownOver("inked")).toHaveLength(6);
     fireEvent.click(screen.getByRole("button", { name: "Remove outlet 1" }));
     expect(screen.queryByRole("table", { name: "Catchments" })).toBeNull();
+  });
+
+  it("have outlets that are called by what is near", async () => {
+    shown({
+      "POST /projects/1/drainage/catchments": {
+        ...catchments,
+        catchments: catchments.catchments?.map((one) => ({ ...one, near: "Pell Harbour" })),
+      },
+    });
+    await screen.findAllByText("160 streams, 200 km");
+    act(() => useDrainState.setState({ outlets: [{ name: "Outlet 1", x: 100, y: 100 }] }));
+    expect(await screen.findByText("Pell Harbour")).toBeTruthy();
+    expect(useDrainState.getState().outlets).toEqual([{ name: "Pell Harbour", x: 100, y: 100 }]);
   });
 
   it("are followed down from a press in both", async () => {

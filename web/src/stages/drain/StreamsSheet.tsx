@@ -34,6 +34,7 @@ const LETTER: Record<Slot, string> = { a: "A", b: "B", none: "It" };
 const RING = { a: { width: 3, dashed: false }, b: { width: 2, dashed: true }, none: { width: 3, dashed: false } };
 const UNSURE = "#9C2B2B"; // of what is not to be trusted
 const MOST_OUTLETS = 50;
+const USUAL_NAME = /^Outlet \d+$/;
 const NONE = "none";
 
 const placesOf = (count: number) => counted(count, "place", "places");
@@ -278,6 +279,14 @@ export function StreamsSheet() {
       press: () => undefined,
     }));
   }, [own.catchments, outlets]);
+  // an outlet is called by what is near it, once that is known
+  useEffect(() => {
+    const called = outlets.map((one, i) => {
+      const near = own.caught ? own.catchments[i]?.near : "";
+      return near && USUAL_NAME.test(one.name) ? { ...one, name: near } : one;
+    });
+    if (called.some((one, i) => one !== outlets[i])) set({ outlets: called });
+  }, [outlets, own.caught, own.catchments, set]);
   // the list of hollows has its own numbers
   useOverlay("suspects", tab === HOLLOWS_TAB ? null : marks);
   const press = useTool("pick", ({ x, y }) => {
@@ -430,10 +439,9 @@ export function StreamsSheet() {
                     const [first, second] = [own.catchments[i], beside.catchments[i]];
                     return (
                       // biome-ignore lint/suspicious/noArrayIndexKey: outlets may lie in one place
-                      <tr key={i}>
+                      <tr key={i} title={first?.reason}>
                         <td className="w">
                           <b className="n">{i + 1}</b> {one.name}
-                          {first?.reason && <p className="mut">{first.reason}</p>}
                         </td>
                         <td className="n">{first?.area != null ? `${num(first.moved)} m` : ""}</td>
                         <td className="n">{first?.area != null ? square(first.area) : "–"}</td>
@@ -453,6 +461,16 @@ export function StreamsSheet() {
                   })}
                 </tbody>
               </table>
+            ),
+            ...own.catchments.flatMap(({ reason }, i) =>
+              reason
+                ? [
+                    // biome-ignore lint/suspicious/noArrayIndexKey: outlets may lie in one place
+                    <p key={`reason ${i}`} className="mut small-print">
+                      <b className="n">{i + 1}</b> {reason}
+                    </p>,
+                  ]
+                : [],
             ),
             <p key="press" className="times">
               <Button kind="link" aria-pressed={press.inHand} onClick={() => press.put(!press.inHand)}>

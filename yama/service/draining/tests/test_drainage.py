@@ -67,7 +67,16 @@ class DrainageTest(ValleyTest):
         way = self.ask("POST", "/drainage/way", {**body, "drawn": False, "named": mouths.pk})
         self.assertEqual((way["ends"], way["line"]), ("Pell Harbour", []))
         self.assertEqual(way["length"], self.ask("POST", "/drainage/way", body)["length"])
-        self.assertEqual(self.ask("POST", "/drainage/way", {**body, "named": self.brook().pk})["ends"], "")
+        outlet = {"outlets": [{"x": 448_319.0, "y": 5_438_101.0, "name": "Outlet 1"}], "snap": 4}
+        asked = {**self.body, **outlet}
+        for named, near in ((mouths.pk, "Pell Harbour"), (None, "")):
+            (mouth,) = self.ask("POST", "/drainage/catchments", {**asked, "named": named})["catchments"]
+            self.assertEqual((mouth["name"], mouth["near"]), ("Outlet 1", near))
+        far = Holding(project=self.project, name="Far", key="far")
+        keep_features(
+            far, Features(CRS, np.array([shapely.Point(452_000, 5_438_100)], object), {"name": ["Isle"]}), {}, []
+        )
+        self.assertEqual(self.ask("POST", "/drainage/way", {**body, "named": far.pk})["ends"], "")
 
     def test_hollows_that_keep_their_water_end_it(self):
         lake = Holding(project=self.project, name="Pond", key="pond")
