@@ -28,6 +28,7 @@ from yama.terrain.drain.directions import apart_on
 from yama.terrain.drain.drainage import Conditioning, drainage
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import listed
+from yama.terrain.drain.large import LargeDrainage
 from yama.terrain.fit.expression import parse
 from yama.terrain.fit.reproject import Resampling, fitted
 from yama.terrain.formats import image, las, text_grid
@@ -239,6 +240,7 @@ def _water() -> None:
     catchments(found.to, grid, [outlet])
     polygons(basins(found.to), grid)
     with_fall(found.heights, found.to, 1e-4, downwards(found.to)[::-1], apart_on(grid))
+    LargeDrainage.worked_out(held, counted=True, side=20)
 
 
 def _patches() -> None:

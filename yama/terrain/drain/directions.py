@@ -138,6 +138,81 @@ def _steps(queue, size, heights, to, steps):
 
 
 @kernel
+def level_patch(heights, to, nearness, row, col, seen, away, towards, patch, queue):
+    """Give the level cells without a way down that hang together with one their direction. seen, away, towards: noted
+    of cells, 0 at first; patch, queue: room for all of them."""
+    rows, cols = heights.shape
+    z = heights[row, col]
+    seen[row, col] = True
+    patch[0] = row * cols + col
+    size = 1
+    at = 0
+    lower = 0
+    while at < size:
+        r = patch[at] // cols
+        c = patch[at] % cols
+        at += 1
+        for n in range(8):
+            i = r + ROWS[n]
+            j = c + COLS[n]
+            if i < 0 or j < 0 or i >= rows or j >= cols:
+                continue
+            if heights[i, j] > z:
+                away[r, c] = 1
+            elif heights[i, j] == z:
+                if to[i, j] >= 0:
+                    towards[r, c] = 1
+                    lower = 1
+                elif not seen[i, j]:
+                    seen[i, j] = True
+                    patch[size] = i * cols + j
+                    size += 1
+    if lower == 0:
+        return  # a hollow that keeps its water
+    begun = 0
+    for k in range(size):
+        if away[patch[k] // cols, patch[k] % cols] == 1:
+            queue[begun] = patch[k]
+            begun += 1
+    most = _steps(queue, begun, heights, to, away)
+    begun = 0
+    for k in range(size):
+        if towards[patch[k] // cols, patch[k] % cols] == 1:
+            queue[begun] = patch[k]
+            begun += 1
+    _steps(queue, begun, heights, to, towards)
+    # the fall towards the way out counts twice, so that it always leads down
+    for k in range(size):
+        r = patch[k] // cols
+        c = patch[k] % cols
+        if away[r, c] != 0:
+            away[r, c] = most - away[r, c]
+        away[r, c] += 2 * towards[r, c]
+    for k in range(size):
+        r = patch[k] // cols
+        c = patch[k] % cols
+        best = np.float32(0.0)
+        way = NONE
+        for n in range(8):
+            i = r + ROWS[n]
+            j = c + COLS[n]
+            if i < 0 or j < 0 or i >= rows or j >= cols or heights[i, j] != z:
+                continue
+            if to[i, j] == NONE:
+                fall = (away[r, c] - away[i, j]) * nearness[n]
+            elif to[i, j] >= 0:
+                fall = (away[r, c] + 1) * nearness[n]  # where it goes on
+            else:
+                continue
+            if fall > best:
+                best = fall
+                way = n
+        queue[k] = way
+    for k in range(size):
+        to[patch[k] // cols, patch[k] % cols] = queue[k]
+
+
+@kernel
 def _over_level(heights, to, nearness, patch, queue):
     """Give level cells that have no way down their direction, patch by patch. patch, queue: room for all of them."""
     rows, cols = heights.shape
@@ -146,76 +221,8 @@ def _over_level(heights, to, nearness, patch, queue):
     towards = np.zeros((rows, cols), np.int32)
     for row in range(rows):
         for col in range(cols):
-            if to[row, col] != NONE or seen[row, col]:
-                continue
-            z = heights[row, col]
-            seen[row, col] = True
-            patch[0] = row * cols + col
-            size = 1
-            at = 0
-            lower = 0
-            while at < size:
-                r = patch[at] // cols
-                c = patch[at] % cols
-                at += 1
-                for n in range(8):
-                    i = r + ROWS[n]
-                    j = c + COLS[n]
-                    if i < 0 or j < 0 or i >= rows or j >= cols:
-                        continue
-                    if heights[i, j] > z:
-                        away[r, c] = 1
-                    elif heights[i, j] == z:
-                        if to[i, j] >= 0:
-                            towards[r, c] = 1
-                            lower = 1
-                        elif not seen[i, j]:
-                            seen[i, j] = True
-                            patch[size] = i * cols + j
-                            size += 1
-            if lower == 0:
-                continue  # a hollow that keeps its water
-            begun = 0
-            for k in range(size):
-                if away[patch[k] // cols, patch[k] % cols] == 1:
-                    queue[begun] = patch[k]
-                    begun += 1
-            most = _steps(queue, begun, heights, to, away)
-            begun = 0
-            for k in range(size):
-                if towards[patch[k] // cols, patch[k] % cols] == 1:
-                    queue[begun] = patch[k]
-                    begun += 1
-            _steps(queue, begun, heights, to, towards)
-            # the fall towards the way out counts twice, so that it always leads down
-            for k in range(size):
-                r = patch[k] // cols
-                c = patch[k] % cols
-                if away[r, c] != 0:
-                    away[r, c] = most - away[r, c]
-                away[r, c] += 2 * towards[r, c]
-            for k in range(size):
-                r = patch[k] // cols
-                c = patch[k] % cols
-                best = np.float32(0.0)
-                way = NONE
-                for n in range(8):
-                    i = r + ROWS[n]
-                    j = c + COLS[n]
-                    if i < 0 or j < 0 or i >= rows or j >= cols or heights[i, j] != z:
-                        continue
-                    if to[i, j] == NONE:
-                        fall = (away[r, c] - away[i, j]) * nearness[n]
-                    elif to[i, j] >= 0:
-                        fall = (away[r, c] + 1) * nearness[n]  # where it goes on
-                    else:
-                        continue
-                    if fall > best:
-                        best = fall
-                        way = n
-                queue[k] = way
-            for k in range(size):
-                to[patch[k] // cols, patch[k] % cols] = queue[k]
+            if to[row, col] == NONE and not seen[row, col]:
+                level_patch(heights, to, nearness, row, col, seen, away, towards, patch, queue)
 
 
 def apart_on(grid: Grid) -> FloatArray:
@@ -225,7 +232,7 @@ def apart_on(grid: Grid) -> FloatArray:
     return found
 
 
-def _nearness(grid: Grid) -> npt.NDArray[np.float32]:
+def nearness_on(grid: Grid) -> npt.NDArray[np.float32]:
     return (1.0 / apart_on(grid)).astype(np.float32)
 
 
@@ -246,7 +253,7 @@ def steepest_ways(heights: Heights, grid: Grid, progress: Progress = ignore_prog
         cell, EMPTY where there is no height.
     """
     to = np.empty(heights.shape, np.int8)
-    over_rows(steepest, heights.shape[0], (heights,), (_nearness(grid), to), progress)
+    over_rows(steepest, heights.shape[0], (heights,), (nearness_on(grid), to), progress)
     return to
 
 
@@ -274,7 +281,7 @@ def directions(heights: Heights, grid: Grid, progress: Progress = ignore_progres
 def over_level_ground(heights: Heights, to: Directions, grid: Grid) -> None:
     """Give level cells without a lower neighbour the way over their patch to where it goes on, in place."""
     room = int(np.count_nonzero(to == NONE))
-    _over_level(heights, to, _nearness(grid), np.empty(room, np.int64), np.empty(room, np.int64))
+    _over_level(heights, to, nearness_on(grid), np.empty(room, np.int64), np.empty(room, np.int64))
 
 
 @kernel

@@ -17,6 +17,7 @@ from yama.terrain.drain.catchments import Outlet, snapped
 from yama.terrain.drain.conditioning import Conditioned, Limits, Method, condition
 from yama.terrain.drain.directions import Directions, directions, over_level
 from yama.terrain.drain.hollows import Flags, Hollows, hollows
+from yama.terrain.drain.large import LargeDrainage, LargeSurface
 from yama.terrain.drain.sea import without_sea
 from yama.terrain.drain.streams import Channels, channels
 from yama.terrain.errors import InputError
@@ -74,6 +75,15 @@ class Conditioning:
     burning: Burning | None = None
 
 
+def _refuse_other_units(surface: Surface) -> None:
+    if surface.unit not in UNITS:
+        raise InputError(f"{surface.name or 'The surface'} is in {surface.unit or 'no unit'}: it has no heights.")
+
+
+def _size(surface: Surface) -> str:
+    return f"{surface.name or 'The surface'} has {surface.grid.cell_count / 1e6:.0f} million cells"
+
+
 def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Heights:
     """All heights of a surface in metres.
 
@@ -82,13 +92,10 @@ def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Height
     InputError
         Where it holds no heights, is empty, or is too large to be held at once.
     """
-    name = surface.name or "The surface"
-    if surface.unit not in UNITS:
-        raise InputError(f"{name} is in {surface.unit or 'no unit'}: it has no heights.")
+    _refuse_other_units(surface)
     if surface.grid.cell_count > _MOST_CELLS:
         raise InputError(
-            f"{name} has {surface.grid.cell_count / 1e6:.0f} million cells; water is followed over "
-            f"{_MOST_CELLS / 1e6:.0f} million at most. Clip it, or make it coarser."
+            f"{_size(surface)}; this is done over {_MOST_CELLS / 1e6:.0f} million at most. Clip it, or make it coarser."
         )
     cells = np.empty((surface.grid.rows, surface.grid.cols), np.float32)
     metres = np.float32(UNITS[surface.unit])
@@ -98,7 +105,7 @@ def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Height
 
     walk(surface, read_block, keep, progress)
     if np.isnan(cells).all():
-        raise InputError(f"Every cell of {name} is empty. Choose another.")
+        raise InputError(f"Every cell of {surface.name or 'the surface'} is empty. Choose another.")
     return cells
 
 
@@ -295,7 +302,7 @@ class DrainedSurface(Surface):
         unit = "m" if tells in ("heights", "change") else ""
         super().__init__(surface.grid, unit, surface.vertical_datum if tells == "heights" else "")
         self._surface, self._conditioning, self._known, self._tells = surface, conditioning, known, tells
-        self._made: ArraySurface | None = None
+        self._made: Surface | None = None
         self._making = threading.Lock()
 
     def made_of(self) -> tuple[Any, ...]:
@@ -304,8 +311,29 @@ class DrainedSurface(Surface):
     def prepare(self, progress: Progress = ignore_progress) -> None:
         self._cells(progress)
 
-    def _cells(self, progress: Progress = ignore_progress) -> ArraySurface:
+    def _large(self, progress: Progress) -> Surface:
+        """Over more cells than are held at once, block by block."""
+        surface, how = self._surface, self._conditioning
+        plain = how.limits == Limits() and how.sea is None and how.burning is None and self._known == _NOTHING_KNOWN
+        if how.method != "fill" or not plain or self._tells in ("two", "many"):
+            raise InputError(
+                f"{_size(surface)}; over more than {_MOST_CELLS / 1e6:.0f} million hollows are filled as a whole and "
+                "water goes to one neighbour: without limits, lakes, a sea and lines to burn in. Fill so, clip it, or "
+                "make it coarser."
+            )
+        found = LargeDrainage.worked_out(surface, self._tells == "one", progress=part_of(progress, 0.0, 0.9))
+        cells = {"heights": found.heights, "change": found.change, "one": found.drained}[self._tells]
+        told_of = self.made_of()
+        return LargeSurface(
+            found, cells, self._tells, self.unit, self.vertical_datum, told_of, part_of(progress, 0.9, 1.0)
+        )
+
+    def _cells(self, progress: Progress = ignore_progress) -> Surface:
         with self._making:
+            if self._made is None and self.grid.cell_count > _MOST_CELLS:
+                _refuse_other_units(self._surface)
+                self._surface.prepare(part_of(progress, 0.0, 0.1))
+                self._made = self._large(part_of(progress, 0.1, 1.0))
             if self._made is None:
                 self._surface.prepare(part_of(progress, 0.0, 0.1))
                 found = drainage(self._surface, self._conditioning, self._known, part_of(progress, 0.1, 0.9))

@@ -129,9 +129,11 @@ def _enter(keys, heights_of, places, one, other, z, place):
 
 
 @kernel
-def _passes(heights, basin, first, last, keys, heights_of, places, most):
-    """The passes between basins from cells of rows; False where the table is too small."""
+def _passes(heights, basin, first, last, outer, keys, heights_of, places, most):
+    """The passes between basins from cells of rows; False where the table is too small. outer: whether water leaves at
+    the rim in the north, west, south and east."""
     rows, cols = heights.shape
+    north, west, south, east = outer
     count = 0
     for r in range(first, last):
         for c in range(cols):
@@ -144,7 +146,9 @@ def _passes(heights, basin, first, last, keys, heights_of, places, most):
                     if 0 <= i < rows and 0 <= j < cols and basin[i, j] != 0:
                         count += _enter(keys, heights_of, places, 0, basin[i, j], heights[i, j], i * cols + j)
             else:
-                if own != 0 and (r == 0 or c == 0 or r == rows - 1 or c == cols - 1):
+                if own != 0 and (
+                    (r == 0 and north) or (c == 0 and west) or (r == rows - 1 and south) or (c == cols - 1 and east)
+                ):
                     count += _enter(keys, heights_of, places, 0, own, z, r * cols + c)
                 for n in range(4):
                     i = r + ROWS[n]
@@ -354,6 +358,23 @@ class Hollows:
         return raised
 
 
+def _numbered(heights: Heights, to: Directions) -> tuple[Whole, FloatArray, npt.NDArray[np.int64]]:
+    """Of which basin each cell is, from 1 on, 0 where water leaves; and the heights and cells of their lowest places,
+    with room for the hollows that are made of two others."""
+    basin = np.empty(heights.shape, np.int32)
+    count = int(_links(heights, to, basin))
+    low, low_at = np.full(2 * count + 1, np.nan), np.full(2 * count + 1, -1, np.int64)
+    _basins(basin, heights, low, low_at)
+    return basin, low, low_at
+
+
+def basins_of(heights: Heights, to: Directions) -> tuple[Whole, int]:
+    """Of which basin each cell is, from 1 on, and how many there are; 0 where water leaves, and where there is no
+    height. to: as `steepest_ways` gives it."""
+    basin, low, _ = _numbered(heights, to)
+    return basin, (len(low) - 1) // 2
+
+
 def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress) -> Hollows:
     """The hollows of heights.
 
@@ -373,11 +394,8 @@ def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress) 
         raise InputError(f"{heights.size / 1e6:.0f} million cells are too many at once. Take a part of them.")
     heights = np.ascontiguousarray(heights, np.float32)
     to = steepest_ways(heights, grid, part_of(progress, 0.0, 0.2))
-    basin = np.empty(heights.shape, np.int32)
-    count = int(_links(heights, to, basin))
-    progress(0.4)
-    low, low_at = np.full(2 * count + 1, np.nan), np.full(2 * count + 1, -1, np.int64)
-    _basins(basin, heights, low, low_at)
+    basin, low, low_at = _numbered(heights, to)
+    count = (len(low) - 1) // 2
     progress(0.6)
     first, second, z, place = _all_passes(heights, basin, count)
     progress(0.85)
@@ -411,25 +429,34 @@ def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress) 
     return found
 
 
-def _all_passes(
-    heights: Heights, basin: Whole, count: int
-) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], FloatArray, npt.NDArray[np.int64]]:
-    """Passes between basins, the lowest first: both basins, height, and cell."""
-    rows = heights.shape[0]
-    bounds = np.linspace(0, rows, cores() + 1).astype(int)
+Passes = tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], FloatArray, npt.NDArray[np.int64]]
+"""Both basins of each, its height, and its cell."""
+Sides = tuple[bool, bool, bool, bool]
+"""North, west, south, east."""
+ALL_SIDES: Sides = (True, True, True, True)
+
+
+def passes_of(heights: Heights, basin: Whole, count: int, first: int, last: int, outer: Sides) -> Passes:
+    """The lowest pass between any two basins from cells of rows, in no order. count: how many basins there are about;
+    outer: the sides at which water leaves the raster."""
+    size = 1 << max(int(8 * (count + 16)).bit_length(), 10)
+    while True:
+        keys, z, place = np.full(size, -1, np.int64), np.empty(size), np.empty(size, np.int64)
+        if _passes(heights, basin, first, last, outer, keys, z, place, int(_FULL * size)):
+            there = np.flatnonzero(keys >= 0)
+            return keys[there] >> 32, keys[there] & 0xFFFFFFFF, z[there], place[there]
+        size *= 4
+
+
+def _all_passes(heights: Heights, basin: Whole, count: int) -> Passes:
+    """Passes between basins, the lowest first."""
+    bounds = np.linspace(0, heights.shape[0], cores() + 1).astype(int)
     parts = [part for part in zip(bounds[:-1].tolist(), bounds[1:].tolist(), strict=True) if part[0] < part[1]]
 
-    def found(part: tuple[int, int]) -> tuple[npt.NDArray[np.int64], FloatArray, npt.NDArray[np.int64]]:
-        size = 1 << max(int(8 * (count / len(parts) + 16)).bit_length(), 10)
-        while True:
-            keys, z, place = np.full(size, -1, np.int64), np.empty(size), np.empty(size, np.int64)
-            if _passes(heights, basin, *part, keys, z, place, int(_FULL * size)):
-                there = np.flatnonzero(keys >= 0)
-                return keys[there], z[there], place[there]
-            size *= 4
+    def found(part: tuple[int, int]) -> Passes:
+        return passes_of(heights, basin, count // len(parts), *part, ALL_SIDES)
 
     # a pair that more than one part has comes more than once: its lowest pass comes first, and no other joins anything
-    keys, z, place = (np.concatenate(one) for one in zip(*each(parts, found), strict=True))
-    order = np.lexsort((keys, place, z))
-    keys = keys[order]
-    return keys >> 32, keys & 0xFFFFFFFF, z[order], place[order]
+    first, second, z, place = (np.concatenate(one) for one in zip(*each(parts, found), strict=True))
+    order = np.lexsort((second, first, place, z))
+    return first[order], second[order], z[order], place[order]
