@@ -45,7 +45,9 @@ class LargeDrainage:
     given: Callable[[Window], Heights]
 
     @classmethod
-    def worked_out(cls, surface: Surface, counted: bool, progress: Progress = ignore_progress) -> LargeDrainage:
+    def worked_out(
+        cls, surface: Surface, counted: bool, side: int = 0, progress: Progress = ignore_progress
+    ) -> LargeDrainage:
         """Fill the hollows of a surface of heights, and count what drains where, where that is wanted. side: cells along
         a side of a block; the usual ones where it is 0."""
         grid, side = surface.grid, side or blocks.SIDE
