@@ -93,7 +93,7 @@ def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Height
         Where it holds no heights, is empty, or is too large to be held at once.
     """
     _refuse_other_units(surface)
-    if surface.grid.cell_count > _MOST_CELLS:
+    if is_large(surface):
         raise InputError(
             f"{_size(surface)}; this is done over {_MOST_CELLS / 1e6:.0f} million at most. Clip it, or make it coarser."
         )
@@ -276,6 +276,32 @@ def drainage(
     return _held.get(told(surface, conditioning, known), make)
 
 
+def is_large(surface: Surface) -> bool:
+    """Whether it has more cells than are held at once."""
+    return surface.grid.cell_count > _MOST_CELLS
+
+
+def large_drainage(
+    surface: Surface, how: Conditioning, known: Known, counted: bool, progress: Progress = ignore_progress
+) -> LargeDrainage:
+    """Water over a surface of more cells than are held at once, block by block. counted: whether it is told how much
+    drains where.
+
+    Raises
+    ------
+    InputError
+        Where it is no surface of heights, or more is asked for than can be done in blocks.
+    """
+    _refuse_other_units(surface)
+    plain = how.limits == Limits() and how.sea is None and how.burning is None and known == _NOTHING_KNOWN
+    if how.method != "fill" or not plain:
+        raise InputError(
+            f"{_size(surface)}; over more than {_MOST_CELLS / 1e6:.0f} million hollows are filled as a whole, without "
+            "limits, lakes, a sea and lines to burn in. Fill so, clip it, or make it coarser."
+        )
+    return LargeDrainage.worked_out(surface, counted, progress=progress)
+
+
 class DrainedSurface(Surface):
     """What water over a surface tells of each cell, computed as a whole when the first one is asked for.
 
@@ -313,15 +339,14 @@ class DrainedSurface(Surface):
 
     def _large(self, progress: Progress) -> Surface:
         """Over more cells than are held at once, block by block."""
-        surface, how = self._surface, self._conditioning
-        plain = how.limits == Limits() and how.sea is None and how.burning is None and self._known == _NOTHING_KNOWN
-        if how.method != "fill" or not plain or self._tells in ("two", "many"):
+        if self._tells in ("two", "many"):
             raise InputError(
-                f"{_size(surface)}; over more than {_MOST_CELLS / 1e6:.0f} million hollows are filled as a whole and "
-                "water goes to one neighbour: without limits, lakes, a sea and lines to burn in. Fill so, clip it, or "
-                "make it coarser."
+                f"{_size(self._surface)}; over more than {_MOST_CELLS / 1e6:.0f} million water goes to one neighbour. Let "
+                "it do so, clip the surface, or make it coarser."
             )
-        found = LargeDrainage.worked_out(surface, self._tells == "one", progress=part_of(progress, 0.0, 0.9))
+        found = large_drainage(
+            self._surface, self._conditioning, self._known, self._tells == "one", part_of(progress, 0.0, 0.9)
+        )
         cells = {"heights": found.heights, "change": found.change, "one": found.drained}[self._tells]
         told_of = self.made_of()
         return LargeSurface(
@@ -330,8 +355,7 @@ class DrainedSurface(Surface):
 
     def _cells(self, progress: Progress = ignore_progress) -> Surface:
         with self._making:
-            if self._made is None and self.grid.cell_count > _MOST_CELLS:
-                _refuse_other_units(self._surface)
+            if self._made is None and is_large(self._surface):
                 self._surface.prepare(part_of(progress, 0.0, 0.1))
                 self._made = self._large(part_of(progress, 0.1, 1.0))
             if self._made is None:

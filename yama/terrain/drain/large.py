@@ -16,6 +16,7 @@ import numpy.typing as npt
 from yama.terrain.cog import halve
 from yama.terrain.drain import blocks
 from yama.terrain.drain.blocks import Blocks, Raster
+from yama.terrain.drain.streams import Channels, sparse_channels
 from yama.terrain.grid import Grid, Window
 from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.surface import Heights, Surface, cut_out, each, read_block
@@ -72,6 +73,22 @@ class LargeDrainage:
             raise
         weakref.finalize(made, shutil.rmtree, folder, ignore_errors=True)
         return made
+
+    def channels(self, least: float) -> Channels:
+        """Cells through which at least so many square metres drain; see `streams.channels`."""
+        parts = Blocks((self.grid.rows, self.grid.cols))
+        count = least / float(np.prod(self.grid.metres_per_cell()))
+
+        def look(number: int) -> tuple[npt.NDArray[Any], ...]:
+            window = parts.window(number)
+            counts = self.counts.read(window).astype(np.float64)
+            rows, cols = np.nonzero(counts >= count)
+            cells = (window.row + rows) * self.grid.cols + window.col + cols
+            return cells, counts[rows, cols], self.to.read(window)[rows, cols], self.heights(window)[rows, cols]
+
+        found = zip(*each(list(parts), look), strict=True)
+        cells, counts, to, heights = (np.concatenate(one) for one in found)
+        return sparse_channels(cells, counts, to, heights.astype(np.float64), self.grid, least)
 
     def heights(self, window: Window) -> npt.NDArray[np.floating]:
         """Filled ones in metres."""

@@ -413,10 +413,7 @@ def channels(
     ground = float(np.prod(grid.metres_per_cell()))
     cells = np.flatnonzero(counts.ravel() * ground >= least)
     if not cells.size:
-        largest = float(np.nanmax(counts, initial=0)) * ground / 10_000
-        raise InputError(
-            f"No cell drains {least / 10_000:g} ha; the most is {largest:.3g} ha. Let streams begin at less."
-        )
+        raise InputError(_none(least, float(np.nanmax(counts, initial=0)) * ground))
     drained = counts.ravel()[cells].astype(np.float64)
     # what drains more lies below
     order = np.argsort(drained, kind="stable")
@@ -428,3 +425,33 @@ def channels(
     over = np.zeros(len(cells), np.bool_) if level is None else level.ravel()[cells]
     high = heights.ravel()[cells].astype(np.float64)
     return Channels(grid, cells, down, drained * ground, high, lengths, over, float(least))
+
+
+def _none(least: float, most: float) -> str:
+    return f"No cell drains {least / 10_000:g} ha; the most is {most / 10_000:.3g} ha. Let streams begin at less."
+
+
+def sparse_channels(
+    cells: Numbers, counts: FloatArray, to: npt.NDArray[Any], heights: FloatArray, grid: Grid, least: float
+) -> Channels:
+    """As `channels`, of filled heights, from those cells alone through which enough ground drains.
+
+    cells: counted along rows; counts, to, heights: of each of them.
+    """
+    if not len(cells):
+        raise InputError(_none(least, 0.0))
+    order = np.lexsort((cells, counts))
+    cells, counts, to, heights = cells[order], counts[order], to[order], heights[order]
+    goes = np.flatnonzero((to >= 0) & (to < 8))
+    way = to[goes].astype(np.int64)
+    into = cells[goes] + ROWS[way] * grid.cols + COLS[way]
+    by_cell = np.argsort(cells)
+    at = np.minimum(np.searchsorted(cells, into, sorter=by_cell), len(cells) - 1)
+    found = by_cell[at]
+    down, lengths = np.full(len(cells), -1, np.int64), np.zeros(len(cells))
+    there = cells[found] == into
+    down[goes[there]] = found[there]
+    lengths[goes[there]] = apart_on(grid)[way[there]]
+    level = (down >= 0) & (heights[down] == heights)
+    ground = float(np.prod(grid.metres_per_cell()))
+    return Channels(grid, cells, down, counts * ground, heights, lengths, level, float(least))

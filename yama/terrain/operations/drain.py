@@ -20,10 +20,13 @@ from yama.terrain.drain.drainage import (
     Known,
     drainage,
     heights_of,
+    is_large,
+    large_drainage,
     places_in,
 )
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import TITLES, Hollow, listed
+from yama.terrain.drain.large import LargeDrainage
 from yama.terrain.drain.networks import Likeness, likeness, plain_lines
 from yama.terrain.drain.sea import sea_of
 from yama.terrain.drain.streams import Streams
@@ -311,7 +314,7 @@ class StreamsParams(ConditioningParams):
         description="Where ground is level, as where a hollow was filled, the computation decides where streams run.",
     )
 
-    def of(self, found: Drainage) -> Streams:
+    def of(self, found: Drainage | LargeDrainage) -> Streams:
         """The streams that are asked for. Raises InputError where there are none."""
         area = self.begins_at * _HECTARE
         streams = found.channels(area).streams(area, self.minimum_length, self.over_level)
@@ -360,8 +363,11 @@ class StreamsOf(_Drain, Operation[StreamLinesParams]):
 
     def run(self, inputs: Inputs, params: StreamLinesParams, frame: Frame, progress: Progress) -> Results:
         known = _known(inputs, params, frame)
-        found = drainage(inputs.surface("surface"), params.conditioning(known), known, progress)
-        streams = params.of(found)
+        surface, how = inputs.surface("surface"), params.conditioning(known)
+        if is_large(surface):
+            streams = params.of(large_drainage(surface, how, known, True, progress))
+        else:
+            streams = params.of(drainage(surface, how, known, progress))
         return Results(streams=streams.features(params.smooth), orders=orders_of(streams))
 
 

@@ -1,5 +1,7 @@
 """What operations on water refuse and propose; what they compute is tested in `drain`."""
 
+from unittest import mock
+
 import numpy as np
 import shapely
 from django.test import SimpleTestCase
@@ -97,3 +99,23 @@ class DrainTest(SimpleTestCase):
         self.assertEqual(set(profiles.column("crossing")), set(range(1, len(results["crossings"]) + 1)))
         with self.assertRaisesMessage(InputError, "Let streams begin at less"):
             task_for("catchments", {"surface": surface}, FRAME, {"without": "links", "begins_at": 90}).run()
+
+    def test_over_more_cells_than_are_held_at_once_the_same_is_made(self):
+        surface = island()
+        for name, params, key in (
+            ("condition", {"method": "fill"}, "surface"),
+            ("upslope_area", {"method": "fill"}, "surface"),
+            ("streams", {"method": "fill", "begins_at": 0.02}, "streams"),
+        ):
+            whole = task_for(name, {"surface": surface}, FRAME, params).run()[key]
+            with mock.patch("yama.terrain.drain.drainage._MOST_CELLS", 1_000):
+                large = task_for(name, {"surface": surface}, FRAME, params).run()[key]
+                if key == "surface":
+                    np.testing.assert_array_equal(large.read_all(), whole.read_all())
+                else:
+                    self.assertEqual(
+                        sorted(line.wkb for line in large.geometries), sorted(line.wkb for line in whole.geometries)
+                    )
+                with self.assertRaisesMessage(InputError, "make it coarser"):
+                    made = task_for(name, {"surface": surface}, FRAME, {**params, "method": "lesser"}).run()[key]
+                    made.read_all()
