@@ -360,7 +360,8 @@ def fill(
 @kernel
 def _patches(heights, to, top, left, bottom, right, number, boxes):
     """Number level patches of cells without a way down, and note for each its first and last row and column and whether
-    it comes to a side of the block beyond which another one lies. Returns how many there are."""
+    it comes to a side of the block beyond which another one lies. boxes: room for a patch of each cell. Returns how
+    many there are."""
     rows, cols = heights.shape
     stack = np.empty(rows * cols, np.int64)  # what is not used takes no memory
     count = 0
@@ -396,12 +397,11 @@ def _patches(heights, to, top, left, bottom, right, number, boxes):
                             number[i, j] = count
                             stack[size] = i * cols + j
                             size += 1
-            if count < boxes.shape[0]:
-                boxes[count, 0] = a
-                boxes[count, 1] = b
-                boxes[count, 2] = c
-                boxes[count, 3] = d
-                boxes[count, 4] = crosses
+            boxes[count, 0] = a
+            boxes[count, 1] = b
+            boxes[count, 2] = c
+            boxes[count, 3] = d
+            boxes[count, 4] = crosses
     return count
 
 
@@ -465,10 +465,9 @@ def directions(filled: Raster, grid: Grid, to: Raster, side: int = SIDE, progres
         north, west, south, east = blocks.sides(window)
         own, part = np.ascontiguousarray(heights[rows, cols]), np.ascontiguousarray(ways[rows, cols])
         numbers = np.zeros(own.shape, np.int32)
-        count = int(_patches(own, part, not north, not west, not south, not east, numbers, np.empty((0, 5), np.int64)))
-        boxes = np.zeros((count + 1, 5), np.int64)
-        numbers[:] = 0
-        _patches(own, part, not north, not west, not south, not east, numbers, boxes)
+        boxes = np.zeros((int(np.count_nonzero(part == NONE)) + 1, 5), np.int64)
+        count = int(_patches(own, part, not north, not west, not south, not east, numbers, boxes))
+        boxes = boxes[: count + 1]
         around = np.zeros(heights.shape, np.int32)
         around[rows, cols] = numbers
         _over_level_inside(heights, ways, nearness, around, boxes)
@@ -605,13 +604,9 @@ class _Flow:
 
 def _within(to: Directions) -> Directions:
     """Directions of which none leads out of the block."""
-    rows, cols = to.shape
     kept = to.copy()
-    goes = (to >= 0) & (to < 8)
-    row, col = np.arange(rows)[:, None], np.arange(cols)[None, :]
-    step = np.clip(to, 0, 7)
-    i, j = row + ROWS[step], col + COLS[step]
-    kept[goes & ((i < 0) | (j < 0) | (i >= rows) | (j >= cols))] = OUT
+    for line, steps, way in ((kept[0], ROWS, -1), (kept[-1], ROWS, 1), (kept[:, 0], COLS, -1), (kept[:, -1], COLS, 1)):
+        line[np.isin(line, np.flatnonzero(steps == way))] = OUT
     return kept
 
 
