@@ -36,7 +36,8 @@ function useMendIt() {
   return useMutation({
     mutationFn: async ({ surface, hollow }: { surface: number; hollow: Hollow }) => {
       const ring = (hollow.rings[0] ?? []).slice(0, -1);
-      const content = { ...newPatch({ ring }, usualOperator("across")), note: hollow.why };
+      const patch = newPatch({ ring }, usualOperator("across"));
+      const content = { ...patch, name: `Hollow ${hollow.number}`, note: hollow.why };
       const name = freshName();
       const path = `/projects/${project.id}/holdings/${surface}/patches`;
       await call("POST", path, { says: [{ name, kind: "patch", content, seen: null }] });

@@ -41,7 +41,8 @@ export function useHollows(drained: Drained | null, kind: Hollow["kind"] | "", f
       ? { bed_width: drained.bed_width, bed_depth: drained.bed_depth, bed_bank: drained.bed_bank }
       : {};
   const asked = of && { ...of, ...beds };
-  const body = asked && { ...asked, kind, first, count: PAGE };
+  // outlines without the steps of single cells
+  const body = asked && { ...asked, kind, first, count: PAGE, pixel: project.frame.cell_size };
   const list = useQuery({
     queryKey: KEYS.hollows(project.id, project.frame.mark, body),
     queryFn: ({ signal }) => call<Hollows>("POST", `${base}/list`, body, signal),
