@@ -8,6 +8,7 @@ floods. The cells are those that the whole raster gives in memory, whatever the 
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -33,7 +34,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress, part_of
-from yama.terrain.surface import Heights, each
+from yama.terrain.surface import Heights, each, refused_by_disk
 
 Nodes = npt.NDArray[np.int64]
 
@@ -53,8 +54,12 @@ class Raster:
 
     @classmethod
     def made(cls, path: Path, shape: tuple[int, int], kind: type[np.generic]) -> Raster:
-        """A new one, of zeros."""
-        np.lib.format.open_memmap(path, mode="w+", dtype=kind, shape=shape)
+        """A new one, of zeros. Raises InputError where the disk has no room for all of it: a mapped file that finds none
+        later would end the process."""
+        with refused_by_disk(path):
+            np.lib.format.open_memmap(path, mode="w+", dtype=kind, shape=shape)
+            with path.open("r+b") as file:
+                os.posix_fallocate(file.fileno(), 0, path.stat().st_size)
         return cls(path, shape, kind)
 
     def read(self, window: Window) -> npt.NDArray[np.generic]:

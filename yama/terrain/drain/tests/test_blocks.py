@@ -1,3 +1,4 @@
+import errno
 import gc
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -142,6 +143,13 @@ class LargeTest(SimpleTestCase):
 
             with self.assertRaises(KeyboardInterrupt):
                 LargeDrainage.worked_out(self.surface, True, progress=stop)
+            self.assertEqual(list(Path(folder).iterdir()), [])
+
+    def test_a_full_disk_is_told_before_anything_is_worked_out(self):
+        full = OSError(errno.ENOSPC, "No space left on device")
+        with TemporaryDirectory() as folder, mock.patch("tempfile.tempdir", folder):
+            with mock.patch("os.posix_fallocate", side_effect=full), self.assertRaises(InputError):
+                LargeDrainage.worked_out(self.surface, True)
             self.assertEqual(list(Path(folder).iterdir()), [])
 
     def test_what_cannot_be_done_in_blocks_says_so(self):
