@@ -896,8 +896,8 @@ def pairs() -> list[Row]:
 
 
 BENCHMARKS = {"delaunay": delaunay, "tin": tin, "natural": natural, "kriging": kriging, "thin_plate": thin_plate, "median": median, "contours": contours, "idw": idw, "cloud": cloud, "tiles": tiles, "relief": relief, "contrast": contrast, "isolines": isolines, "memory": memory, "mosaics": mosaics, "server": server,
-              "arrivals": arrivals, "drawn": drawn, "pairs": pairs, "mending": mending, "judging": judging, "draining": draining,
-              "blocks": blocks}  # fmt: skip
+              "arrivals": arrivals, "drawn": drawn, "pairs": pairs, "mending": mending, "judging": judging,
+              "draining": draining, "blocks": blocks}  # fmt: skip
 
 
 def main() -> int:

@@ -76,7 +76,8 @@ api.add_router("/frames", frames)
 api.add_router("/frames", extents)
 api.add_router("/invitations", invited)
 for _router in (
-    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, slopes, explained, draining, networks, hollows,
+    holding_frames, projects, invitations, judging, briefs, scorecards, worst, water, slopes, explained, draining,
+    networks, hollows,
     mending, evidence, runs, previews, holdings, holding_files, holding_maps, pictures, deleted, drafts, arrivals,
     products, orders, map_features, jobs, delivery, sharing, tiles, lines, readings, figures, images,
 ):  # fmt: skip

@@ -96,6 +96,7 @@ export function HollowsTab() {
     ),
   );
   if (!looked) return <p className="remark">Put a surface of heights in A: its hollows stand here.</p>;
+  const told = Object.values(list?.counts ?? {}).reduce((sum, one) => sum + one, 0);
   const name = all.find((one) => one.id === surface)?.name ?? "the surface";
   const filter = (next: Kind | "") => {
     setKind(next);
@@ -107,7 +108,7 @@ export function HollowsTab() {
         {list && (
           <>
             <Button kind="small" aria-pressed={kind === ""} onClick={() => filter("")}>
-              all <span className="n">{num(Object.values(list.counts ?? {}).reduce((sum, one) => sum + one, 0))}</span>
+              all <span className="n">{num(told)}</span>
             </Button>
             {KINDS.map(([one, title]) => (
               <Button key={one} kind="small" aria-pressed={kind === one} onClick={() => filter(one)}>
@@ -116,7 +117,7 @@ export function HollowsTab() {
               </Button>
             ))}
             <span className="mut" role="status">
-              {list.cut_short ? `The ${num(1000)} that hold most of` : "In"} {name}, from{" "}
+              {list.cut_short ? `The ${num(told)} that hold most of` : "In"} {name}, from{" "}
               {num(list.least_depth ?? 0.5, 1)} m deep on
             </span>
             {(list.total ?? 0) > PAGE && (

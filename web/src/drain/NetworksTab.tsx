@@ -8,7 +8,7 @@ import { Button } from "../ui/Button";
 import { Refusal } from "../ui/Refusal";
 import styles from "./networks.module.css";
 import { OrdersChart } from "./OrdersChart";
-import { useDrainState } from "./state";
+import { type Slot, useDrainState } from "./state";
 import { useAgainst, useFigures, useKept } from "./useNetworks";
 import { hectares, hollowsOf, kilometres, markOf, square } from "./words";
 
@@ -31,7 +31,7 @@ function Bars({ found, near }: { found: number; near: number }) {
 
 interface RowOf {
   content: Network;
-  slot: "a" | "b" | "none" | null;
+  slot: Slot | null;
   /** The number under which it is kept; null where it is not. */
   kept: number | null;
 }
@@ -113,7 +113,7 @@ export function NetworksTab() {
               const holding = titleOf(content.surface);
               const of = data?.known ? data : null;
               return (
-                <tr key={id ?? slot} data-slot={slot ?? undefined}>
+                <tr key={`${slot} ${id}`} data-slot={slot ?? undefined}>
                   <td>
                     <span className={styles.slots}>
                       {(["a", "b"] as const).map((one) => (

@@ -2,12 +2,13 @@ import type { NetworkFigures } from "../api/client";
 import { num } from "../desk/format";
 import { marks } from "../desk/key/range";
 import styles from "./networks.module.css";
+import type { Slot } from "./state";
 
 const [WIDE, HIGH, LEFT, FOOT, TOP] = [270, 100, 30, 15, 13];
 const BAR = 24;
 
 interface Props {
-  of: { slot: "a" | "b" | "none"; figures: NetworkFigures }[];
+  of: { slot: Slot; figures: NetworkFigures }[];
 }
 
 /** Length of streams by order, with how many there are on top of each bar. */

@@ -9,9 +9,13 @@ export interface Outlet {
   y: number;
 }
 
-/** Streams that are looked at in a slot, or in neither. */
+/** Where a surface is looked at: in A, in B, or in neither. */
+export type Slot = "a" | "b" | "none";
+export const LETTER: Record<Slot, string> = { a: "A", b: "B", none: "It" };
+
+/** Streams that are looked at. */
 export interface Looked {
-  slot: "a" | "b" | "none";
+  slot: Slot;
   content: Network;
 }
 

@@ -1,23 +1,22 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import {
   type Catchments,
   call,
   type Drained,
-  type Job,
   type Network,
   type NetworkLikeness,
   type Streams,
   type WayDown,
 } from "../api/client";
 import { KEYS } from "../api/keys";
-import { isOpen, useJobs } from "../api/queries";
 import { useProject } from "../desk/context";
 import { useDesk } from "../desk/store";
 import { useSettled } from "../desk/useSettled";
 import { useDrainState } from "./state";
 import { useNamed } from "./useReference";
+import { useWorkedOut } from "./useWorkedOut";
 
+const TOLD = [KEYS.streams, KEYS.catchments, KEYS.figures];
 const PAUSE = 60; // milliseconds that a threshold stays before streams are asked for at it
 
 /** How water over a surface finds its way, without where streams begin. */
@@ -32,7 +31,6 @@ export function drainedOf(content: Network): Drained {
  */
 export function useDrained(asked: Network | null, reference: number | null, other: Drained | null) {
   const project = useProject();
-  const client = useQueryClient();
   const base = `/projects/${project.id}/drainage`;
   const beginsAt = useSettled(asked?.begins_at ?? 0, PAUSE);
   const bounds = useSettled(
@@ -80,33 +78,10 @@ export function useDrained(asked: Network | null, reference: number | null, othe
     retry: false,
     staleTime: 60_000,
   });
-  const work = useMutation({
-    mutationFn: (body: Drained) => call<{ job: Job | null }>("POST", base, body),
-    onSettled: () => {
-      client.invalidateQueries({ queryKey: KEYS.jobs(project.id) });
-      client.invalidateQueries({ queryKey: KEYS.streams(project.id) });
-    },
-  });
-  const { mutate } = work;
-  const signature = JSON.stringify(drained);
-  const waits = streams.data?.known === false && !streams.isPlaceholderData;
-  const before = useRef("");
-  useEffect(() => {
-    if (!waits || project.role === "viewer" || before.current === signature) return;
-    before.current = signature;
-    mutate(JSON.parse(signature));
-  }, [waits, signature, project.role, mutate]);
-  const { data: jobs = [] } = useJobs(project.id);
-  const job = jobs.find((one) => one.id === work.data?.job?.id);
-  const state = job?.state;
-  useEffect(() => {
-    if (state !== "done") return;
-    for (const key of [KEYS.streams, KEYS.catchments, KEYS.figures])
-      client.invalidateQueries({ queryKey: key(project.id) });
-  }, [state, project.id, client]);
-  const error = streams.error ?? catchments.error ?? likeness.error ?? work.error;
+  const work = useWorkedOut(base, drained, streams.data?.known === false && !streams.isPlaceholderData, TOLD);
+  const error = streams.error ?? catchments.error ?? likeness.error;
   return {
-    again: () => drained && mutate(drained),
+    ...work,
     streams: known && !streams.error ? streams.data : undefined,
     catchments: known && outlets.length ? (catchments.data?.catchments ?? []) : [],
     /** Whether these are the catchments of the outlets as they are now. */
@@ -114,9 +89,6 @@ export function useDrained(asked: Network | null, reference: number | null, othe
     likeness: known && reference !== null && !likeness.error ? likeness.data : undefined,
     way: known && from ? way.data : undefined,
     noWay: from ? way.error?.message : undefined,
-    running: work.isPending || (job !== undefined && isOpen(job)),
-    progress: job?.progress ?? 0,
-    failed:
-      error?.message ?? (state === "failed" || state === "cancelled" ? job?.message || "It was stopped." : undefined),
+    failed: error?.message ?? work.failed,
   };
 }

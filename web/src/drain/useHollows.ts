@@ -1,9 +1,10 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
-import { call, type Drained, type Hollow, type Hollows, type Job, type SaidOfHollow } from "../api/client";
+import { call, type Drained, type Hollow, type Hollows, type SaidOfHollow } from "../api/client";
 import { KEYS } from "../api/keys";
-import { isOpen, useJobs } from "../api/queries";
 import { useProject } from "../desk/context";
+import { useWorkedOut } from "./useWorkedOut";
+
+const TOLD = [KEYS.hollows];
 
 /** How many are told at once. */
 export const PAGE = 40;
@@ -32,7 +33,6 @@ export function useSaid() {
 /** The hollows of a surface, what holds most first. They are found by a job, once for each surface. */
 export function useHollows(drained: Drained | null, kind: Hollow["kind"] | "", first: number) {
   const project = useProject();
-  const client = useQueryClient();
   const base = `/projects/${project.id}/drainage/hollows`;
   // what becomes of them changes nothing about what they are
   const of = drained && { surface: drained.surface, kept: drained.kept, sea: drained.sea, burned: drained.burned };
@@ -51,36 +51,10 @@ export function useHollows(drained: Drained | null, kind: Hollow["kind"] | "", f
     retry: false,
     staleTime: 60_000,
   });
-  const work = useMutation({
-    mutationFn: (of: unknown) => call<{ job: Job | null }>("POST", base, of),
-    onSettled: () => {
-      client.invalidateQueries({ queryKey: KEYS.jobs(project.id) });
-      client.invalidateQueries({ queryKey: KEYS.hollows(project.id) });
-    },
-  });
-  const { mutate } = work;
-  const signature = JSON.stringify(asked);
-  const waits = list.data?.known === false && !list.isPlaceholderData;
-  const before = useRef("");
-  useEffect(() => {
-    if (!waits || project.role === "viewer" || before.current === signature) return;
-    before.current = signature;
-    mutate(JSON.parse(signature));
-  }, [waits, signature, project.role, mutate]);
-  const { data: jobs = [] } = useJobs(project.id);
-  const job = jobs.find((one) => one.id === work.data?.job?.id);
-  const state = job?.state;
-  useEffect(() => {
-    if (state === "done") client.invalidateQueries({ queryKey: KEYS.hollows(project.id) });
-  }, [state, project.id, client]);
+  const work = useWorkedOut(base, asked, list.data?.known === false && !list.isPlaceholderData, TOLD);
   return {
+    ...work,
     list: list.data?.known ? list.data : undefined,
-    running: work.isPending || (job !== undefined && isOpen(job)),
-    progress: job?.progress ?? 0,
-    failed:
-      list.error?.message ??
-      work.error?.message ??
-      (state === "failed" || state === "cancelled" ? job?.message || "It was stopped." : undefined),
-    again: () => mutate(asked),
+    failed: list.error?.message ?? work.failed,
   };
 }

@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { call, type KeptNetwork, type Network, type NetworkFigures } from "../api/client";
 import { KEYS } from "../api/keys";
 import { useProject } from "../desk/context";
@@ -58,7 +58,6 @@ export function useFigures(contents: Network[], { reference, within, outlet, sna
         queryKey: KEYS.figures(project.id, project.frame.mark, markOf(content), reference, within, outlet, snap),
         queryFn: ({ signal }: { signal: AbortSignal }) =>
           call<NetworkFigures>("POST", `/projects/${project.id}/drainage/figures`, body, signal),
-        placeholderData: keepPreviousData<NetworkFigures>,
         retry: false,
         staleTime: 60_000,
         // somebody may be working it out

@@ -1,4 +1,4 @@
-"""What the report says of water: how streams, catchments, hollows and crossings were made, and networks side by side."""
+"""What the report says of water: how streams, catchments and the like were made, and networks side by side."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from yama.terrain import operations
 from yama.terrain.deliver import report
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features
-from yama.terrain.progress import ignore_progress
+from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.table import Cell, Column, Table
 
 _STAGE = "Drain"
@@ -73,19 +73,23 @@ _NETWORKS = (
 )
 
 
-def networks(project: Project) -> report.Told | None:
-    """The networks that are kept beside each other; None where there are none."""
+def networks(project: Project, progress: Progress = ignore_progress) -> report.Told | None:
+    """The networks that are kept beside each other; None where there are none. Of those that cannot be told it says
+    why."""
     rows: list[tuple[Cell, ...]] = []
     said = set()
     names = dict(project.holdings.values_list("pk", "name"))
-    for one in KeptNetwork.objects.filter(project=project):
+    kept = list(KeptNetwork.objects.filter(project=project))
+    for done, one in enumerate(kept):
         try:
             body = NetworkFiguresIn(**one.content, **one.against)
             asked = Asked.of(project, body)
             if asked.found() is None:  # it was dropped, or never asked for
-                asked.work_out(ignore_progress)
+                asked.work_out(part_of(progress, done / len(kept), (done + 1) / len(kept)))
             told = figures_of(asked, body)
-        except (InputError, Http404):  # of a surface or rivers that are gone there is nothing to say
+        except (InputError, Http404) as error:
+            why = str(error) if isinstance(error, InputError) else "its surface or its rivers are gone."
+            said.add(f"One is left out: {why}")
             continue
         if told is None:
             continue
@@ -94,9 +98,10 @@ def networks(project: Project) -> report.Told | None:
             said.add(f"Reference: {names.get(body.reference)}, found within {body.within:g} m.")
         if body.outlet is not None:
             said.add(f"Catchment at {body.outlet.name}.")
-    if not rows:
+    if not kept:
         return None
-    return report.Told(" ".join(["Networks beside each other.", *sorted(said)]), Table(_NETWORKS, rows, {}))
+    title = " ".join(["Networks beside each other.", *sorted(said)])
+    return report.Told(title, Table(_NETWORKS, rows, {}) if rows else None)
 
 
 def _row(names: dict[int, str], body: NetworkFiguresIn, told: dict[str, Any]) -> tuple[Cell, ...]:

@@ -125,7 +125,7 @@ def build(job: Job, progress: Progress) -> Outcome:
             text = json.dumps(recipe, indent=1, ensure_ascii=False).encode()
             members.append(Member(f"recipes/{name}", text, {"kind": "recipe", "holding": by_pk[pk].name}))
         if request["report"]:
-            members += _report(request, project, holdings, names, findings, wanted, looks)
+            members += _report(request, project, holdings, names, findings, wanted, looks, part_of(progress, 0.85, 0.9))
         progress(0.9)
         said_of_all: dict[str, Any] = {
             "name": request["name"], "project": project.name, "made": timezone.now().isoformat(timespec="seconds"),
@@ -147,6 +147,7 @@ def _report(
     findings: dict[int, list[Finding]],
     wanted: Wanted,
     looks: dict[str, Dress],
+    progress: Progress,
 ) -> list[Member]:
     by_key = {one.key: one for one in project.holdings.all()}
     frame = project.frame
@@ -173,7 +174,7 @@ def _report(
         sheets=sheets,
         others=[(one.name, names[one.pk], kind_of(one).known(one)) for one in holdings if kind_of(one) is not SURFACE],
         water=water.made(holdings, by_key),
-        networks=water.networks(project),
+        networks=water.networks(project, progress),
         sources=[contents.source_of(name, tiles) for name, tiles in contents.by_product(sources)],
         findings=contents.together(holdings, project),
         card=contents.card_of(project, holdings),

@@ -165,7 +165,7 @@ def _passes(heights, basin, first, last, outer, keys, heights_of, places, most):
 
 
 @kernel
-def _root(up, at):
+def root(up, at):
     while up[at] != at:
         up[at] = up[up[at]]
         at = up[at]
@@ -179,11 +179,11 @@ def _tree(first, second, z, place, count, parent, spill, spill_at, into, low, lo
     top = np.arange(count + 1)
     nodes = count + 1
     for k in range(first.size):
-        a = _root(up, first[k])
-        b = _root(up, second[k])
+        a = root(up, first[k])
+        b = root(up, second[k])
         if a == b:
             continue
-        out = _root(up, 0)
+        out = root(up, 0)
         if a == out or b == out:
             inner = b if a == out else a
             node = top[inner]

@@ -62,7 +62,8 @@ class LargeDrainage:
         try:
             filled = Raster.made(folder / "filled.npy", shape, np.float32)
             to = Raster.made(folder / "to.npy", shape if counted else (0, 0), np.int8)
-            counts = Raster.made(folder / "counts.npy", shape if counted else (0, 0), np.uint32)
+            kind = np.uint32 if grid.cell_count < 2**32 else np.int64
+            counts = Raster.made(folder / "counts.npy", shape if counted else (0, 0), kind)
             blocks.fill(given, grid, filled, side, part_of(progress, 0.0, 0.5 if counted else 1.0))
             if counted:
                 blocks.directions(filled, grid, to, side, part_of(progress, 0.5, 0.8))
@@ -76,7 +77,7 @@ class LargeDrainage:
 
     def channels(self, least: float) -> Channels:
         """Cells through which at least so many square metres drain; see `streams.channels`."""
-        parts = Blocks((self.grid.rows, self.grid.cols))
+        parts = Blocks((self.grid.rows, self.grid.cols), blocks.SIDE)
         count = least / float(np.prod(self.grid.metres_per_cell()))
 
         def look(number: int) -> tuple[npt.NDArray[Any], ...]:

@@ -1,14 +1,16 @@
 import { useEffect, useMemo } from "react";
-import type { Catchments, Finding, Holding, Network, NetworkLikeness, Streams, WayDown } from "../../api/client";
+import type { Catchments, Holding, Network, Streams, WayDown } from "../../api/client";
 import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
-import { type InkedLine, useOverlay, usePlaces } from "../../desk/overlays";
+import { type InkedLine, useOverlay } from "../../desk/overlays";
 import { useOwnTab } from "../../desk/ownTab";
 import { useDesk } from "../../desk/store";
+import { Alike } from "../../drain/Alike";
 import styles from "../../drain/drain.module.css";
+import { findingsOf } from "../../drain/findings";
 import { HOLLOWS, HOLLOWS_TAB } from "../../drain/HollowsTab";
 import { NETWORKS } from "../../drain/NetworksTab";
-import { type Looked, useDrainState } from "../../drain/state";
+import { LETTER, type Looked, type Slot, useDrainState } from "../../drain/state";
 import { ThresholdCurve } from "../../drain/ThresholdCurve";
 import { drainedOf, useDrained } from "../../drain/useDrained";
 import { useSaid } from "../../drain/useHollows";
@@ -26,18 +28,13 @@ import { OperationSheet } from "../OperationSheet";
 import { useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
 
-/** Where a surface is looked at: in A, in B, or in neither. */
-type Slot = "a" | "b" | "none";
 const WIDEST = 5; // pixels of a stream of the highest order
 const INK: Record<Slot, string> = { ...SLOT_INKS, none: INKS[0] as string };
-const LETTER: Record<Slot, string> = { a: "A", b: "B", none: "It" };
 const RING = { a: { width: 3, dashed: false }, b: { width: 2, dashed: true }, none: { width: 3, dashed: false } };
 const UNSURE = "#9C2B2B"; // of what is not to be trusted
 const MOST_OUTLETS = 50;
 const USUAL_NAME = /^Outlet \d+$/;
 const NONE = "none";
-
-const placesOf = (count: number) => counted(count, "place", "places");
 
 function linesOf(
   slot: Slot,
@@ -80,57 +77,6 @@ function Pair({ of }: { of: { slot: Slot; shown: string }[] }) {
   );
 }
 
-/** How alike the streams of both slots are to known rivers, and where they part from them. */
-function Alike({ of }: { of: { slot: Slot; found: NetworkLikeness | undefined }[] }) {
-  const marks = usePlaces();
-  const rows = of.flatMap(({ slot, found }) => (found?.found != null ? [{ slot, found }] : []));
-  if (!rows.length) return null;
-  return (
-    <table className={`t tight ${styles.table}`} aria-label="Against known rivers">
-      <thead>
-        <tr>
-          <th className="w" aria-label="Of" />
-          <th title="How much of the reference lies within the distance of the streams">found</th>
-          <th title="How much of the streams lies within the distance of the reference">near it</th>
-          <th title="Mean distance from the streams to the reference">mean</th>
-          <th title="Where they are farther apart than that for longer than three times the distance">part at</th>
-        </tr>
-      </thead>
-      <tbody>
-        {rows.map(({ slot, found }) => (
-          <tr key={slot}>
-            <td className="w">
-              <b>{LETTER[slot]}</b>
-            </td>
-            <td className="n">{num(100 * (found.found ?? 0))} %</td>
-            <td className="n">{num(100 * (found.own_near ?? 0))} %</td>
-            <td className="n">{num(found.mean, 1)} m</td>
-            <td>
-              {found.partings?.length ? (
-                <Button
-                  kind="link"
-                  aria-pressed={marks.shown}
-                  aria-label={`${placesOf(found.parted ?? 0)} where ${LETTER[slot]} parts from the reference`}
-                  title={
-                    (found.parted ?? 0) > found.partings.length
-                      ? `The ${found.partings.length} longest are shown`
-                      : undefined
-                  }
-                  onClick={() => marks.show(marks.shown ? null : (found.partings ?? []).map(({ x, y }) => [x, y]))}
-                >
-                  {placesOf(found.parted ?? 0)}
-                </Button>
-              ) : (
-                "none"
-              )}
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
-}
-
 /** The list of hollows is brought to front by who asks for it. */
 const never = () => false;
 /** Surfaces are chosen in the strip: it stays where it is until there is one in each slot. */
@@ -138,67 +84,6 @@ const nothingElse = () => {
   const { a, b } = useDesk.getState().slots;
   return a !== null && b !== null;
 };
-
-type Told = Finding & { fix: Finding["fix"] };
-
-/** What is to be said of the streams that are looked at. */
-function findingsOf(streams: Streams | undefined): Told[] {
-  if (!streams) return [];
-  const found: Told[] = [];
-  const tell = (
-    code: string,
-    weight: Told["weight"],
-    sentence: string,
-    why: string,
-    fix: Told["fix"] = null,
-    places: [number, number][] = [],
-  ) => found.push({ code, weight, sentence, why, fix, places });
-  if (streams.left)
-    tell(
-      "left",
-      "note",
-      `${counted(streams.left, "hollow keeps its water", "hollows keep their water")}.`,
-      "Streams that come to it end there.",
-    );
-  if ((streams.unsure_length ?? 0) > 0)
-    tell(
-      "level",
-      "caution",
-      `${kilometres(streams.unsure_length ?? 0)} km of streams run over level ground, most of it made by filling.`,
-      "Where they run there the computation decides, not the ground. They are drawn red and dashed.",
-      { label: "Leave them out", set_params: { over_level: false } },
-    );
-  if (streams.missed)
-    tell(
-      "missed",
-      "note",
-      `${counted(streams.missed, "place that was said to hold water lies", "places that were said to hold water lie")} in no hollow of this surface.`,
-      "Nothing is kept there.",
-    );
-  const lines = streams.burned ?? [];
-  const [turnedOnes, outside] = [lines.filter((one) => one.turned), lines.filter((one) => one.outside)];
-  const astray = lines.flatMap((one) => (one.astray ? [one.astray as [number, number]] : []));
-  const of = counted(lines.length, "line", "lines");
-  if (turnedOnes.length)
-    tell(
-      "turned",
-      "note",
-      `${num(turnedOnes.length)} of ${of} that are burned in ${turnedOnes.length === 1 ? "was" : "were"} drawn uphill.`,
-      "The bed falls the other way.",
-    );
-  if (outside.length)
-    tell("outside", "note", `${num(outside.length)} of ${of} to be burned in lie where there are no heights.`, "");
-  if (astray.length)
-    tell(
-      "astray",
-      "caution",
-      `${num(astray.length)} of ${of} that are burned in ${astray.length === 1 ? "leaves its valley" : "leave their valleys"}.`,
-      "Its bed is cut into a slope there. Look whether the line or the surface lies wrong.",
-      null,
-      astray,
-    );
-  return found;
-}
 
 /** Streams of a surface and the ground above places on them, beside those of the surface in B. */
 export function StreamsSheet() {

@@ -48,7 +48,10 @@ class ReportTest(ValleyTest):
         self.ask("POST", "/drainage/networks", {**self.body, "begins_at": 0.5, "against": against})
         gone = self.ask("POST", "/drainage/networks", {**self.body, "begins_at": 0.7, "against": {"reference": 99}})
         page = self.report(streams)
-        said = "Networks beside each other. Catchment at Mouth. Reference: Line, found within 10 m."
+        said = (
+            "Networks beside each other. Catchment at Mouth. One is left out: its surface or its rivers are gone. "
+            "Reference: Line, found within 10 m."
+        )
         self.assertIn(said, page)
         told = self.ask("POST", "/drainage/figures", {**self.body, "begins_at": 0.5, **against})
         self.assertIn(f'<td class="r">{told["catchment"]:.2f}</td>', page)
