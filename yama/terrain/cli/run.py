@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import tempfile
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -25,6 +24,7 @@ from yama.terrain.held import Held
 from yama.terrain.operations import Inputs, Operation, Result, Results, Task, findings_of, task_of
 from yama.terrain.points import Points
 from yama.terrain.recipe import Step
+from yama.terrain.scratch import Scratch
 from yama.terrain.surface import Surface
 
 
@@ -203,7 +203,7 @@ def cook(arguments: argparse.Namespace) -> None:
     key, output = recipe.parted(result)
     if key not in steps:
         raise InputError("The recipe does not name its result.")
-    with tempfile.TemporaryDirectory(prefix="yama-") as between:
-        task, first, results = _Kitchen(steps, sources, folder, Path(between)).step(key)
+    with Scratch("yama-") as between:
+        task, first, results = _Kitchen(steps, sources, folder, between).step(key)
         say(task.findings)
         _write(results, {output or first: out}, key, first)

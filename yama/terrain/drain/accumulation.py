@@ -12,10 +12,11 @@ import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.drain.directions import COLS, ROWS, Directions, apart_on
-from yama.terrain.drain.strips import over_rows
+from yama.terrain.drain.strips import in_turn, over_rows
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.kernels import kernel
+from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.surface import Heights
 
 Flow = Literal["one", "two", "many"]
@@ -25,10 +26,10 @@ _SPREAD = 1.1
 
 
 @kernel
-def _above(to, above):
-    """How many neighbours drain into each cell."""
-    rows, cols = to.shape
-    for r in range(rows):
+def _above(to, first, last, above):
+    """How many neighbours in some rows drain into each cell."""
+    cols = to.shape[1]
+    for r in range(first, last):
         for c in range(cols):
             n = to[r, c]
             if 0 <= n < 8:
@@ -36,10 +37,11 @@ def _above(to, above):
 
 
 @kernel
-def _gather(to, above, total):
-    """Add to each cell what drains into it, in place; empty cells keep what they have."""
-    rows, cols = to.shape
-    for row in range(rows):
+def _gather(to, first, last, above, total):
+    """Add to cells what drains into them, in place, on all ways that are finished in some rows; empty cells keep what
+    they have."""
+    cols = to.shape[1]
+    for row in range(first, last):
         for col in range(cols):
             if above[row, col] != 0 or to[row, col] < -1:
                 continue
@@ -183,12 +185,11 @@ def _lower(heights, to, r, c, shares):
 
 
 @kernel
-def _gather_shares(heights, to, facet, part, apart, two, total):
-    """As `_gather`, where a cell drains to several."""
-    rows, cols = to.shape
-    above = np.zeros((rows, cols), np.int8)
+def _above_shares(heights, to, facet, part, two, first, last, above):
+    """As `_above`, where a cell drains to several."""
+    cols = to.shape[1]
     shares = np.empty(8)
-    for r in range(rows):
+    for r in range(first, last):
         for c in range(cols):
             if to[r, c] < -1:
                 continue
@@ -199,8 +200,14 @@ def _gather_shares(heights, to, facet, part, apart, two, total):
             for n in range(8):
                 if shares[n] > 0.0:
                     above[r + ROWS[n], c + COLS[n]] += 1
-    stack = np.empty(rows * cols, np.int64)  # what is not used takes no memory
-    for row in range(rows):
+
+
+@kernel
+def _gather_shares(heights, to, facet, part, apart, two, first, last, above, stack, total):
+    """As `_gather`, where a cell drains to several. stack: room for all cells."""
+    cols = to.shape[1]
+    shares = np.empty(8)
+    for row in range(first, last):
         for col in range(cols):
             if above[row, col] != 0 or to[row, col] < -1:
                 continue
@@ -232,6 +239,7 @@ def accumulation(
     flow: Flow = "one",
     heights: Heights | None = None,
     grid: Grid | None = None,
+    progress: Progress = ignore_progress,
 ) -> FloatArray:
     """What drains through each cell, itself included.
 
@@ -245,6 +253,7 @@ def accumulation(
         Whether water goes to one neighbour, is shared by two (D-infinity), or by all that are lower.
     heights, grid
         Conditioned heights in metres and their grid, where it is shared.
+    progress : callable
 
     Returns
     -------
@@ -254,8 +263,8 @@ def accumulation(
     total = np.ones(to.shape) if weight is None else np.where(np.isnan(weight), 0.0, weight).astype(np.float64)
     if flow == "one":
         above = np.zeros(to.shape, np.int8)
-        _above(to, above)
-        _gather(to, above, total)
+        in_turn(_above, to.shape, (to,), (above,), part_of(progress, 0.0, 0.3))
+        in_turn(_gather, to.shape, (to,), (above, total), part_of(progress, 0.3, 1.0))
     else:
         if heights is None or grid is None:
             raise InputError("Water that is shared among neighbours needs heights.")
@@ -264,7 +273,17 @@ def accumulation(
         facet, part = np.empty(shape, np.int8), np.empty(shape, np.float32)
         if two:
             over_rows(_facets, to.shape[0], (heights,), (apart_on(grid), facet, part))
-        _gather_shares(heights, to, facet, part, apart_on(grid), two, total)
+        above = np.zeros(to.shape, np.int8)
+        given = (heights, to, facet, part)
+        in_turn(_above_shares, to.shape, (*given, two), (above,), part_of(progress, 0.1, 0.3))
+        stack = np.empty(to.size, np.int64)  # what is not used takes no memory
+        in_turn(
+            _gather_shares,
+            to.shape,
+            (*given, apart_on(grid), two),
+            (above, stack, total),
+            part_of(progress, 0.3, 1.0),
+        )
     total[to < -1] = np.nan
     return total
 
@@ -272,6 +291,6 @@ def accumulation(
 def downwards(to: Directions) -> npt.NDArray[np.int64]:
     """Cells, counted along rows, so that each comes after all that drain into it."""
     above = np.zeros(to.shape, np.int8)
-    _above(to, above)
+    in_turn(_above, to.shape, (to,), (above,))
     order = np.empty(to.size, np.int64)
     return order[: int(_downwards(to, above, order))]

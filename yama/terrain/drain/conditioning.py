@@ -13,10 +13,10 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.drain.directions import COLS, ROWS, apart_on, edges
+from yama.terrain.drain.directions import COLS, ROWS, apart_on, is_edge
 from yama.terrain.drain.hollows import Flags, Hollows
 from yama.terrain.errors import InputError
-from yama.terrain.grid import FloatArray
+from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.heap import pop, push
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress, part_of
@@ -27,22 +27,47 @@ Method = Literal["leave", "fill", "breach", "lesser"]
 LEFT, FILLED, BREACHED = 0, 1, 2
 _AT_ONCE = 2_000  # hollows between two words of progress
 _ROOM = 1 << 18  # cells that a hollow may have before more room is made
+_FEW = 64  # cells of a hollow that is flooded before a way out is looked for
+_SEARCHES = 1 << 21  # hollows that are told apart before notes are begun anew
+_CELL_BITS = 40  # of a key: as many cells can be told apart
 
 
 @kernel
-def _flooded(heights, edge, start, stamp, now, most_depth, most_cells, heap, keys, cells):
+def _noted(notes, side, row, col, cell, now):
+    """The place of a cell among the notes of a search, and whether it has been noted. side: 0 where there is room for a
+    note of every cell; else notes fill a square with sides of so many, and begin anew beyond it: neighbours are noted
+    beside each other, however large the surface is."""
+    if side == 0:  # there is room for every cell
+        known = notes[cell] == now
+        notes[cell] = now
+        return cell, known
+    wanted = np.int64(now) << _CELL_BITS | np.int64(cell)
+    mask = notes.size - 1
+    at = ((row & (side - 1)) * side + (col & (side - 1))) & mask
+    while True:
+        if notes[at] == wanted:
+            return at, True
+        if notes[at] >> _CELL_BITS != now:
+            notes[at] = wanted
+            return at, False
+        at = (at + 1) & mask
+
+
+@kernel
+def _flooded(heights, start, notes, side, now, most_depth, most_cells, most_added, heap, keys, cells):
     """Flood a hollow from its lowest place until water runs over: the level, how many cells are in `cells`, and what
-    must be added to all of these, in metres times cells. The level is NaN where it is deeper or larger than allowed,
-    and the count -1 where there is no room in the heap."""
+    must be added to all of these, in metres times cells. The level is NaN where it is deeper or larger than allowed, or
+    more must be added, and the count -1 where there is no room in the heap."""
     rows, cols = heights.shape
     low = heights[start // cols, start % cols]
     level = low
     size = push(heap, keys, 0, start, low)
-    stamp[start] = now
+    _noted(notes, side, start // cols, start % cols, start, now)
+    used = 1
     count = 0
     total = 0.0
     while size > 0:
-        if size + 8 > heap.size or count == cells.size:
+        if size + 8 > heap.size or count == cells.size or (side > 0 and 2 * used + 16 > notes.size):
             return level, -1, 0.0
         cell, size = pop(heap, keys, size)
         r = cell // cols
@@ -51,9 +76,9 @@ def _flooded(heights, edge, start, stamp, now, most_depth, most_cells, heap, key
         if z < level:
             break
         level = z
-        if level - low > most_depth or count > most_cells:
+        if level - low > most_depth or count > most_cells or level * np.float64(count) - total > most_added:
             return np.float32(np.nan), count, 0.0
-        if edge[r, c]:
+        if is_edge(heights, r, c):
             break
         cells[count] = cell
         count += 1
@@ -61,43 +86,54 @@ def _flooded(heights, edge, start, stamp, now, most_depth, most_cells, heap, key
         for n in range(8):
             i = r + ROWS[n]
             j = c + COLS[n]
-            at = i * cols + j
-            if stamp[at] != now:
-                stamp[at] = now
-                size = push(heap, keys, size, at, heights[i, j])
+            _, known = _noted(notes, side, i, j, i * cols + j, now)
+            if not known:
+                used += 1
+                size = push(heap, keys, size, i * cols + j, heights[i, j])
     return level, count, level * np.float64(count) - total
 
 
 @kernel
-def _way_out(heights, edge, start, stamp, now, cost, back, apart, most_cost, most_depth, most_length, heap, keys):
+def _way_out(heights, start, notes, side, now, cost, back, apart, most_cost, most_depth, most_length, heap, keys, path):
     """The way from a lowest place to lower ground, or off the surface, along which least must be cut: the cell where it
     ends, what is cut, in metres times cells, and its length. The cell is -1 where there is none within the limits, and
-    -2 where there is no room in the heap."""
+    -2 where there is no room in the heap. path: the cells of the way from its end back, -1 after the last one."""
     rows, cols = heights.shape
     low = np.float64(heights[start // cols, start % cols])
     size = push(heap, keys, 0, start, 0.0)
-    stamp[start] = now
-    cost[start] = 0.0
-    back[start] = -1
+    place, _ = _noted(notes, side, start // cols, start % cols, start, now)
+    cost[place] = 0.0
+    back[place] = -1
+    used = 1
     while size > 0:
-        if size + 8 > heap.size:
+        if size + 8 > heap.size or (side > 0 and 2 * used + 16 > notes.size):
             return -2, 0.0, 0.0
         spent = keys[0]
         cell, size = pop(heap, keys, size)
-        if spent > cost[cell]:
+        r = cell // cols
+        c = cell % cols
+        place, _ = _noted(notes, side, r, c, cell, now)
+        if spent > cost[place]:
             continue  # a dearer way to where a cheaper one has been
         if spent > most_cost:
             break
-        r = cell // cols
-        c = cell % cols
         z = heights[r, c]
-        if z < low or edge[r, c]:
+        if z < low or is_edge(heights, r, c):
             length = 0.0
             at = cell
-            while back[at] >= 0:
-                n = back[at]
+            count = 0
+            while True:
+                if count + 1 == path.size:
+                    return -2, 0.0, 0.0
+                path[count] = at
+                count += 1
+                place, _ = _noted(notes, side, at // cols, at % cols, at, now)
+                n = back[place]
+                if n < 0:
+                    break
                 length += apart[n]
                 at -= ROWS[n] * cols + COLS[n]
+            path[count] = -1
             if length > most_length:
                 return -1, spent, length
             return cell, spent, length
@@ -110,10 +146,11 @@ def _way_out(heights, edge, start, stamp, now, cost, back, apart, most_cost, mos
                 continue
             # of two ways that cut as much the shorter one is taken
             there = np.float32(spent + above + 1e-6 * apart[n])
-            if stamp[at] != now or there < cost[at]:
-                stamp[at] = now
-                cost[at] = there
-                back[at] = n
+            place, known = _noted(notes, side, i, j, at, now)
+            used += not known
+            if not known or there < cost[place]:
+                cost[place] = there
+                back[place] = n
                 size = push(heap, keys, size, at, np.float64(there))
     return -1, 0.0, 0.0
 
@@ -121,7 +158,6 @@ def _way_out(heights, edge, start, stamp, now, cost, back, apart, most_cost, mos
 @kernel
 def _condition(
     heights,
-    edge,
     starts,
     first,
     last,
@@ -132,12 +168,14 @@ def _condition(
     cut_depth,
     cut_length,
     apart,
-    stamp,
+    notes,
+    side,
     cost,
     back,
     heap,
     keys,
     cells,
+    path,
     done,
     raised,
     cut,
@@ -152,10 +190,10 @@ def _condition(
         level = np.float32(np.nan)
         count = 0
         added = 0.0
+        now = 3 * (k % _SEARCHES) + 1
         if filling:
-            level, count, added = _flooded(
-                heights, edge, start, stamp, 2 * k + 1, fill_depth, fill_cells, heap, keys, cells
-            )
+            few = min(fill_cells, _FEW) if breaching else fill_cells
+            level, count, added = _flooded(heights, start, notes, side, now, fill_depth, few, np.inf, heap, keys, cells)
             if count < 0:
                 return k
         fits = filling and not np.isnan(level)
@@ -163,10 +201,10 @@ def _condition(
         if breaching:
             end, spent, length = _way_out(
                 heights,
-                edge,
                 start,
-                stamp,
-                2 * k + 2,
+                notes,
+                side,
+                now + 1,
                 cost,
                 back,
                 apart,
@@ -175,22 +213,29 @@ def _condition(
                 cut_length,
                 heap,
                 keys,
+                path,
             )
             if end == -2:
                 return k
+            # a large hollow is flooded only as far as that moves less ground than the way out does
+            if filling and not fits and fill_cells > _FEW:
+                most = spent if end >= 0 else np.inf
+                level, count, added = _flooded(
+                    heights, start, notes, side, now + 2, fill_depth, fill_cells, most, heap, keys, cells
+                )
+                if count < 0:
+                    return k
+                fits = not np.isnan(level)
         if end >= 0 and not (fits and added <= spent):
             low = heights[start // cols, start % cols]
-            at = end
-            while True:
-                r = at // cols
-                c = at % cols
+            m = 0
+            while path[m] >= 0:
+                r = path[m] // cols
+                c = path[m] % cols
                 if heights[r, c] > low:
                     cut[k] += heights[r, c] - low
                     heights[r, c] = low
-                if back[at] < 0:
-                    break
-                n = back[at]
-                at -= ROWS[n] * cols + COLS[n]
+                m += 1
             lengths[k] = length
             done[k] = BREACHED
         elif fits:
@@ -295,7 +340,9 @@ def condition(
             wanted = wanted[~kept[1:]]
         # the highest first; of two alike the one that stands first, so that the outcome is always the same
         wanted = wanted[np.lexsort((found.low_at[wanted], -found.low[wanted]))]
-        _work(found, method, limits, heights, wanted, (done, raised, cut, lengths), progress)
+        starts, told = found.low_at[wanted], part_of(progress, 0.0, 0.99)
+        outcomes = work_off(heights, found.grid, starts, method, limits, True, told)
+        done[wanted], raised[wanted], cut[wanted], lengths[wanted] = outcomes
     progress(1.0)
     return Conditioned(heights, done, raised * found.cell_area, cut * found.cell_area, lengths)
 
@@ -312,67 +359,69 @@ def _all_filled(found: Hollows, progress: Progress) -> Conditioned:
     return Conditioned(found.filled(progress=progress), done, raised, nothing, nothing.copy())
 
 
-def _work(
-    found: Hollows,
+def work_off(
+    heights: Heights,
+    grid: Grid,
+    starts: npt.NDArray[np.int64],
     method: Method,
     limits: Limits,
-    heights: Heights,
-    wanted: npt.NDArray[np.int64],
-    into: tuple[npt.NDArray[np.int8], FloatArray, FloatArray, FloatArray],
-    progress: Progress,
-) -> None:
-    count = len(wanted)
-    starts = found.low_at[wanted]
-    outcomes: list[npt.NDArray[np.generic]] = [np.zeros(count, one.dtype) for one in into]
-    size = heights.size
-    edge = edges(heights)
-    stamp = np.zeros(size, np.int32)
-    breaching = method in ("breach", "lesser")
-    cost = np.empty(size if breaching else 0, np.float32)
-    back = np.empty(size if breaching else 0, np.int8)
+    whole: bool,
+    progress: Progress = ignore_progress,
+) -> tuple[npt.NDArray[np.int8], FloatArray, FloatArray, FloatArray]:
+    """Fill or breach hollows in place.
+
+    heights: those of the grid; they may lie in a mapped file, for little is held beside them. starts: lowest places,
+    counted along rows, in the order in which they are worked off. whole: whether there is memory for a note of every
+    cell, which is faster. Returned of each: what was done, metres times cells
+    that were added and taken away, and the metres of the way that was cut.
+    """
+    count = len(starts)
+    done, raised, cut, lengths = np.zeros(count, np.int8), np.zeros(count), np.zeros(count), np.zeros(count)
+    filling, breaching = method in ("fill", "lesser"), method in ("breach", "lesser")
     depth = np.inf if limits.depth is None else limits.depth
-    cells = heights.size if limits.area is None else int(limits.area / found.cell_area + 1e-6)
+    area = float(np.prod(grid.metres_per_cell()))
+    most = heights.size if limits.area is None else int(limits.area / area + 1e-6)
     length = np.inf if limits.length is None else limits.length
-    apart = apart_on(found.grid)
-    told = part_of(progress, 0.0, 0.99)
-    room = _ROOM
-    first = 0
-    while first < count:
-        # what was begun where there was no room is begun again with more
-        heap, keys, held = np.empty(room, np.int64), np.empty(room), np.empty(room, np.int64)
-        reached = first
-        while reached < count:
-            until = min(reached + _AT_ONCE, count)
-            reached = _condition(
-                heights,
-                edge,
-                starts,
-                reached,
-                until,
-                method in ("fill", "lesser"),
-                breaching,
-                depth,
-                cells,
-                depth,
-                length,
-                apart,
-                stamp,
-                cost,
-                back,
-                heap,
-                keys,
-                held,
-                *outcomes,
-            )
-            told(reached / count)
-            if reached < until:
-                room *= 4
-                stamp[:] = 0
-                break
-        first = reached
-    given: tuple[npt.NDArray[np.generic], ...] = into
-    for one, outcome in zip(given, outcomes, strict=True):
-        one[wanted] = outcome
+    bounds = depth, most, depth, length, apart_on(grid)
+    room = _Room(_ROOM, heights.size if whole else 0)
+    reached = 0
+    while reached < count:
+        # the notes of searches that were told apart so far would be taken for those of others
+        until = min(reached + _AT_ONCE, count, (reached // _SEARCHES + 1) * _SEARCHES)
+        if reached % _SEARCHES == 0:
+            room.notes[:] = 0
+        outcomes = done, raised, cut, lengths
+        came = _condition(heights, starts, reached, until, filling, breaching, *bounds, *room.arrays, *outcomes)
+        if came < until:
+            room = room.larger()  # what was begun is begun again
+        reached = came
+        progress(reached / count)
+    return done, raised, cut, lengths
+
+
+class _Room:
+    """What a search needs of arrays.
+
+    Parameters
+    ----------
+    cells : int
+        How many it may come to, a power of 4.
+    every : int
+        How many the surface has, where there is a note of each; 0 where there are notes of those alone that it comes
+        to.
+    """
+
+    def __init__(self, cells: int, every: int = 0) -> None:
+        self.cells, self.every = cells, every
+        side = 0 if every else int(np.sqrt(cells))
+        self.notes = np.zeros(every or cells, np.int32 if every else np.int64)
+        noted = self.notes, side, np.empty(len(self.notes), np.float32), np.empty(len(self.notes), np.int8)
+        heap = np.empty(cells, np.int64), np.empty(cells)
+        self.arrays = (*noted, *heap, np.empty(cells, np.int64), np.empty(cells, np.int64))
+
+    def larger(self) -> _Room:
+        """Four times as large."""
+        return _Room(4 * self.cells, self.every)
 
 
 def ways_out(
@@ -380,23 +429,19 @@ def ways_out(
 ) -> tuple[FloatArray, FloatArray]:
     """For hollows the length, in metres, of the way on which least must be cut to let their water out, and what must be
     cut, in cubic metres; NaN where there is none."""
-    heights, size = found.heights, found.heights.size
-    edge = edges(heights)
-    stamp, cost, back = np.zeros(size, np.int32), np.empty(size, np.float32), np.empty(size, np.int8)
     apart = apart_on(found.grid)
     lengths, cuts = np.full(len(nodes), np.nan), np.full(len(nodes), np.nan)
-    room, now = _ROOM, 0
-    heap, keys = np.empty(room, np.int64), np.empty(room)
+    room = _Room(_ROOM, found.heights.size)
     for number, node in enumerate(nodes.tolist()):
         while True:
-            now += 1
+            notes, side, cost, back, heap, keys, _, path = room.arrays
+            noted = notes, side, number + 1, cost, back
             end, spent, length = _way_out(
-                heights, edge, found.low_at[node], stamp, now, cost, back, apart, np.inf, np.inf, np.inf, heap, keys
+                found.heights, found.low_at[node], *noted, apart, np.inf, np.inf, np.inf, heap, keys, path
             )
             if end != -2:
                 break
-            room *= 4
-            heap, keys = np.empty(room, np.int64), np.empty(room)
+            room = room.larger()
         if end >= 0:
             lengths[number], cuts[number] = length, spent * found.cell_area
         progress((number + 1) / len(nodes))

@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.drain.strips import over_rows
+from yama.terrain.drain.strips import in_turn, over_rows
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress, part_of
@@ -213,13 +213,11 @@ def level_patch(heights, to, nearness, row, col, seen, away, towards, patch, que
 
 
 @kernel
-def _over_level(heights, to, nearness, patch, queue):
-    """Give level cells that have no way down their direction, patch by patch. patch, queue: room for all of them."""
-    rows, cols = heights.shape
-    seen = np.zeros((rows, cols), np.bool_)
-    away = np.zeros((rows, cols), np.int32)
-    towards = np.zeros((rows, cols), np.int32)
-    for row in range(rows):
+def _over_level(heights, to, nearness, first, last, seen, away, towards, patch, queue):
+    """Give level cells that have no way down their direction, patch by patch, where a patch begins in some rows; see
+    `level_patch`."""
+    cols = heights.shape[1]
+    for row in range(first, last):
         for col in range(cols):
             if to[row, col] == NONE and not seen[row, col]:
                 level_patch(heights, to, nearness, row, col, seen, away, towards, patch, queue)
@@ -273,15 +271,16 @@ def directions(heights: Heights, grid: Grid, progress: Progress = ignore_progres
         As `steepest_ways` gives it. NONE is left where a hollow has no way out.
     """
     to = steepest_ways(heights, grid, part_of(progress, 0.0, 0.3))
-    over_level_ground(heights, to, grid)
-    progress(1.0)
+    over_level_ground(heights, to, grid, part_of(progress, 0.3, 1.0))
     return to
 
 
-def over_level_ground(heights: Heights, to: Directions, grid: Grid) -> None:
+def over_level_ground(heights: Heights, to: Directions, grid: Grid, progress: Progress = ignore_progress) -> None:
     """Give level cells without a lower neighbour the way over their patch to where it goes on, in place."""
     room = int(np.count_nonzero(to == NONE))
-    _over_level(heights, to, nearness_on(grid), np.empty(room, np.int64), np.empty(room, np.int64))
+    noted = np.zeros(to.shape, np.bool_), np.zeros(to.shape, np.int32), np.zeros(to.shape, np.int32)
+    held = np.empty(room, np.int64), np.empty(room, np.int64)
+    in_turn(_over_level, to.shape, (heights, to, nearness_on(grid)), (*noted, *held), progress)
 
 
 @kernel

@@ -265,7 +265,7 @@ def drainage(
         )
         del found
         to = directions(done.heights, surface.grid, part_of(progress, 0.75, 0.9))
-        counts = np.nan_to_num(accumulation(to)).astype(np.int32)
+        counts = np.nan_to_num(accumulation(to, progress=part_of(progress, 0.9, 1.0))).astype(np.int32)
         level = np.empty(to.shape, np.bool_)
         over_level(cells, done.heights, to, level)
         progress(1.0)

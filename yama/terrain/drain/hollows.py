@@ -16,7 +16,7 @@ import numpy.typing as npt
 
 from yama.terrain.cluster import cores
 from yama.terrain.drain.directions import COLS, NONE, OUT, ROWS, Directions, steepest_ways
-from yama.terrain.drain.strips import over_rows
+from yama.terrain.drain.strips import in_turn, over_rows
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.kernels import kernel
@@ -27,26 +27,33 @@ Whole = npt.NDArray[np.int32]
 Flags = npt.NDArray[np.bool_]
 
 _MOST_CELLS = 2**31 - 1  # cells are counted in 32 bits
+_AT_ONCE = 16_000_000  # cells in which passes are looked for between two words of progress
 _FULL = 0.6  # of a table of pairs
 _OUTSIDE = 0
 """The basin of what runs off the surface."""
 
 
 @kernel
-def _links(heights, to, link):
-    """The cell that each leads to: towards lower ground, on level ground to where that goes on or else to one cell of
-    it, which leads to itself. -1 where water leaves and where there is no height. Returns how many lead to
-    themselves."""
-    rows, cols = heights.shape
-    for r in range(rows):
+def _downhill(to, first, last, link):
+    """The cell that each cell of rows leads to towards lower ground; -1 where there is none."""
+    cols = to.shape[1]
+    for r in range(first, last):
         for c in range(cols):
             way = to[r, c]
             if way >= 0 and way != OUT:
                 link[r, c] = (r + ROWS[way]) * cols + c + COLS[way]
             else:
                 link[r, c] = -1
+
+
+@kernel
+def _over_level(heights, to, first, last, link):
+    """The cell that each cell of level ground leads to: to where that goes on or else to one cell of it, which leads to
+    itself. Links stay -1 where water leaves and where there is no height. Of ground that begins in some rows. Returns
+    how many lead to themselves."""
+    rows, cols = heights.shape
     lowest = 0
-    for r in range(rows):
+    for r in range(first, last):
         for c in range(cols):
             if to[r, c] != NONE or link[r, c] != -1:
                 continue
@@ -79,20 +86,27 @@ def _links(heights, to, link):
 
 
 @kernel
-def _basins(link, heights, low, low_at):
-    """Turn links into numbers of basins, from 1 on; 0 is outside. low, low_at: height and cell of their lowest
-    places."""
+def _lowest(link, heights, first, last, count, low, low_at):
+    """Number the lowest places in some rows; their links become -2 and less. count: one number, how many there are so
+    far; low, low_at: their heights and cells."""
     rows, cols = link.shape
     flat = link.reshape(rows * cols)
     z = heights.reshape(rows * cols)
-    count = 0
-    for cell in range(flat.size):
+    for cell in range(first * cols, last * cols):
         if flat[cell] == cell:
-            count += 1
-            low[count] = z[cell]
-            low_at[count] = cell
-            flat[cell] = -count - 1
-    for cell in range(flat.size):
+            count[0] += 1
+            number = count[0]
+            low[number] = z[cell]
+            low_at[number] = cell
+            flat[cell] = -number - 1
+
+
+@kernel
+def _basins(link, first, last):
+    """Follow links from cells of rows, and write the numbers at their ends to all cells on the way, as `_lowest` does."""
+    rows, cols = link.shape
+    flat = link.reshape(rows * cols)
+    for cell in range(first * cols, last * cols):
         at = cell
         while flat[at] >= 0:
             at = flat[at]
@@ -102,8 +116,14 @@ def _basins(link, heights, low, low_at):
             on = flat[at]
             flat[at] = found
             at = on
-    for cell in range(flat.size):
-        flat[cell] = -flat[cell] - 1
+
+
+@kernel
+def _plain_numbers(link, first, last):
+    """Numbers of basins from 1 on, and 0 outside, from what `_basins` leaves."""
+    for r in range(first, last):
+        for c in range(link.shape[1]):
+            link[r, c] = -link[r, c] - 1
 
 
 @kernel
@@ -229,13 +249,11 @@ def _jumps(parent):
 
 
 @kernel
-def _measure(heights, basin, level, parent, spill, cells, sums):
-    """How many cells each node covers when it is full, and the sum of their heights, of those that no node within it
-    covers."""
-    rows, cols = heights.shape
-    jump = _jumps(parent)
-    for r in range(rows):
-        for c in range(cols):
+def _measure(heights, basin, level, parent, spill, jump, first, last, cells, sums):
+    """How many cells of rows each node covers when it is full, and the sum of their heights, of those that no node
+    within it covers."""
+    for r in range(first, last):
+        for c in range(heights.shape[1]):
             z = heights[r, c]
             node = basin[r, c]
             if node == 0 or np.isnan(z) or z >= level[node]:
@@ -358,13 +376,20 @@ class Hollows:
         return raised
 
 
-def _numbered(heights: Heights, to: Directions) -> tuple[Whole, FloatArray, npt.NDArray[np.int64]]:
+def _numbered(
+    heights: Heights, to: Directions, progress: Progress = ignore_progress
+) -> tuple[Whole, FloatArray, npt.NDArray[np.int64]]:
     """Of which basin each cell is, from 1 on, 0 where water leaves; and the heights and cells of their lowest places,
     with room for the hollows that are made of two others."""
     basin = np.empty(heights.shape, np.int32)
-    count = int(_links(heights, to, basin))
+    shape = heights.shape
+    over_rows(_downhill, shape[0], (to,), (basin,), part_of(progress, 0.0, 0.1))
+    count = in_turn(_over_level, shape, (heights, to), (basin,), part_of(progress, 0.1, 0.3))
     low, low_at = np.full(2 * count + 1, np.nan), np.full(2 * count + 1, -1, np.int64)
-    _basins(basin, heights, low, low_at)
+    so_far = np.zeros(1, np.int64)
+    in_turn(_lowest, shape, (basin, heights), (so_far, low, low_at), part_of(progress, 0.3, 0.4))
+    in_turn(_basins, shape, (basin,), (), part_of(progress, 0.4, 0.9))
+    over_rows(_plain_numbers, shape[0], (basin,), (), part_of(progress, 0.9, 1.0))
     return basin, low, low_at
 
 
@@ -394,11 +419,9 @@ def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress) 
         raise InputError(f"{heights.size / 1e6:.0f} million cells are too many at once. Take a part of them.")
     heights = np.ascontiguousarray(heights, np.float32)
     to = steepest_ways(heights, grid, part_of(progress, 0.0, 0.2))
-    basin, low, low_at = _numbered(heights, to)
+    basin, low, low_at = _numbered(heights, to, part_of(progress, 0.2, 0.6))
     count = (len(low) - 1) // 2
-    progress(0.6)
-    first, second, z, place = _all_passes(heights, basin, count)
-    progress(0.85)
+    first, second, z, place = _all_passes(heights, basin, count, part_of(progress, 0.6, 0.85))
     nodes = 2 * count + 1
     parent, into = np.full(nodes, -1, np.int32), np.zeros(nodes, np.int32)
     spill, spill_at = np.full(nodes, -np.inf), np.full(nodes, -1, np.int64)
@@ -419,7 +442,9 @@ def hollows(heights: Heights, grid: Grid, progress: Progress = ignore_progress) 
         cells,
         np.zeros(made),
     )
-    _measure(heights, basin, found.levels().astype(np.float64), parent, spill, cells, sums)
+    level = found.levels().astype(np.float64)
+    given = (heights, basin, level, parent, spill, _jumps(parent))
+    in_turn(_measure, heights.shape, given, (cells, sums), part_of(progress, 0.85, 1.0))
     for node in range(1, made):
         if parent[node] > 0:
             cells[parent[node]] += cells[node]
@@ -448,15 +473,16 @@ def passes_of(heights: Heights, basin: Whole, count: int, first: int, last: int,
         size *= 4
 
 
-def _all_passes(heights: Heights, basin: Whole, count: int) -> Passes:
+def _all_passes(heights: Heights, basin: Whole, count: int, progress: Progress = ignore_progress) -> Passes:
     """Passes between basins, the lowest first."""
-    bounds = np.linspace(0, heights.shape[0], cores() + 1).astype(int)
+    strips = max(cores(), heights.size // _AT_ONCE)
+    bounds = np.linspace(0, heights.shape[0], strips + 1).astype(int)
     parts = [part for part in zip(bounds[:-1].tolist(), bounds[1:].tolist(), strict=True) if part[0] < part[1]]
 
     def found(part: tuple[int, int]) -> Passes:
         return passes_of(heights, basin, count // len(parts), *part, ALL_SIDES)
 
     # a pair that more than one part has comes more than once: its lowest pass comes first, and no other joins anything
-    first, second, z, place = (np.concatenate(one) for one in zip(*each(parts, found), strict=True))
+    first, second, z, place = (np.concatenate(one) for one in zip(*each(parts, found, progress), strict=True))
     order = np.lexsort((second, first, place, z))
     return first[order], second[order], z[order], place[order]

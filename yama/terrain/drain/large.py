@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-import weakref
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -19,6 +15,7 @@ from yama.terrain.drain.blocks import Blocks, Raster
 from yama.terrain.drain.streams import Channels, sparse_channels
 from yama.terrain.grid import Grid, Window
 from yama.terrain.progress import Progress, ignore_progress, part_of
+from yama.terrain.scratch import Scratch
 from yama.terrain.surface import Heights, Surface, cut_out, each, read_block
 from yama.terrain.units import UNITS
 
@@ -32,14 +29,14 @@ class LargeDrainage:
     Parameters
     ----------
     grid : Grid
-    folder : Path
-        Removed when nothing refers to this any more.
+    scratch : Scratch
+        Where these lie.
     filled, to, counts : Raster
         Conditioned heights in metres, where water goes, and how many cells drain through each.
     """
 
     grid: Grid
-    folder: Path
+    scratch: Scratch
     filled: Raster
     to: Raster
     counts: Raster
@@ -53,7 +50,8 @@ class LargeDrainage:
         a side of a block; the usual ones where it is 0."""
         grid, side = surface.grid, side or blocks.SIDE
         metres = np.float32(UNITS[surface.unit])
-        folder = Path(tempfile.mkdtemp(prefix="yama-water-"))
+        scratch = Scratch("yama-water-")
+        folder = scratch.path
         shape = (grid.rows, grid.cols)
 
         def given(window: Window) -> Heights:
@@ -68,12 +66,10 @@ class LargeDrainage:
             if counted:
                 blocks.directions(filled, grid, to, side, part_of(progress, 0.5, 0.8))
                 blocks.accumulate(to, grid, counts, side, part_of(progress, 0.8, 1.0))
-            made = cls(grid, folder, filled, to, counts, given)
         except BaseException:
-            shutil.rmtree(folder, ignore_errors=True)
+            scratch.remove()
             raise
-        weakref.finalize(made, shutil.rmtree, folder, ignore_errors=True)
-        return made
+        return cls(grid, scratch, filled, to, counts, given)
 
     def channels(self, least: float) -> Channels:
         """Cells through which at least so many square metres drain; see `streams.channels`."""
@@ -144,7 +140,7 @@ class LargeSurface(Surface):
         while max(self.grid.at_level(len(sizes)).rows, self.grid.at_level(len(sizes)).cols) > _COARSE:
             sizes.append(self.grid.at_level(len(sizes) + 1))
         for number, grid in enumerate(sizes):
-            level = Raster.made(of.folder / f"{name}-{number + 1}.npy", (grid.rows, grid.cols), np.float32)
+            level = Raster.made(of.scratch.path / f"{name}-{number + 1}.npy", (grid.rows, grid.cols), np.float32)
             self._halve_into(level, number, part_of(progress, number / len(sizes), (number + 1) / len(sizes)))
             self._coarser.append(level)
         progress(1.0)

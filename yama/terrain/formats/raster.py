@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import re
-import tempfile
 import weakref
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -28,6 +27,7 @@ from yama.terrain.grid import MAX_CELLS, Grid, crs_name, horizontal, parse_crs
 from yama.terrain.kernels import kernel
 from yama.terrain.later import later
 from yama.terrain.progress import Progress, ignore_progress
+from yama.terrain.scratch import Scratch
 from yama.terrain.surface import Statistics, StoredSurface, Surface, has_mask, sample
 from yama.terrain.units import UNITS, WORDS, ask_unit, said_by_crs
 from yama.terrain.voids import HoleFinder, Holes
@@ -478,9 +478,9 @@ def inspect(
         nodata = float("nan") if facts.nodata is None else float(facts.nodata)
         _look(path, facts, declared, nodata, facts.driver, facts.band, progress)
         return facts
-    with tempfile.TemporaryDirectory(prefix="yama-") as folder:
-        _straightened(path, facts, declared, Path(folder), lambda share: progress(0.6 * share))
-        plain = Path(folder) / _STRAIGHT
+    with Scratch("yama-") as folder:
+        _straightened(path, facts, declared, folder, lambda share: progress(0.6 * share))
+        plain = folder / _STRAIGHT
         _look(plain, facts, declared, float("nan"), "GTiff", 1, lambda share: progress(0.6 + 0.4 * share))
     return facts
 
@@ -646,13 +646,13 @@ def read(path: str | Path, declared: Declared = NOTHING, name: str = "") -> Stor
     facts = header(path, declared, name)
     refuse(facts.findings)
     if not facts.is_plain:
-        folder = tempfile.TemporaryDirectory(prefix="yama-")
-        _straightened(Path(path), facts, declared, Path(folder.name), ignore_progress)
+        scratch = Scratch("yama-")
+        _straightened(Path(path), facts, declared, scratch.path, ignore_progress)
         made = StoredSurface(
-            Path(folder.name) / _STRAIGHT, vertical_datum=facts.vertical_datum, name=facts.name, crs=facts.crs,
+            scratch.path / _STRAIGHT, vertical_datum=facts.vertical_datum, name=facts.name, crs=facts.crs,
             empty=declared.nodata, factor=UNITS[facts.unit],
         )  # fmt: skip
-        weakref.finalize(made, folder.cleanup)
+        weakref.finalize(made, scratch.remove)
         return made
     placing = facts.placing
     return StoredSurface(
