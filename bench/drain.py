@@ -15,7 +15,7 @@ from yama.terrain.drain.catchments import catchments, snapped
 from yama.terrain.drain.conditioning import condition
 from yama.terrain.drain.directions import directions
 from yama.terrain.drain.hollows import hollows
-from yama.terrain.drain.large import LargeDrainage
+from yama.terrain.drain.large import Given, LargeDrainage
 from yama.terrain.drain.streams import channels
 from yama.terrain.grid import Grid, Window
 from yama.terrain.surface import Heights, Surface
@@ -142,6 +142,7 @@ def in_blocks(side: int) -> tuple[float, float]:
     at_once()
     base = _seconds(at_once) / cells.size
     wide = Grid(grid.crs, grid.west, grid.north, 2.0, 2.0, side, side)
-    LargeDrainage.worked_out(Repeated(cells, Grid(grid.crs, grid.west, grid.north, 2.0, 2.0, 300, 300)), counted=True)
-    took = _seconds(lambda: LargeDrainage.worked_out(Repeated(cells, wide), counted=True))
+    small = Repeated(cells, Grid(grid.crs, grid.west, grid.north, 2.0, 2.0, 300, 300))
+    LargeDrainage.worked_out(Given.read(small), "fill")
+    took = _seconds(lambda: LargeDrainage.worked_out(Given.read(Repeated(cells, wide)), "fill"))
     return took / side**2 / base, took

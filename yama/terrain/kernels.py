@@ -6,6 +6,7 @@ The compiler itself is loaded when the first of them runs, so that commands whic
 from __future__ import annotations
 
 import functools
+import importlib
 import sys
 import threading
 from collections.abc import Callable
@@ -14,6 +15,10 @@ from typing import Any, TypeVar, cast
 
 _Function = TypeVar("_Function", bound=Callable[..., Any])
 _lock = threading.RLock()
+
+
+def _from_module(module: str, name: str) -> Any:
+    return getattr(importlib.import_module(module), name)
 
 
 class Waiting:
@@ -49,6 +54,10 @@ class Waiting:
             held = vars(module) if isinstance(module, ModuleType) else {}
             if held.get(self.py_func.__name__) is self:
                 held[self.py_func.__name__] = self._made
+
+    def __reduce__(self) -> tuple[Callable[[str, str], Any], tuple[str, str]]:
+        # another process takes it from its own module, where it is compiled from a file
+        return _from_module, (self.py_func.__module__, self.py_func.__name__)
 
     def __call__(self, *args: Any) -> Any:
         # kernels that are handed on to others must be compiled too

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import itertools
 import shutil
 import tempfile
 import weakref
@@ -35,7 +36,12 @@ class Scratch:
         held = (self.path / "new").open("w")
         fcntl.flock(held, fcntl.LOCK_EX)
         (self.path / "new").rename(self.path / _LOCK)
+        self._numbers = itertools.count()
         self._end = weakref.finalize(self, _remove, self.path, held)
+
+    def new(self, name: str) -> Path:
+        """A path in it that was not given before; its name ends with this one."""
+        return self.path / f"{next(self._numbers)}-{name}"
 
     def __enter__(self) -> Path:
         return self.path

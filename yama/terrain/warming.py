@@ -21,6 +21,7 @@ import shapely
 from yama.terrain.apart import readers
 from yama.terrain.cog import halve
 from yama.terrain.drain.accumulation import Flow, downwards
+from yama.terrain.drain.burning import Burning
 from yama.terrain.drain.catchments import basins, catchments, polygons
 from yama.terrain.drain.conditioning import Method as Changing
 from yama.terrain.drain.conditioning import with_fall
@@ -28,7 +29,7 @@ from yama.terrain.drain.directions import apart_on
 from yama.terrain.drain.drainage import Conditioning, drainage
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import listed
-from yama.terrain.drain.large import LargeDrainage
+from yama.terrain.drain.large import Given, LargeDrainage
 from yama.terrain.fit.expression import parse
 from yama.terrain.fit.reproject import Resampling, fitted
 from yama.terrain.formats import image, las, text_grid
@@ -240,7 +241,15 @@ def _water() -> None:
     catchments(found.to, grid, [outlet])
     polygons(basins(found.to), grid)
     with_fall(found.heights, found.to, 1e-4, downwards(found.to)[::-1], apart_on(grid))
-    LargeDrainage.worked_out(held, counted=True, side=20)
+    wide = Given.read(
+        held, 0.0, Burning(2.0, 1.0), [shapely.LineString([(448_004.0, 5_437_900.0), (448_100.0, 5_437_990.0)])], 20
+    )
+    wide.hollows(0.0, 5)
+    for method in get_args(Changing):
+        large = LargeDrainage.worked_out(wide, method, waters=[(448_048.0, 5_437_950.0)], side=20)
+    large.catchments([large.outlet(448_060.0, 5_437_940.0, 10.0)])
+    large.basins(0.0)
+    large.drained("many")
 
 
 def _patches() -> None:

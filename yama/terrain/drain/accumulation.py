@@ -6,7 +6,8 @@ Cells are worked off from those without any above them, each once. D-infinity: D
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Callable
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -233,6 +234,14 @@ def _gather_shares(heights, to, facet, part, apart, two, first, last, above, sta
                             size += 1
 
 
+@kernel
+def _without_empty(to, first, last, total):
+    for r in range(first, last):
+        for c in range(to.shape[1]):
+            if to[r, c] < -1:
+                total[r, c] = np.nan
+
+
 def accumulation(
     to: Directions,
     weight: npt.NDArray[np.floating] | None = None,
@@ -240,6 +249,7 @@ def accumulation(
     heights: Heights | None = None,
     grid: Grid | None = None,
     progress: Progress = ignore_progress,
+    zeros: Callable[..., npt.NDArray[Any]] = np.zeros,
 ) -> FloatArray:
     """What drains through each cell, itself included.
 
@@ -254,15 +264,18 @@ def accumulation(
     heights, grid
         Conditioned heights in metres and their grid, where it is shared.
     progress : callable
+    zeros : callable
+        Makes arrays of zeros from a shape and a type; mapped files, where there is no memory for them.
 
     Returns
     -------
     ndarray of float64, shape (rows, cols)
         NaN where there is no height. Counts of cells are exact up to 2^53.
     """
-    total = np.ones(to.shape) if weight is None else np.where(np.isnan(weight), 0.0, weight).astype(np.float64)
+    total = zeros(to.shape, np.float64)
+    total[:] = 1.0 if weight is None else np.where(np.isnan(weight), 0.0, weight)
     if flow == "one":
-        above = np.zeros(to.shape, np.int8)
+        above = zeros(to.shape, np.int8)
         in_turn(_above, to.shape, (to,), (above,), part_of(progress, 0.0, 0.3))
         in_turn(_gather, to.shape, (to,), (above, total), part_of(progress, 0.3, 1.0))
     else:
@@ -270,10 +283,10 @@ def accumulation(
             raise InputError("Water that is shared among neighbours needs heights.")
         two = flow == "two"
         shape = to.shape if two else (0, 0)
-        facet, part = np.empty(shape, np.int8), np.empty(shape, np.float32)
+        facet, part = zeros(shape, np.int8), zeros(shape, np.float32)
         if two:
             over_rows(_facets, to.shape[0], (heights,), (apart_on(grid), facet, part))
-        above = np.zeros(to.shape, np.int8)
+        above = zeros(to.shape, np.int8)
         given = (heights, to, facet, part)
         in_turn(_above_shares, to.shape, (*given, two), (above,), part_of(progress, 0.1, 0.3))
         stack = np.empty(to.size, np.int64)  # what is not used takes no memory
@@ -284,7 +297,7 @@ def accumulation(
             (above, stack, total),
             part_of(progress, 0.3, 1.0),
         )
-    total[to < -1] = np.nan
+    over_rows(_without_empty, to.shape[0], (to,), (total,))
     return total
 
 

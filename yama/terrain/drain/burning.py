@@ -7,14 +7,13 @@ ground, as M. Hutchinson asks of drainage (Journal of Hydrology 106, 1989). Line
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
-import numpy.typing as npt
 import shapely
 
 from yama.terrain.errors import InputError
-from yama.terrain.grid import FloatArray, Grid
+from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.later import later
 from yama.terrain.surface import Heights
 
@@ -154,12 +153,37 @@ def burned(
     told : list of BurnedLine
         What became of each line, in their order.
     """
-    cell = min(grid.metres_per_cell())
-    across, along = grid.metres_per_unit()
+    beds = beds_of(heights, grid, lines, how)
+    found = heights.copy()
+    if len(beds.places):
+        press(found, grid, grid.whole, beds.places, beds.beds, how)
+    return found, beds.told
+
+
+@dataclass(frozen=True)
+class Beds:
+    """Where lines are pressed in.
+
+    Parameters
+    ----------
+    places : ndarray, shape (places, 2)
+        Along the lines, in the grid's CRS, where there are heights.
+    beds : ndarray, shape (places,)
+        How high their beds lie, in metres.
+    told : list of BurnedLine
+    """
+
+    places: FloatArray = field(repr=False)
+    beds: FloatArray = field(repr=False)
+    told: list[BurnedLine]
+
+
+def beds_of(heights: Heights, grid: Grid, lines: Sequence[shapely.LineString], how: Burning) -> Beds:
+    """The beds of lines, which fall along each of them; see `burned`."""
     step = 0.5 * min(grid.cell_width, grid.cell_height)
     told: list[BurnedLine] = []
-    places: list[FloatArray] = []
-    beds: list[FloatArray] = []
+    places: list[FloatArray] = [np.empty((0, 2))]
+    beds: list[FloatArray] = [np.empty(0)]
     for number, line in enumerate(lines):
         at = _sampled(line, step)
         ground = _heights_at(heights, grid, at[:, 0], at[:, 1])
@@ -176,39 +200,38 @@ def burned(
         )
         places.append(at[known])
         beds.append(bed[known])
-    if not places:
-        return heights.copy(), told
-    found = heights.copy()
-    every, bed = np.concatenate(places), np.concatenate(beds)
-    _press(found, grid, every, bed, how, cell, np.array([across, along]))
-    return found, told
+    return Beds(np.concatenate(places), np.concatenate(beds), told)
 
 
-def _press(
-    heights: Heights,
-    grid: Grid,
-    places: FloatArray,
-    bed: FloatArray,
-    how: Burning,
-    cell: float,
-    scale: npt.NDArray[np.float64],
-) -> None:
-    """Bring cells near places down to their beds, in place."""
+def _reach(grid: Grid, how: Burning) -> float:
+    """Metres from a line within which ground is changed at most."""
     # the cells in which the line lies are its bed however narrow that is
-    half = max(how.width / 2, 0.0)
-    reach = half + how.bank + cell
-    rows = np.rint(grid.row_of(places[:, 1])).astype(np.int64)
-    cols = np.rint(grid.col_of(places[:, 0])).astype(np.int64)
-    up, aside = (int(np.ceil(reach / one)) for one in (grid.metres_per_cell()[1], grid.metres_per_cell()[0]))
+    return how.width / 2 + how.bank + min(grid.metres_per_cell())
+
+
+def reach_of(grid: Grid, how: Burning) -> tuple[int, int]:
+    """Rows and columns of cells from a line within which ground is changed at most."""
+    across, along = grid.metres_per_cell()
+    return int(np.ceil(_reach(grid, how) / along)), int(np.ceil(_reach(grid, how) / across))
+
+
+def press(heights: Heights, grid: Grid, window: Window, places: FloatArray, bed: FloatArray, how: Burning) -> None:
+    """Bring cells of a window near places, which lie in it, down to their beds, in place."""
+    half, reach, scale = how.width / 2, _reach(grid, how), np.array(grid.metres_per_unit())
+    rows = np.rint(grid.row_of(places[:, 1])).astype(np.int64) - window.row
+    cols = np.rint(grid.col_of(places[:, 0])).astype(np.int64) - window.col
+    up, aside = reach_of(grid, how)
     near = np.zeros(heights.shape, np.bool_)
-    own = np.unique(rows * grid.cols + cols)
+    own = np.unique(rows * window.cols + cols)
     near.ravel()[own] = True
     if up or aside:
         near = ndimage.maximum_filter(near, size=(2 * up + 1, 2 * aside + 1))
     near &= ~np.isnan(heights)
     r, c = np.nonzero(near)
     tree = spatial.cKDTree(places * scale)
-    away, at = tree.query(np.column_stack([grid.x_of(c), grid.y_of(r)]) * scale, distance_upper_bound=reach)
+    away, at = tree.query(
+        np.column_stack([grid.x_of(window.col + c), grid.y_of(window.row + r)]) * scale, distance_upper_bound=reach
+    )
     there = np.isfinite(away)
     r, c, away, low = r[there], c[there], away[there], bed[at[there]]
     z = heights[r, c].astype(np.float64)
@@ -216,4 +239,4 @@ def _press(
     smooth = share * share * (3 - 2 * share)
     made = np.where(share >= 1, z, low + (z - low) * smooth)
     heights[r, c] = np.minimum(z, made).astype(np.float32)
-    np.minimum.at(heights.reshape(-1), rows * grid.cols + cols, bed.astype(np.float32))
+    np.minimum.at(heights.reshape(-1), rows * window.cols + cols, bed.astype(np.float32))

@@ -71,7 +71,7 @@ def _upwards(to, starts, labels, box):
 
 
 @kernel
-def _downwards(to, labels):
+def label_down(to, labels):
     """Give each cell that is not labelled the label of the first cell on its way that is. Every end of a way must be
     labelled before."""
     rows, cols = to.shape
@@ -166,8 +166,6 @@ def labelled(to: Directions, cells: Sequence[int]) -> tuple[Whole, Window]:
     """
     labels = np.zeros(to.shape, np.int32)
     starts = np.array(cells, np.int64)
-    if len(np.unique(starts)) != len(starts):
-        raise InputError("Two outlets lie in one cell. Take one of them away, or move them less far.")
     labels.ravel()[starts] = np.arange(1, len(starts) + 1)
     box = np.array([to.shape[0], -1, to.shape[1], -1], np.int64)
     _upwards(to, starts, labels, box)
@@ -182,7 +180,7 @@ def basins(to: Directions) -> Whole:
     ends = np.flatnonzero((flat == OUT) | (flat == NONE))
     labels = np.zeros(to.shape, np.int32)
     labels.ravel()[ends] = np.arange(1, len(ends) + 1)
-    _downwards(to, labels)
+    label_down(to, labels)
     sizes = np.bincount(labels.ravel(), minlength=len(ends) + 1)
     rank = np.zeros(len(ends) + 1, np.int32)
     rank[1 + np.argsort(-sizes[1:], kind="stable")] = np.arange(1, len(ends) + 1)
@@ -190,17 +188,24 @@ def basins(to: Directions) -> Whole:
     return found
 
 
+def links_of(streams: Streams) -> tuple[npt.NDArray[np.int64], Whole]:
+    """The cells of a network, counted along rows, each once, and the number of the link of each, from 1 on. The last
+    cell of a link is the first one of the link below."""
+    last = streams.starts[1:] - 1
+    own = np.ones(len(streams.cells), np.bool_)
+    own[last[streams.below >= 0]] = False
+    numbers = np.repeat(np.arange(1, len(streams) + 1, dtype=np.int32), np.diff(streams.starts))
+    return streams.cells[own], numbers[own]
+
+
 def between(to: Directions, streams: Streams) -> Whole:
     """The ground that drains into each link of a network, from 1 on, without that of links above it; 0 elsewhere."""
     labels = np.zeros(to.shape, np.int32)
     flat = labels.ravel()
     flat[np.isin(to.ravel(), (OUT, NONE))] = -1
-    # the last cell of a link is the first one of the link below
-    for number in range(len(streams)):
-        flat[streams.cells[streams.starts[number] : streams.starts[number + 1] - 1]] = number + 1
-    ends = streams.below < 0
-    flat[streams.cells[streams.starts[1:][ends] - 1]] = np.flatnonzero(ends) + 1
-    _downwards(to, labels)
+    cells, numbers = links_of(streams)
+    flat[cells] = numbers
+    label_down(to, labels)
     return np.maximum(labels, 0)
 
 
@@ -415,9 +420,21 @@ def catchments(to: Directions, grid: Grid, outlets: Sequence[Outlet]) -> Catchme
     InputError
         Where there are none, or two in one cell.
     """
+    return outlined(*labelled(to, start_cells(outlets)), to, grid, outlets)
+
+
+def start_cells(outlets: Sequence[Outlet]) -> list[int]:
+    """The cells of outlets. Raises InputError where there are none, or two in one cell."""
     if not outlets:
         raise InputError("There are no outlets. Give at least one.")
-    labels, window = labelled(to, [one.cell for one in outlets])
+    cells = [one.cell for one in outlets]
+    if len(set(cells)) != len(cells):
+        raise InputError("Two outlets lie in one cell. Take one of them away, or move them less far.")
+    return cells
+
+
+def outlined(labels: Whole, window: Window, to: Directions, grid: Grid, outlets: Sequence[Outlet]) -> Catchments:
+    """The catchments of outlets from labels; see `labelled`."""
     within = [_next_below(to, one.cell, labels) for one in outlets]
     part = labels[window.row : window.row + window.rows, window.col : window.col + window.cols]
     own = polygons(part, grid.part(window))

@@ -425,26 +425,28 @@ class _Room:
 
 
 def ways_out(
-    found: Hollows, nodes: npt.NDArray[np.int64], progress: Progress = ignore_progress
+    heights: Heights,
+    grid: Grid,
+    starts: npt.NDArray[np.int64],
+    whole: bool,
+    progress: Progress = ignore_progress,
 ) -> tuple[FloatArray, FloatArray]:
-    """For hollows the length, in metres, of the way on which least must be cut to let their water out, and what must be
-    cut, in cubic metres; NaN where there is none."""
-    apart = apart_on(found.grid)
-    lengths, cuts = np.full(len(nodes), np.nan), np.full(len(nodes), np.nan)
-    room = _Room(_ROOM, found.heights.size)
-    for number, node in enumerate(nodes.tolist()):
+    """From lowest places the length, in metres, of the way on which least must be cut to let water out, and what must be
+    cut, in cubic metres; NaN where there is none. starts: counted along rows; whole: as `work_off` has it."""
+    apart, area = apart_on(grid), float(np.prod(grid.metres_per_cell()))
+    lengths, cuts = np.full(len(starts), np.nan), np.full(len(starts), np.nan)
+    room = _Room(_ROOM, heights.size if whole else 0)
+    for number, start in enumerate(starts.tolist()):
         while True:
             notes, side, cost, back, heap, keys, _, path = room.arrays
             noted = notes, side, number + 1, cost, back
-            end, spent, length = _way_out(
-                found.heights, found.low_at[node], *noted, apart, np.inf, np.inf, np.inf, heap, keys, path
-            )
+            end, spent, length = _way_out(heights, start, *noted, apart, np.inf, np.inf, np.inf, heap, keys, path)
             if end != -2:
                 break
             room = room.larger()
         if end >= 0:
-            lengths[number], cuts[number] = length, spent * found.cell_area
-        progress((number + 1) / len(nodes))
+            lengths[number], cuts[number] = length, spent * area
+        progress((number + 1) / len(starts))
     return lengths, cuts
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -13,16 +13,17 @@ import shapely
 
 from yama.terrain.drain.accumulation import Flow, accumulation
 from yama.terrain.drain.burning import BurnedLine, Burning, burned
-from yama.terrain.drain.catchments import Outlet, snapped
+from yama.terrain.drain.catchments import Catchments, Outlet, basins, between, catchments, snapped
 from yama.terrain.drain.conditioning import Conditioned, Limits, Method, condition
 from yama.terrain.drain.directions import Directions, directions, over_level
-from yama.terrain.drain.hollows import Flags, Hollows, hollows
-from yama.terrain.drain.large import LargeDrainage, LargeSurface
+from yama.terrain.drain.hollows import Flags, Hollows, Whole, hollows
+from yama.terrain.drain.kinds import Hollow, listed
+from yama.terrain.drain.large import Given, LargeDrainage, LargeSurface
 from yama.terrain.drain.sea import without_sea
-from yama.terrain.drain.streams import Channels, channels
+from yama.terrain.drain.streams import Channels, Streams, channels
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import inside
-from yama.terrain.grid import Grid, Window, turn_between
+from yama.terrain.grid import FloatArray, Grid, Window, turn_between
 from yama.terrain.kept import Kept
 from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.surface import ArraySurface, Heights, Surface, digest, read_block, walk
@@ -80,10 +81,6 @@ def _refuse_other_units(surface: Surface) -> None:
         raise InputError(f"{surface.name or 'The surface'} is in {surface.unit or 'no unit'}: it has no heights.")
 
 
-def _size(surface: Surface) -> str:
-    return f"{surface.name or 'The surface'} has {surface.grid.cell_count / 1e6:.0f} million cells"
-
-
 def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Heights:
     """All heights of a surface in metres.
 
@@ -95,7 +92,8 @@ def heights_of(surface: Surface, progress: Progress = ignore_progress) -> Height
     _refuse_other_units(surface)
     if is_large(surface):
         raise InputError(
-            f"{_size(surface)}; this is done over {_MOST_CELLS / 1e6:.0f} million at most. Clip it, or make it coarser."
+            f"{surface.name or 'The surface'} has {surface.grid.cell_count / 1e6:.0f} million cells; this is done over "
+            f"{_MOST_CELLS / 1e6:.0f} million at most. Clip it, or make it coarser."
         )
     cells = np.empty((surface.grid.rows, surface.grid.cols), np.float32)
     metres = np.float32(UNITS[surface.unit])
@@ -191,6 +189,25 @@ class Drainage:
         """A place, moved to where most ground drains nearby; see `snapped`."""
         return snapped(self.counts, self.grid, x, y, radius, name)
 
+    def catchments(self, outlets: Sequence[Outlet]) -> Catchments:
+        """The catchments of outlets; see `catchments`."""
+        return catchments(self.to, self.grid, outlets)
+
+    def basins(self, least_area: float) -> tuple[Whole, FloatArray]:
+        """All catchments of at least so many square metres of where water leaves the surface or stays on it, from 1 on,
+        the largest first; 0 elsewhere. And the square metres of each, by number."""
+        labels = basins(self.to)
+        sizes = self.cell_area * np.bincount(labels.ravel()).astype(np.float64)
+        sizes = sizes[: 1 + int((sizes[1:] >= least_area).sum())]
+        labels[labels >= len(sizes)] = 0
+        return labels, sizes
+
+    def between(self, streams: Streams) -> tuple[Whole, FloatArray]:
+        """The ground that drains into each link of a network, from 1 on, without that of links above it; 0 elsewhere. And
+        the square metres of each, by number."""
+        labels = between(self.to, streams)
+        return labels, self.cell_area * np.bincount(labels.ravel(), minlength=len(streams) + 1).astype(np.float64)
+
     def drained(self, flow: Flow) -> npt.NDArray[np.float64]:
         """Square metres that drain through each cell, with the water of one shared as `flow` says; NaN where empty."""
         if flow == "one":
@@ -214,9 +231,13 @@ def begun(
             raise InputError(f"All of it lies below a sea of {conditioning.sea:g} m. Choose a lower one.")
     if conditioning.burning is None:
         return cells, []
+    _refuse_no_lines(known)
+    return burned(cells, surface.grid, known.streams, conditioning.burning)
+
+
+def _refuse_no_lines(known: Known) -> None:
     if not known.streams:
         raise InputError("There are no lines to burn in. Choose rivers, or burn nothing in.")
-    return burned(cells, surface.grid, known.streams, conditioning.burning)
 
 
 def told(surface: Surface, conditioning: Conditioning, known: Known) -> str:
@@ -281,25 +302,55 @@ def is_large(surface: Surface) -> bool:
     return surface.grid.cell_count > _MOST_CELLS
 
 
-def large_drainage(
-    surface: Surface, how: Conditioning, known: Known, counted: bool, progress: Progress = ignore_progress
-) -> LargeDrainage:
-    """Water over a surface of more cells than are held at once, block by block. counted: whether it is told how much
-    drains where.
+def water_over(
+    surface: Surface,
+    how: Conditioning,
+    known: Known = _NOTHING_KNOWN,
+    counted: bool = True,
+    progress: Progress = ignore_progress,
+) -> Drainage | LargeDrainage:
+    """Water over a surface: as `drainage` works it out, or block by block in files where there are more cells than are
+    held at once. counted: whether it is told there how much drains where.
 
     Raises
     ------
     InputError
-        Where it is no surface of heights, or more is asked for than can be done in blocks.
+        See `drainage`.
     """
+    if not is_large(surface):
+        return drainage(surface, how, known, progress)
+    return _large_drainage(surface, how, known, counted, progress)
+
+
+def _large_drainage(
+    surface: Surface, how: Conditioning, known: Known, counted: bool, progress: Progress
+) -> LargeDrainage:
     _refuse_other_units(surface)
-    plain = how.limits == Limits() and how.sea is None and how.burning is None and known == _NOTHING_KNOWN
-    if how.method != "fill" or not plain:
-        raise InputError(
-            f"{_size(surface)}; over more than {_MOST_CELLS / 1e6:.0f} million hollows are filled as a whole, without "
-            "limits, lakes, a sea and lines to burn in. Fill so, clip it, or make it coarser."
-        )
-    return LargeDrainage.worked_out(surface, counted, progress=progress)
+    if how.burning is not None:
+        _refuse_no_lines(known)
+    on = Given.read(surface, how.sea, how.burning, known.streams, progress=part_of(progress, 0.0, 0.2))
+    rest = part_of(progress, 0.2, 1.0)
+    return LargeDrainage.worked_out(
+        on, how.method, how.limits, known.lakes, known.waters, counted=counted, progress=rest
+    )
+
+
+def hollows_of(
+    surface: Surface,
+    least_depth: float,
+    count: int,
+    waters: Sequence[tuple[shapely.Polygon, str]] = (),
+    progress: Progress = ignore_progress,
+) -> list[Hollow]:
+    """The hollows of a surface that are within no other, in metres; see `kinds.listed`. Raises InputError as
+    `heights_of` does."""
+    if is_large(surface):
+        _refuse_other_units(surface)
+        on = Given.read(surface, progress=part_of(progress, 0.0, 0.2))
+        return on.hollows(least_depth, count, waters, part_of(progress, 0.2, 1.0))
+    cells = heights_of(surface, part_of(progress, 0.0, 0.2))
+    found = hollows(cells, surface.grid, part_of(progress, 0.2, 0.6))
+    return listed(found, least_depth, count, waters, part_of(progress, 0.6, 1.0))
 
 
 class DrainedSurface(Surface):
@@ -339,19 +390,16 @@ class DrainedSurface(Surface):
 
     def _large(self, progress: Progress) -> Surface:
         """Over more cells than are held at once, block by block."""
-        if self._tells in ("two", "many"):
-            raise InputError(
-                f"{_size(self._surface)}; over more than {_MOST_CELLS / 1e6:.0f} million water goes to one neighbour. Let "
-                "it do so, clip the surface, or make it coarser."
-            )
-        found = large_drainage(
-            self._surface, self._conditioning, self._known, self._tells == "one", part_of(progress, 0.0, 0.9)
-        )
-        cells = {"heights": found.heights, "change": found.change, "one": found.drained}[self._tells]
+        tells, counted = self._tells, self._tells not in ("heights", "change")
+        found = _large_drainage(self._surface, self._conditioning, self._known, counted, part_of(progress, 0.0, 0.8))
+        if tells == "heights":
+            cells: Callable[[Window], npt.NDArray[np.floating]] = found.heights_in
+        elif tells == "change":
+            cells = found.change
+        else:
+            cells = found.drained(tells, part_of(progress, 0.8, 0.9))
         told_of = self.made_of()
-        return LargeSurface(
-            found, cells, self._tells, self.unit, self.vertical_datum, told_of, part_of(progress, 0.9, 1.0)
-        )
+        return LargeSurface(found, cells, tells, self.unit, self.vertical_datum, told_of, part_of(progress, 0.9, 1.0))
 
     def _cells(self, progress: Progress = ignore_progress) -> Surface:
         with self._making:

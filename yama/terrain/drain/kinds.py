@@ -8,12 +8,14 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+import numpy.typing as npt
 import shapely
 
 from yama.terrain.drain.catchments import polygons
 from yama.terrain.drain.conditioning import ways_out
 from yama.terrain.drain.hollows import Hollows
 from yama.terrain.fit.clip import inside
+from yama.terrain.grid import FloatArray
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress, part_of
 
@@ -118,6 +120,24 @@ def listed(
     chosen = outer[np.lexsort((found.low_at[outer], -found.volume[outer]))][:count]
     if not len(chosen):
         return []
+    starts = found.low_at[chosen]
+    way, cut = ways_out(found.heights, found.grid, starts, True, part_of(progress, 0.0, 0.6))
+    told = told_of(found, chosen, waters, way, cut)
+    progress(1.0)
+    return told
+
+
+def told_of(
+    found: Hollows,
+    chosen: npt.NDArray[np.int64],
+    waters: Sequence[tuple[shapely.Polygon, str]],
+    way: FloatArray,
+    cut: FloatArray,
+) -> list[Hollow]:
+    """What is known of hollows that are within no other.
+
+    chosen: their nodes. waters: as `listed` has them. way, cut: of each, as `ways_out` has them.
+    """
     top = found.top
     number = np.zeros(len(found.parent), np.int32)
     number[chosen] = np.arange(1, len(chosen) + 1)
@@ -128,10 +148,7 @@ def listed(
     floor = (found.low[top[: basins + 1]] + _LEVEL).astype(np.float32)
     shown, flat = np.empty(found.basin.shape, np.int32), np.zeros(len(chosen) + 1, np.int64)
     _shown(found.heights, found.basin, found.levels(), by_basin, floor, 0, len(shown), shown, flat)
-    progress(0.3)
     shapes = polygons(shown, found.grid)
-    progress(0.5)
-    way, cut = ways_out(found, chosen, part_of(progress, 0.5, 1.0))
     names = [""] * len(chosen)
     for polygon, name in waters:
         within = inside([polygon], found.grid) > 0

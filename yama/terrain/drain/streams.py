@@ -432,16 +432,22 @@ def _none(least: float, most: float) -> str:
 
 
 def sparse_channels(
-    cells: Numbers, counts: FloatArray, to: npt.NDArray[Any], heights: FloatArray, grid: Grid, least: float
+    cells: Numbers,
+    counts: FloatArray,
+    to: npt.NDArray[Any],
+    heights: FloatArray,
+    given: FloatArray,
+    grid: Grid,
+    least: float,
 ) -> Channels:
-    """As `channels`, of filled heights, from those cells alone through which enough ground drains.
+    """As `channels`, from those cells alone through which enough ground drains.
 
-    cells: counted along rows; counts, to, heights: of each of them.
+    cells: counted along rows; counts, to, heights, given: of each of them, the heights after and before conditioning.
     """
     if not len(cells):
         raise InputError(_none(least, 0.0))
     order = np.lexsort((cells, counts))
-    cells, counts, to, heights = cells[order], counts[order], to[order], heights[order]
+    cells, counts, to, heights, given = cells[order], counts[order], to[order], heights[order], given[order]
     goes = np.flatnonzero((to >= 0) & (to < 8))
     way = to[goes].astype(np.int64)
     into = cells[goes] + ROWS[way] * grid.cols + COLS[way]
@@ -452,6 +458,6 @@ def sparse_channels(
     there = cells[found] == into
     down[goes[there]] = found[there]
     lengths[goes[there]] = apart_on(grid)[way[there]]
-    level = (down >= 0) & (heights[down] == heights)
+    level = (down >= 0) & (heights[down] == heights) & (given <= heights)
     ground = float(np.prod(grid.metres_per_cell()))
     return Channels(grid, cells, down, counts * ground, heights, lengths, level, float(least))

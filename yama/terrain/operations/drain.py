@@ -10,7 +10,7 @@ import shapely
 from pydantic import Field
 
 from yama.terrain.drain.burning import BurnedLine, Burning
-from yama.terrain.drain.catchments import basins, between, catchments, polygons, simplified
+from yama.terrain.drain.catchments import polygons, simplified
 from yama.terrain.drain.conditioning import Limits, Method
 from yama.terrain.drain.crossings import Crossing, bed_profile, crossings
 from yama.terrain.drain.drainage import (
@@ -18,14 +18,11 @@ from yama.terrain.drain.drainage import (
     Drainage,
     DrainedSurface,
     Known,
-    drainage,
-    heights_of,
-    is_large,
-    large_drainage,
+    hollows_of,
     places_in,
+    water_over,
 )
-from yama.terrain.drain.hollows import hollows
-from yama.terrain.drain.kinds import TITLES, Hollow, listed
+from yama.terrain.drain.kinds import TITLES, Hollow
 from yama.terrain.drain.large import LargeDrainage
 from yama.terrain.drain.networks import Likeness, likeness, plain_lines
 from yama.terrain.drain.sea import sea_of
@@ -204,10 +201,8 @@ class HollowsOf(_Drain, Operation[HollowsParams]):
 
     def run(self, inputs: Inputs, params: HollowsParams, frame: Frame, progress: Progress) -> Results:
         surface = inputs.surface("surface")
-        cells = heights_of(surface, part_of(progress, 0.0, 0.2))
-        found = hollows(cells, surface.grid, part_of(progress, 0.2, 0.6))
         waters = named_polygons(inputs.features("waters"), "name", surface.grid.crs) if inputs.has("waters") else []
-        told = listed(found, params.least_depth, params.count, waters, part_of(progress, 0.6, 1.0))
+        told = hollows_of(surface, params.least_depth, params.count, waters, progress)
         if not told:
             raise InputError(f"No hollow is {params.least_depth:g} m deep or deeper. Ask for less deep ones.")
         return Results(hollows=features_of(told, surface.grid.crs))
@@ -257,7 +252,7 @@ class Condition(_Drain, Operation[ConditioningParams]):
         return Results(
             surface=DrainedSurface(surface, how, known),
             change=DrainedSurface(surface, how, known, "change"),
-            lines=lambda: burned_table(drainage(surface, how, known).burned),
+            lines=lambda: burned_table(water_over(surface, how, known, counted=False).burned),
         )
 
 
@@ -364,10 +359,7 @@ class StreamsOf(_Drain, Operation[StreamLinesParams]):
     def run(self, inputs: Inputs, params: StreamLinesParams, frame: Frame, progress: Progress) -> Results:
         known = _known(inputs, params, frame)
         surface, how = inputs.surface("surface"), params.conditioning(known)
-        if is_large(surface):
-            streams = params.of(large_drainage(surface, how, known, True, progress))
-        else:
-            streams = params.of(drainage(surface, how, known, progress))
+        streams = params.of(water_over(surface, how, known, progress=progress))
         return Results(streams=streams.features(params.smooth), orders=orders_of(streams))
 
 
@@ -432,7 +424,7 @@ class CatchmentsOf(_Drain, Operation[CatchmentsParams]):
         surface = inputs.surface("surface")
         crs = surface.grid.crs
         known = _known(inputs, params, frame)
-        found = drainage(surface, params.conditioning(known), known, part_of(progress, 0.0, 0.8))
+        found = water_over(surface, params.conditioning(known), known, progress=part_of(progress, 0.0, 0.8))
         given = inputs.features("outlets")
         if not given and params.without == "links":
             made = ground_of_links(found, params.begins_at * _HECTARE)
@@ -453,7 +445,7 @@ class CatchmentsOf(_Drain, Operation[CatchmentsParams]):
             for point, name in places:
                 x, y = turn.transform(point.x, point.y)
                 outlets.append(found.outlet(float(x), float(y), params.snap, name))
-            made = catchments(found.to, found.grid, outlets).features()
+            made = found.catchments(outlets).features()
         if params.corners > 0:
             side = params.corners / float(np.sqrt(np.prod(surface.grid.metres_per_unit())))
             made = Features(crs, simplified(made.geometries, side), made.attributes, made.units)
@@ -465,31 +457,28 @@ def _names(given: Features, column: str) -> list[str]:
     return [str(one or "") for one in held] if held is not None else [""] * len(given)
 
 
-def all_basins(found: Drainage, least_area: float) -> Features:
+def all_basins(found: Drainage | LargeDrainage, least_area: float) -> Features:
     """All basins of at least so many square metres, the largest first."""
-    labels = basins(found.to)
-    sizes = np.bincount(labels.ravel())[1:] * found.cell_area
-    labels[labels > int((sizes >= least_area).sum())] = 0
+    labels, sizes = found.basins(least_area)
     shapes = polygons(labels, found.grid)
     if not shapes:
         raise InputError(f"No basin has {least_area / _HECTARE:g} ha. Ask for smaller ones.")
     numbers = sorted(shapes)
     columns: dict[str, list[Value]] = {
         "basin": list(numbers),
-        "area": [round(float(sizes[number - 1]) / 1e6, 6) for number in numbers],
+        "area": [round(float(sizes[number]) / 1e6, 6) for number in numbers],
     }
     return Features(found.grid.crs, np.array([shapes[number] for number in numbers], object), columns, {"area": "km²"})
 
 
-def ground_of_links(found: Drainage, begins_at: float) -> Features:
+def ground_of_links(found: Drainage | LargeDrainage, begins_at: float) -> Features:
     """The ground between junctions of the streams that begin at so many square metres, with the numbers that these
     have."""
     streams = found.channels(begins_at).streams(begins_at)
     if not len(streams):
         raise InputError(f"No stream begins at {begins_at / _HECTARE:g} ha. Let streams begin at less.")
-    labels = between(found.to, streams)
+    labels, sizes = found.between(streams)
     shapes = polygons(labels, found.grid)
-    sizes = np.bincount(labels.ravel(), minlength=len(streams) + 1) * found.cell_area
     numbers = sorted(shapes)
     columns: dict[str, list[Value]] = {
         "link": list(numbers),
@@ -604,7 +593,7 @@ class Crossings(_Drain, Operation[CrossingsParams]):
 
     def run(self, inputs: Inputs, params: CrossingsParams, frame: Frame, progress: Progress) -> Results:
         known, surface = _known(inputs, params, frame), inputs.surface("surface")
-        found = drainage(surface, params.conditioning(known), known, progress)
+        found = water_over(surface, params.conditioning(known), known, progress=progress)
         streams = params.of(found)
         (given,) = inputs.features("lines")
         told = crossings(plain_lines([given], surface.grid.crs), streams, found.heights, found.counts)

@@ -87,7 +87,16 @@ def walk(
             own.shutdown(wait=True, cancel_futures=True)
 
 
-def each(things: Sequence[Thing], work: Callable[[Thing], Made], progress: Progress = ignore_progress) -> list[Made]:
+def _call(work: Callable[[Thing], Made], thing: Thing) -> Made:
+    return work(thing)
+
+
+def each(
+    things: Sequence[Thing],
+    work: Callable[[Thing], Made],
+    progress: Progress = ignore_progress,
+    spread: bool = False,
+) -> list[Made]:
     """What `work` makes of each thing, in their order, on all cores of this process.
 
     Parameters
@@ -96,18 +105,22 @@ def each(things: Sequence[Thing], work: Callable[[Thing], Made], progress: Progr
     work : callable
     progress : callable
         Called with the share done, every half second at least; what it raises ends the work, of which no more is begun.
+    spread : bool
+        On the workers of the scheduler that YAMA_CLUSTER names, where it names one. All must be picklable there.
     """
     made: dict[int, Made] = {}
     running: dict[Future[Made], int] = {}
     todo = iter(range(len(things)))
     ended = threading.Event()
-    heard = until(ended, work)
-    workers = ThreadPoolExecutor(cores())
+    workers = pool(cores()) if spread else ThreadPoolExecutor(cores())
+    # what is to be done is the same for all things, and is sent to the workers of a scheduler once
+    doing = work if isinstance(workers, ClusterPool) else until(ended, work)
+    at_once = 2 * (workers.threads if isinstance(workers, ClusterPool) else cores())
     try:
         while len(made) < len(things):
             for number in todo:
-                running[workers.submit(heard, things[number])] = number
-                if len(running) >= 2 * cores():
+                running[workers.submit(_call, doing, things[number])] = number
+                if len(running) >= at_once:
                     break
             finished, _ = wait(running, timeout=_PATIENCE, return_when=FIRST_COMPLETED)
             for future in finished:

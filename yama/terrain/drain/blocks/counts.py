@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from yama.terrain.drain.accumulation import accumulation
-from yama.terrain.drain.blocks.raster import Blocks, Nodes, Raster
+from yama.terrain.drain.blocks.raster import Blocks, Nodes, Raster, rim_of
 from yama.terrain.drain.directions import COLS, OUT, ROWS, Directions
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.kernels import kernel
@@ -117,10 +117,7 @@ def accumulate(to: Raster, grid: Grid, counts: Raster, side: int, progress: Prog
     def look(number: int) -> _Flow:
         window = blocks.window(number)
         ways = np.asarray(to.read(window), np.int8)
-        rim = np.zeros(ways.shape, np.bool_)
-        rim[0] = rim[-1] = True
-        rim[:, 0] = rim[:, -1] = True
-        cells = np.flatnonzero(rim.ravel())
+        cells = rim_of(window)
         total = accumulation(_within(ways))
         ends = np.empty(len(cells), np.int64)
         _leave(ways, cells, ends)
@@ -133,7 +130,7 @@ def accumulate(to: Raster, grid: Grid, counts: Raster, side: int, progress: Prog
         own = np.nan_to_num(total.ravel()[cells])
         return _Flow((window.row + rows) * total_cols + window.col + cols, own, place, into)
 
-    told = each(list(blocks), look, part_of(progress, 0.0, 0.45))
+    told = each(list(blocks), look, part_of(progress, 0.0, 0.45), spread=True)
     base = np.append(0, np.cumsum([len(one.cells) for one in told]))
     cells = np.concatenate([one.cells for one in told])
     ends = np.concatenate([np.where(one.ends >= 0, base[k] + one.ends, -1) for k, one in enumerate(told)])
@@ -156,4 +153,4 @@ def accumulate(to: Raster, grid: Grid, counts: Raster, side: int, progress: Prog
         total = accumulation(_within(ways), weight)
         counts.write(window, np.nan_to_num(total).astype(counts.kind))
 
-    each(list(blocks), work, part_of(progress, 0.5, 1.0))
+    each(list(blocks), work, part_of(progress, 0.5, 1.0), spread=True)

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.drain.blocks.raster import Blocks, Nodes, Raster, four, rims
+from yama.terrain.drain.blocks.raster import Blocks, Nodes, Raster, Rims, along, beside, numbered_on, rims
 from yama.terrain.drain.directions import NONE, OUT, edges, steepest_ways
 from yama.terrain.drain.hollows import Sides, Whole, basins_of, passes_of, raise_to, root
+from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress, part_of
@@ -80,14 +81,15 @@ def _levels(first, second, z, level):
 class _Block:
     """What the others must know of a block. rim: basins of the cells along its north, south, west and east, by their
     place among `nodes` that the block gives to the graph, from 1 on; 0 is outside. heights: of these cells. first,
-    second, z: passes between these nodes."""
+    second, z: passes between these nodes. highest: of its cells; NaN where all are empty."""
 
-    rim: tuple[Whole, Whole, Whole, Whole]
-    heights: tuple[Heights, Heights, Heights, Heights]
+    rim: Rims
+    heights: Rims
     nodes: int
     first: Nodes
     second: Nodes
     z: FloatArray
+    highest: float
 
 
 def _basins(heights: Heights, grid: Grid, sides: Sides) -> tuple[Whole, int]:
@@ -134,49 +136,26 @@ def _told(heights: Heights, grid: Grid, sides: Sides) -> _Block:
     kept = np.empty(len(z))
     made = int(_thinned(first, second, z, there, kept))
     number = np.cumsum(there) - 1  # the outside is 0
-    rim = tuple(number[side].astype(np.int32) for side in rims(basin))
     return _Block(
-        (rim[0], rim[1], rim[2], rim[3]),
-        four(rims(heights)),
+        along(rims(basin), lambda side: number[side].astype(np.int32)),
+        rims(heights),
         int(there.sum()) - 1,
         number[first[:made]],
         number[second[:made]],
         kept[:made],
+        float(np.fmax.reduce(heights, axis=None)),
     )
 
 
-def _across_seam(one: Heights, nodes: Nodes, other: Heights, other_nodes: Nodes) -> tuple[Nodes, Nodes, FloatArray]:
-    """Passes between two rows of cells that lie beside each other. Into an empty cell water leaves."""
-    size = len(one)
-    found = []
-    for step in (-1, 0, 1):
-        here = slice(max(-step, 0), size - max(step, 0))
-        there = slice(max(step, 0), size - max(-step, 0))
-        a, b, p, q = one[here], other[there], nodes[here], other_nodes[there]
+def _seams(blocks: Blocks, told: list[_Block], base: Nodes) -> tuple[Nodes, Nodes, FloatArray]:
+    """All passes across the seams between blocks, between nodes of the whole graph. Into an empty cell water leaves."""
+    nodes = numbered_on([one.rim for one in told], base)
+    found = [(np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0))]
+    for (a, b), (p, q) in beside(blocks, [one.heights for one in told], nodes):
         p, q = np.where(np.isnan(a), _OUTSIDE, p), np.where(np.isnan(b), _OUTSIDE, q)
         z = np.fmax(a, b)
         real = (p != q) & ~np.isnan(z)
         found.append((p[real], q[real], z[real].astype(np.float64)))
-    first, second, z = (np.concatenate(each_one) for each_one in zip(*found, strict=True))
-    return first, second, z
-
-
-def _seams(blocks: Blocks, told: list[_Block], base: Nodes) -> tuple[Nodes, Nodes, FloatArray]:
-    """All passes across the seams between blocks, between nodes of the whole graph."""
-
-    def lines(numbers: list[int], side: int) -> tuple[Heights, Nodes]:
-        nodes = [np.where(told[one].rim[side] > 0, base[one] + told[one].rim[side], 0) for one in numbers]
-        return np.concatenate([told[one].heights[side] for one in numbers]), np.concatenate(nodes).astype(np.int64)
-
-    found = [(np.empty(0, np.int64), np.empty(0, np.int64), np.empty(0))]
-    for i in range(blocks.down - 1):
-        upper = [i * blocks.across + j for j in range(blocks.across)]
-        lower = [one + blocks.across for one in upper]
-        found.append(_across_seam(*lines(upper, 1), *lines(lower, 0)))
-    for j in range(blocks.across - 1):
-        left = [i * blocks.across + j for i in range(blocks.down)]
-        right = [one + 1 for one in left]
-        found.append(_across_seam(*lines(left, 3), *lines(right, 2)))
     first, second, z = (np.concatenate(each_one) for each_one in zip(*found, strict=True))
     return first, second, z
 
@@ -208,7 +187,9 @@ def fill(
         window = blocks.window(number)
         return _told(np.ascontiguousarray(read(window), np.float32), grid.part(window), blocks.sides(window))
 
-    told = each(list(blocks), look, part_of(progress, 0.0, 0.48))
+    told = each(list(blocks), look, part_of(progress, 0.0, 0.48), spread=True)
+    if all(np.isnan(one.highest) for one in told):
+        raise InputError("Every cell of the surface is empty. Choose another.")
     base = np.append(0, np.cumsum([one.nodes for one in told]))
     inner = [
         (
@@ -237,4 +218,4 @@ def fill(
         raise_to(heights, basin, own.astype(np.float32), 0, len(heights), raised)
         filled.write(window, raised)
 
-    each(list(blocks), raise_block, part_of(progress, 0.52, 1.0))
+    each(list(blocks), raise_block, part_of(progress, 0.52, 1.0), spread=True)

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import itertools
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.drain.hollows import Sides
+from yama.terrain.drain.hollows import Sides, root
 from yama.terrain.grid import Window
-from yama.terrain.surface import Heights, refused_by_disk
+from yama.terrain.kernels import kernel
+from yama.terrain.surface import refused_by_disk
 
 Nodes = npt.NDArray[np.int64]
 
@@ -35,7 +39,13 @@ class Raster:
                 os.posix_fallocate(file.fileno(), 0, path.stat().st_size)
         return cls(path, shape, kind)
 
-    def read(self, window: Window) -> npt.NDArray[np.generic]:
+    def mapped(self, to_write: bool = False) -> npt.NDArray[Any]:
+        """All cells, read from the file as they are looked at. to_write: whether what is put into them comes into the
+        file; else it is forgotten."""
+        # kernels are compiled once for arrays that can be written to
+        return np.asarray(np.load(self.path, mmap_mode="r+" if to_write else "c"))
+
+    def read(self, window: Window) -> npt.NDArray[Any]:
         """Cells of a window, which must lie inside."""
         held = np.load(self.path, mmap_mode="r")
         return np.array(held[window.row : window.row + window.rows, window.col : window.col + window.cols])
@@ -73,6 +83,12 @@ class Blocks:
     def __iter__(self) -> Iterator[int]:
         return iter(range(self.down * self.across))
 
+    def of(self, cells: Nodes) -> Nodes:
+        """The block in which each of some cells lies, which are counted along the rows of the raster."""
+        rows, cols = np.divmod(cells, self.shape[1])
+        found: Nodes = rows // self.side * self.across + cols // self.side
+        return found
+
     def sides(self, window: Window) -> Sides:
         """Which sides of a window are the raster's rim."""
         rows, cols = self.shape
@@ -91,10 +107,74 @@ class Blocks:
         return Window(row, col, last_row - row, last_col - col)
 
 
-def rims(cells: npt.NDArray[np.generic]) -> tuple[npt.NDArray[np.generic], ...]:
+Rims = tuple[npt.NDArray[Any], npt.NDArray[Any], npt.NDArray[Any], npt.NDArray[Any]]
+"""What lies along the north, south, west and east of a block."""
+_NORTH, _SOUTH, _WEST, _EAST = 0, 1, 2, 3
+
+
+def rims(cells: npt.NDArray[np.generic]) -> Rims:
+    """The first and the last row, and the first and the last column."""
     return cells[0].copy(), cells[-1].copy(), cells[:, 0].copy(), cells[:, -1].copy()
 
 
-def four(given: tuple[npt.NDArray[np.generic], ...]) -> tuple[Heights, Heights, Heights, Heights]:
-    north, south, west, east = (np.asarray(one, np.float32) for one in given)
+def rim_of(window: Window) -> Nodes:
+    """The cells along the rim of a window, counted along its rows, in order."""
+    rim = np.zeros((window.rows, window.cols), np.bool_)
+    rim[0] = rim[-1] = True
+    rim[:, 0] = rim[:, -1] = True
+    return np.flatnonzero(rim)
+
+
+def along(rim: Rims, make: Callable[[npt.NDArray[Any]], npt.NDArray[Any]]) -> Rims:
+    """What is made of each side."""
+    north, south, west, east = (make(side) for side in rim)
     return north, south, west, east
+
+
+def numbered_on(told: Sequence[Rims], base: Nodes) -> list[Rims]:
+    """Numbers along the rims of blocks, which are counted from 1 on in each, as numbers of them all, from 1 on too; 0
+    stays 0. base: how many there are in the blocks before each."""
+
+    def on(side: npt.NDArray[Any], first: int) -> npt.NDArray[Any]:
+        return np.where(side > 0, first + side.astype(np.int64), 0)
+
+    return [along(one, partial(on, first=first)) for first, one in zip(base.tolist(), told, strict=False)]
+
+
+def beside(blocks: Blocks, *told: Sequence[Rims]) -> Iterator[list[tuple[npt.NDArray[Any], npt.NDArray[Any]]]]:
+    """All pairs of cells that lie beside each other, or corner to corner, across a seam between blocks.
+
+    told: what blocks tell of their rims, block by block. Yielded for each seam and each way across it: of each of
+    `told` what is on one side, and what is on the other.
+    """
+    rows = [[i * blocks.across + j for j in range(blocks.across)] for i in range(blocks.down)]
+    cols = [[i * blocks.across + j for i in range(blocks.down)] for j in range(blocks.across)]
+    seams = [(one, _SOUTH, other, _NORTH) for one, other in itertools.pairwise(rows)]
+    seams += [(one, _EAST, other, _WEST) for one, other in itertools.pairwise(cols)]
+    for numbers, side, others, other_side in seams:
+        here = [np.concatenate([given[one][side] for one in numbers]) for given in told]
+        there = [np.concatenate([given[one][other_side] for one in others]) for given in told]
+        size = len(here[0])
+        for step in (-1, 0, 1):
+            first = slice(max(-step, 0), size - max(step, 0))
+            second = slice(max(step, 0), size - max(-step, 0))
+            yield [(a[first], b[second]) for a, b in zip(here, there, strict=True)]
+
+
+@kernel
+def _joined(up, first, second):
+    for k in range(first.size):
+        a = root(up, first[k])
+        b = root(up, second[k])
+        if a != b:
+            up[max(a, b)] = min(a, b)
+    for k in range(up.size):
+        up[k] = root(up, k)
+
+
+def joined(count: int, first: Nodes, second: Nodes) -> Nodes:
+    """Of things that are numbered from 0 on, some pairs of which belong together, the first one that each belongs
+    to."""
+    up = np.arange(count)
+    _joined(up, first, second)
+    return up

@@ -7,98 +7,170 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from yama.terrain.drain.blocks.raster import Blocks, Nodes, Raster, four, rims
+from yama.terrain.drain.blocks.raster import Blocks, Nodes, Raster, Rims, along, beside, joined, numbered_on, rims
 from yama.terrain.drain.directions import COLS, NONE, ROWS, Directions, level_patch, nearness_on, steepest
-from yama.terrain.drain.hollows import Whole, root
+from yama.terrain.drain.hollows import Whole
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Grid, Window
 from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.surface import Heights, each
 
-_MOST_LEVEL = 250_000_000  # cells around a level patch that crosses blocks
-
-
-def _inside(window: Window, around: Window) -> tuple[slice, slice]:
-    """Where a window lies in one around it."""
-    row, col = window.row - around.row, window.col - around.col
-    return slice(row, row + window.rows), slice(col, col + window.cols)
+_MOST_LEVEL = 1_000_000_000  # cells of a box around level ground that crosses blocks
+_TOP, _BOTTOM, _LEFT, _RIGHT, _CROSSES, _FIRST, _CELLS, _OPEN = range(8)
 
 
 @kernel
-def _patches(heights, to, top, left, bottom, right, number, boxes):
-    """Number level patches of cells without a way down, and note for each its first and last row and column and whether
-    it comes to a side of the block beyond which another one lies. boxes: room for a patch of each cell. Returns how
-    many there are."""
-    rows, cols = heights.shape
+def _patches(heights, to, top, left, rows, cols, beyond, number, boxes):
+    """Number level patches of cells without a way down in a block, which begins at a row and a column of what is given.
+    beyond: whether other blocks lie in the north, west, south and east. boxes, a row of each patch: its first and last
+    row and column, whether it comes to another block, its first cell counted along the rows of the block, how many
+    cells it has, and whether its water goes on over ground that is as high. Returns how many there are."""
     stack = np.empty(rows * cols, np.int64)  # what is not used takes no memory
+    north, west, south, east = beyond
     count = 0
     for row in range(rows):
         for col in range(cols):
-            if to[row, col] != NONE or number[row, col] != 0:
+            if to[top + row, left + col] != NONE or number[row, col] != 0:
                 continue
             count += 1
             number[row, col] = count
             stack[0] = row * cols + col
             size = 1
-            z = heights[row, col]
+            z = heights[top + row, left + col]
             a = row
             b = row
             c = col
             d = col
+            cells = 0
             crosses = 0
+            goes_on = 0
             while size > 0:
                 size -= 1
                 r = stack[size] // cols
                 k = stack[size] % cols
+                cells += 1
                 a = min(a, r)
                 b = max(b, r)
                 c = min(c, k)
                 d = max(d, k)
-                if (r == 0 and top) or (k == 0 and left) or (r == rows - 1 and bottom) or (k == cols - 1 and right):
+                if (r == 0 and north) or (k == 0 and west) or (r == rows - 1 and south) or (k == cols - 1 and east):
                     crosses = 1
                 for n in range(8):
                     i = r + ROWS[n]
                     j = k + COLS[n]
-                    if 0 <= i < rows and 0 <= j < cols and to[i, j] == NONE and number[i, j] == 0:
-                        if heights[i, j] == z:
-                            number[i, j] = count
-                            stack[size] = i * cols + j
-                            size += 1
+                    y = top + i
+                    x = left + j
+                    if y < 0 or x < 0 or y >= heights.shape[0] or x >= heights.shape[1] or heights[y, x] != z:
+                        continue
+                    if to[y, x] != NONE:
+                        goes_on = 1
+                    elif 0 <= i < rows and 0 <= j < cols and number[i, j] == 0:
+                        number[i, j] = count
+                        stack[size] = i * cols + j
+                        size += 1
             boxes[count, 0] = a
             boxes[count, 1] = b
             boxes[count, 2] = c
             boxes[count, 3] = d
             boxes[count, 4] = crosses
+            boxes[count, 5] = row * cols + col
+            boxes[count, 6] = cells
+            boxes[count, 7] = goes_on
     return count
 
 
 @kernel
-def _over_level_inside(heights, to, nearness, number, boxes):
+def _over_level_inside(heights, to, nearness, top, left, number, boxes):
     """As `over_level_ground`, of patches that come to no other block. heights, to: with a row or column of the blocks
-    beside, where there are some."""
+    beside, where there are some; see `_patches`."""
     rows, cols = heights.shape
     seen = np.zeros((rows, cols), np.bool_)
     away = np.zeros((rows, cols), np.int32)
     towards = np.zeros((rows, cols), np.int32)
     patch = np.empty(rows * cols, np.int64)
     queue = np.empty(rows * cols, np.int64)
-    for row in range(rows):
-        for col in range(cols):
+    for row in range(number.shape[0]):
+        for col in range(number.shape[1]):
             own = number[row, col]
-            if own > 0 and boxes[own, 4] == 0 and to[row, col] == NONE and not seen[row, col]:
-                level_patch(heights, to, nearness, row, col, seen, away, towards, patch, queue)
+            if own > 0 and boxes[own, 4] == 0 and to[top + row, left + col] == NONE and not seen[top + row, left + col]:
+                level_patch(heights, to, nearness, top + row, left + col, seen, away, towards, patch, queue)
 
 
 @dataclass(frozen=True)
-class _Level:
-    """Level patches of a block that come to other blocks. boxes: rows and columns in the whole raster; numbers along
-    the rim of the block as in `_Block`, 0 where there is none of these patches."""
+class LevelGround:
+    """Level patches of a block without a way down.
 
-    boxes: npt.NDArray[np.int64]
-    seeds: npt.NDArray[np.int64]
-    rim: tuple[Whole, Whole, Whole, Whole]
-    heights: tuple[Heights, Heights, Heights, Heights]
+    Parameters
+    ----------
+    boxes : ndarray of int64, shape (patches, 8)
+        Of those that come to other blocks, as `_patches` has it; rows, columns and first cells in the whole raster.
+    rim : Rims
+        Their numbers along the rim of the block, from 1 on; 0 where there is none of these.
+    heights : Rims
+        Of the cells along the rim.
+    lowest : ndarray of int64
+        The first cell of each other patch from which no water goes on, counted along the rows of the whole raster.
+    """
+
+    boxes: Nodes
+    rim: Rims
+    heights: Rims
+    lowest: Nodes
+
+
+def _level_ground(
+    heights: Heights, ways: Directions, blocks: Blocks, window: Window, wide: Window
+) -> tuple[LevelGround, Whole, Nodes]:
+    """Level patches of a block, the number of each cell's, and all their boxes in the block. heights, ways: of a window
+    around it."""
+    top, left = window.row - wide.row, window.col - wide.col
+    north, west, south, east = blocks.sides(window)
+    numbers = np.zeros((window.rows, window.cols), np.int32)
+    own = ways[top : top + window.rows, left : left + window.cols]
+    boxes = np.zeros((int(np.count_nonzero(own == NONE)) + 1, 8), np.int64)
+    beyond = (not north, not west, not south, not east)
+    count = int(_patches(heights, ways, top, left, window.rows, window.cols, beyond, numbers, boxes))
+    boxes = boxes[: count + 1].copy()
+    crossing = np.flatnonzero(boxes[:, _CROSSES] == 1)
+    which = np.zeros(count + 1, np.int32)
+    which[crossing] = np.arange(1, len(crossing) + 1)
+    row, col = np.divmod(boxes[:, _FIRST], window.cols)
+    first = (window.row + row) * blocks.shape[1] + window.col + col
+    told = boxes[crossing]
+    told[:, [_TOP, _BOTTOM]] += window.row
+    told[:, [_LEFT, _RIGHT]] += window.col
+    told[:, _FIRST] = first[crossing]
+    lowest = first[1:][(boxes[1:, _CROSSES] == 0) & (boxes[1:, _OPEN] == 0)]
+    rim = along(rims(numbers), lambda side: which[side])
+    high = rims(heights[top : top + window.rows, left : left + window.cols])
+    return LevelGround(told, rim, high, lowest), numbers, boxes
+
+
+def over_seams(blocks: Blocks, told: list[LevelGround]) -> Nodes:
+    """Level patches that come to seams, each as a whole, as `LevelGround.boxes` has it."""
+    base = np.append(0, np.cumsum([len(one.boxes) for one in told]))
+    boxes = np.concatenate([one.boxes for one in told])
+    numbers = numbered_on([one.rim for one in told], base)
+    pairs = [(np.empty(0, np.int64), np.empty(0, np.int64))]
+    for (p, q), (a, b) in beside(blocks, numbers, [one.heights for one in told]):
+        same = (p > 0) & (q > 0) & (a == b)
+        pairs.append((p[same] - 1, q[same] - 1))
+    first, second = (np.concatenate(one) for one in zip(*pairs, strict=True))
+    group = joined(len(boxes), first, second)
+    whole = boxes.copy()
+    for column, gather in (
+        (_TOP, np.minimum),
+        (_BOTTOM, np.maximum),
+        (_LEFT, np.minimum),
+        (_RIGHT, np.maximum),
+        (_FIRST, np.minimum),
+        (_OPEN, np.maximum),
+    ):
+        gather.at(whole[:, column], group, boxes[:, column])
+    whole[:, _CELLS] = np.bincount(group, boxes[:, _CELLS], len(boxes))
+    found: Nodes = whole[group == np.arange(len(boxes))]
+    return found
 
 
 def directions(filled: Raster, grid: Grid, to: Raster, side: int, progress: Progress = ignore_progress) -> None:
@@ -123,114 +195,83 @@ def directions(filled: Raster, grid: Grid, to: Raster, side: int, progress: Prog
     blocks = Blocks((grid.rows, grid.cols), side)
     nearness = nearness_on(grid)
 
-    def work(number: int) -> _Level:
+    def work(number: int) -> LevelGround:
         window = blocks.window(number)
         wide = blocks.around(window)
-        heights = np.asarray(filled.read(wide), np.float32)
+        heights = filled.read(wide)
         ways = np.empty(heights.shape, np.int8)
         steepest(heights, 0, len(heights), nearness, ways)
-        rows, cols = _inside(window, wide)
-        north, west, south, east = blocks.sides(window)
-        own, part = np.ascontiguousarray(heights[rows, cols]), np.ascontiguousarray(ways[rows, cols])
-        numbers = np.zeros(own.shape, np.int32)
-        boxes = np.zeros((int(np.count_nonzero(part == NONE)) + 1, 5), np.int64)
-        count = int(_patches(own, part, not north, not west, not south, not east, numbers, boxes))
-        boxes = boxes[: count + 1]
-        around = np.zeros(heights.shape, np.int32)
-        around[rows, cols] = numbers
-        _over_level_inside(heights, ways, nearness, around, boxes)
-        to.write(window, ways[rows, cols])
-        crossing = np.flatnonzero(boxes[:, 4] == 1)
-        which = np.zeros(count + 1, np.int32)
-        which[crossing] = np.arange(1, len(crossing) + 1)
-        given = rims(which[numbers])
-        rim = tuple(np.asarray(one, np.int32) for one in given)
-        found = boxes[crossing, :4] + np.array([window.row, window.row, window.col, window.col])
-        at = np.zeros((len(crossing), 2), np.int64)
-        flat = which[numbers]
-        places = np.argwhere(flat > 0)
-        at[flat[places[:, 0], places[:, 1]] - 1] = places + np.array([window.row, window.col])
-        return _Level(found, at, (rim[0], rim[1], rim[2], rim[3]), four(rims(own)))
+        told, numbers, boxes = _level_ground(heights, ways, blocks, window, wide)
+        row, col = window.row - wide.row, window.col - wide.col
+        _over_level_inside(heights, ways, nearness, row, col, numbers, boxes)
+        to.write(window, ways[row : row + window.rows, col : col + window.cols])
+        return told
 
-    told = each(list(blocks), work, part_of(progress, 0.0, 0.8))
-    _over_seams(blocks, told, filled, to, nearness, part_of(progress, 0.8, 1.0))
-
-
-def _over_seams(
-    blocks: Blocks,
-    told: list[_Level],
-    filled: Raster,
-    to: Raster,
-    nearness: npt.NDArray[np.float32],
-    progress: Progress,
-) -> None:
-    """Give level patches that come to seams their directions, one after the other, each as a whole."""
-    base = np.append(0, np.cumsum([len(one.boxes) for one in told]))
-    boxes = np.concatenate([one.boxes for one in told])
-    seeds = np.concatenate([one.seeds for one in told])
-    up = np.arange(len(boxes))
-    for first, second in _touching(blocks, told, base):
-        a, b = root(up, first), root(up, second)
-        if a != b:
-            up[b] = a
-    group = np.array([root(up, one) for one in range(len(boxes))], np.int64)
-    whole = boxes.copy()
-    for column, least in ((0, np.minimum), (1, np.maximum), (2, np.minimum), (3, np.maximum)):
-        least.at(whole[:, column], group, boxes[:, column])
-    roots = np.flatnonzero(group == np.arange(len(boxes)))
-    for done, first in enumerate(roots.tolist()):
-        top, bottom, left, right = whole[first].tolist()
-        window = blocks.around(Window(top, left, bottom - top + 1, right - left + 1))
+    told = each(list(blocks), work, part_of(progress, 0.0, 0.8), spread=True)
+    patches = over_seams(blocks, told)
+    heights, ways = filled.mapped(), to.mapped(to_write=True)
+    for done, patch in enumerate(patches):
+        window = blocks.around(
+            Window(
+                int(patch[_TOP]),
+                int(patch[_LEFT]),
+                int(patch[_BOTTOM] - patch[_TOP]) + 1,
+                int(patch[_RIGHT] - patch[_LEFT]) + 1,
+            )
+        )
         if window.rows * window.cols > _MOST_LEVEL:
             raise InputError(
-                f"Level ground of {right - left + 1} by {bottom - top + 1} cells is too large to be drained. Name it a "
-                "sea or a lake, or make the surface coarser."
+                f"Level ground of {window.cols} by {window.rows} cells is too large to be drained. Name it a sea or a "
+                "lake, or make the surface coarser."
             )
-        heights = np.asarray(filled.read(window), np.float32)
-        ways = np.asarray(to.read(window), np.int8)
-        row, col = int(seeds[first, 0]) - window.row, int(seeds[first, 1]) - window.col
-        _one_patch(heights, ways, nearness, row, col)
-        to.write(window, ways)
-        progress((done + 1) / len(roots))
+        _one_patch(heights, ways, nearness, window, divmod(int(patch[_FIRST]), grid.cols), int(patch[_CELLS]))
+        progress(0.8 + 0.2 * (done + 1) / len(patches))
 
 
-def _one_patch(heights: Heights, to: Directions, nearness: npt.NDArray[np.float32], row: int, col: int) -> None:
-    room = int(np.count_nonzero(to == NONE))
-    level_patch(
-        heights,
-        to,
-        nearness,
-        row,
-        col,
-        np.zeros(to.shape, np.bool_),
-        np.zeros(to.shape, np.int32),
-        np.zeros(to.shape, np.int32),
-        np.empty(room, np.int64),
-        np.empty(room, np.int64),
-    )
+def _one_patch(
+    heights: Heights,
+    to: Directions,
+    nearness: npt.NDArray[np.float32],
+    window: Window,
+    first: tuple[int, int],
+    cells: int,
+) -> None:
+    """Give a patch of so many cells its directions. heights, to: of the whole raster, of which only what is in the
+    window is looked at."""
+    rows, cols = slice(window.row, window.row + window.rows), slice(window.col, window.col + window.cols)
+    shape = window.rows, window.cols
+    # zeros of which only those that are written to take memory
+    noted = np.zeros(shape, np.bool_), np.zeros(shape, np.int32), np.zeros(shape, np.int32)
+    at = first[0] - window.row, first[1] - window.col
+    held = np.empty(cells, np.int64), np.empty(cells, np.int64)
+    level_patch(heights[rows, cols], to[rows, cols], nearness, *at, *noted, *held)
 
 
-def _touching(blocks: Blocks, told: list[_Level], base: Nodes) -> list[tuple[int, int]]:
-    """Pairs of patches of two blocks that are one."""
+def lowest_places(given: Raster, grid: Grid, side: int, progress: Progress = ignore_progress) -> Nodes:
+    """The lowest places of hollows, counted along rows: of level ground its first cell. As `Hollows.low_at` has them.
 
-    def lines(numbers: list[int], side: int) -> tuple[Heights, Nodes]:
-        nodes = [np.where(told[one].rim[side] > 0, base[one] + told[one].rim[side] - 1, -1) for one in numbers]
-        return np.concatenate([told[one].heights[side] for one in numbers]), np.concatenate(nodes).astype(np.int64)
+    Parameters
+    ----------
+    given : Raster
+        Heights.
+    grid : Grid
+        Of the whole raster.
+    side : int
+    progress : callable
+    """
+    blocks = Blocks((grid.rows, grid.cols), side)
+    nearness = nearness_on(grid)
 
-    pairs: set[tuple[int, int]] = set()
+    def look(number: int) -> LevelGround:
+        window = blocks.window(number)
+        wide = blocks.around(window, 2)  # so that it is known of cells beside the block where their water goes
+        heights = given.read(wide)
+        ways = np.empty(heights.shape, np.int8)
+        steepest(heights, 0, len(heights), nearness, ways)
+        return _level_ground(heights, ways, blocks, window, wide)[0]
 
-    def enter(one: Heights, nodes: Nodes, other: Heights, other_nodes: Nodes) -> None:
-        size = len(one)
-        for step in (-1, 0, 1):
-            here = slice(max(-step, 0), size - max(step, 0))
-            there = slice(max(step, 0), size - max(-step, 0))
-            same = (nodes[here] >= 0) & (other_nodes[there] >= 0) & (one[here] == other[there])
-            pairs.update(zip(nodes[here][same].tolist(), other_nodes[there][same].tolist(), strict=True))
-
-    for i in range(blocks.down - 1):
-        upper = [i * blocks.across + j for j in range(blocks.across)]
-        enter(*lines(upper, 1), *lines([one + blocks.across for one in upper], 0))
-    for j in range(blocks.across - 1):
-        left = [i * blocks.across + j for i in range(blocks.down)]
-        enter(*lines(left, 3), *lines([one + 1 for one in left], 2))
-    return sorted(pairs)
+    told = each(list(blocks), look, progress, spread=True)
+    patches = over_seams(blocks, told)
+    lowest = [one.lowest for one in told]
+    found: Nodes = np.sort(np.concatenate([*lowest, patches[patches[:, _OPEN] == 0, _FIRST]]))
+    return found

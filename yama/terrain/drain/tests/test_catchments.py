@@ -89,7 +89,7 @@ class CatchmentsTest(SimpleTestCase):
         with self.assertRaisesMessage(InputError, "such as in the sea"):
             snapped(empty, grid, float(grid.x_of(70)), float(grid.y_of(30)), 10.0)
         with self.assertRaisesMessage(InputError, "Two outlets lie in one cell"):
-            labelled(to, [5, 5])
+            catchments(to, grid, 2 * [snapped(counts, grid, float(grid.x_of(3)), float(grid.y_of(3)), 0.0)])
         with self.assertRaisesMessage(InputError, "no outlets"):
             catchments(to, grid, [])
 
