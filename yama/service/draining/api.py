@@ -29,9 +29,8 @@ from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.schemas import Failure
-from yama.terrain.drain.networks import likeness, plain_lines
+from yama.terrain.drain.networks import apart_from, likeness, plain_lines
 from yama.terrain.drain.stored import StoredDrainage
-from yama.terrain.drain.streams import Streams
 from yama.terrain.errors import InputError
 from yama.terrain.features import turned
 from yama.terrain.judge.places import nearest_named
@@ -55,10 +54,13 @@ class DrainingOut(Schema):
 
 class StreamsIn(NetworkIn):
     """What of them is looked at. bounds, pixel: the view in frame coordinates, and how many of their units a pixel is;
-    all of them, with every corner, where null."""
+    all of them, with every corner, where null. apart_from: only stretches farther than so many metres (within) from
+    these other streams are drawn, where water was worked out for them."""
 
     bounds: tuple[float, float, float, float] | None = None
     pixel: float | None = Field(None, gt=0)
+    apart_from: NetworkIn | None = None
+    within: float = Field(20.0, gt=0, le=10_000)
 
 
 class StreamOut(Schema):
@@ -235,7 +237,15 @@ def read_streams(request: HttpRequest, project_id: int, body: StreamsIn) -> dict
     told = told_of(found)
     streams, area = network_of(found, body)
     crs = project.frame.grid.crs
-    shown, cut_short = _shown(streams, found, crs, body.bounds, body.pixel)
+    other = None
+    if body.apart_from is not None:
+        beside = Asked.of(project, body.apart_from).found()
+        other = network_of(beside, body.apart_from)[0] if beside is not None else None
+    lines, of = streams.lines(), np.arange(len(streams))
+    if other is not None:
+        others = turned(other.lines(), other.grid.crs, found.grid.crs)
+        lines, of = apart_from(lines, others, body.within, found.grid.metres_per_unit())
+    shown, cut_short = _shown(lines, streams.order[of], found, crs, body.bounds, body.pixel)
     unsure = _in_view(streams.unsure_lines(), found.grid.crs, crs, body.bounds, body.pixel)[0]
     return {
         "known": True,
@@ -286,18 +296,20 @@ def _in_view(
 
 
 def _shown(
-    streams: Streams,
+    lines: npt.NDArray[np.object_],
+    orders: npt.NDArray[np.int64],
     found: StoredDrainage,
     crs: str,
     bounds: tuple[float, float, float, float] | None,
     pixel: float | None,
 ) -> tuple[list[dict[str, Any]], bool]:
-    """Lines of links in a view, those of high order first; and whether some of low order are left out."""
-    lines, wanted = _in_view(streams.lines(), found.grid.crs, crs, bounds, pixel)
-    order = np.lexsort((-streams.length[wanted], -streams.order[wanted]))
+    """Lines in a view, those of high order first; and whether some of low order are left out."""
+    lengths = shapely.length(lines)
+    lines, wanted = _in_view(lines, found.grid.crs, crs, bounds, pixel)
+    order = np.lexsort((-lengths[wanted], -orders[wanted]))
     sizes = np.cumsum(shapely.get_num_coordinates(lines[order]))
     few = order[sizes <= _MOST_PLACES]
-    told = [{"order": int(streams.order[wanted[at]]), "line": _pairs(lines[at])} for at in few]
+    told = [{"order": int(orders[wanted[at]]), "line": _pairs(lines[at])} for at in few]
     return told, len(few) < len(order)
 
 

@@ -23,10 +23,10 @@ from yama.service.surfaces import keys
 from yama.terrain.drain.burning import Burning
 from yama.terrain.drain.catchments import Catchments, catchments
 from yama.terrain.drain.conditioning import Limits, Method
-from yama.terrain.drain.drainage import Conditioning, Known, drainage, places_in, told
+from yama.terrain.drain.drainage import Conditioning, Known, places_in, told, water_over
 from yama.terrain.drain.networks import plain_lines
 from yama.terrain.drain.stored import StoredDrainage, keep_drainage, open_drainage
-from yama.terrain.drain.streams import Streams
+from yama.terrain.drain.streams import Heads, Streams
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, turned
 from yama.terrain.fit.clip import polygons_of
@@ -64,10 +64,11 @@ class DrainedIn(Schema):
 
 class NetworkIn(DrainedIn):
     """Which streams. begins_at: hectares that drain through a cell; the nearest that is known is taken. minimum_length:
-    metres; shorter ones between a head and a junction are left out. over_level: whether the stretches over level
+    metres; shorter ones between a head and a junction are left out. heads: as the operation `streams` has it. over_level: whether the stretches over level
     ground are among them."""
 
     begins_at: float = Field(5.0, gt=0, le=1e8)
+    heads: Heads = "area"
     minimum_length: float = Field(0.0, ge=0, le=1e6)
     over_level: bool = True
 
@@ -83,7 +84,7 @@ class OutletIn(Schema):
 def network_of(found: StoredDrainage, body: NetworkIn) -> tuple[Streams, float]:
     """The streams that are asked for, and the square metres at which they begin."""
     area = min(max(body.begins_at * HECTARE, found.facts["least"]), found.facts["most"])
-    return found.channels.streams(area, body.minimum_length, body.over_level), area
+    return found.channels.streams(area, body.minimum_length, body.over_level, body.heads), area
 
 
 def place_of(found: StoredDrainage, x: float, y: float, crs: str) -> tuple[float, float]:
@@ -157,7 +158,7 @@ class Asked:
     def work_out(self, progress: Progress) -> None:
         """Work it out and keep it."""
         self.surface.prepare(part_of(progress, 0.0, 0.1))
-        found = drainage(self.surface, self.conditioning, self.known, part_of(progress, 0.1, 0.9))
+        found = water_over(self.surface, self.conditioning, self.known, progress=part_of(progress, 0.1, 0.9))
         keep_drainage(found, self.folder)
         progress(1.0)
 

@@ -23,9 +23,8 @@ from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.schemas import Failure
-from yama.terrain.drain.drainage import Conditioning, Known, begun, told
-from yama.terrain.drain.hollows import hollows
-from yama.terrain.drain.kinds import TITLES, Hollow, Kind, listed
+from yama.terrain.drain.drainage import Conditioning, Known, hollows_of, told
+from yama.terrain.drain.kinds import TITLES, Hollow, Kind
 from yama.terrain.drain.stored import keep_hollows, open_hollows
 from yama.terrain.errors import InputError
 from yama.terrain.features import turned
@@ -133,11 +132,11 @@ class HollowsAsked:
         """Work it out and keep it."""
         asked = self.asked
         asked.surface.prepare(part_of(progress, 0.0, 0.1))
-        cells, _ = begun(asked.surface, asked.conditioning, asked.known, part_of(progress, 0.1, 0.25))
         crs = asked.surface.grid.crs
         lakes = named_polygons([lines_or_areas(asked.project, self.kept)], "name", crs) if self.kept else []
-        found = hollows(cells, asked.surface.grid, part_of(progress, 0.25, 0.6))
-        keep_hollows(listed(found, _LEAST_DEPTH, _MOST, lakes, part_of(progress, 0.6, 1.0)), self.folder / _FILE)
+        how, known = asked.conditioning, asked.known
+        found = hollows_of(asked.surface, how, known, _LEAST_DEPTH, _MOST, lakes, part_of(progress, 0.1, 1.0))
+        keep_hollows(found, self.folder / _FILE)
 
 
 def find_hollows(job: Job, progress: Progress) -> Outcome:

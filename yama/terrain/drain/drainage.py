@@ -181,6 +181,14 @@ class Drainage:
         """Square metres of a cell."""
         return float(np.prod(self.grid.metres_per_cell()))
 
+    def outcome(self) -> Conditioned:
+        """What conditioning did."""
+        return self.done
+
+    def ground(self) -> float:
+        """Square metres that have heights."""
+        return float(np.count_nonzero(self.counts)) * self.cell_area
+
     def channels(self, least: float) -> Channels:
         """Cells through which at least so many square metres drain; see `channels`."""
         return channels(self.heights, self.to, self.counts, self.grid, least, self.level)
@@ -325,30 +333,35 @@ def water_over(
 def _large_drainage(
     surface: Surface, how: Conditioning, known: Known, counted: bool, progress: Progress
 ) -> LargeDrainage:
-    _refuse_other_units(surface)
-    if how.burning is not None:
-        _refuse_no_lines(known)
-    on = Given.read(surface, how.sea, how.burning, known.streams, progress=part_of(progress, 0.0, 0.2))
+    on = _given(surface, how, known, part_of(progress, 0.0, 0.2))
     rest = part_of(progress, 0.2, 1.0)
     return LargeDrainage.worked_out(
         on, how.method, how.limits, known.lakes, known.waters, counted=counted, progress=rest
     )
 
 
+def _given(surface: Surface, how: Conditioning, known: Known, progress: Progress) -> Given:
+    _refuse_other_units(surface)
+    if how.burning is not None:
+        _refuse_no_lines(known)
+    return Given.read(surface, how.sea, how.burning, known.streams, progress=progress)
+
+
 def hollows_of(
     surface: Surface,
+    how: Conditioning,
+    known: Known,
     least_depth: float,
     count: int,
     waters: Sequence[tuple[shapely.Polygon, str]] = (),
     progress: Progress = ignore_progress,
 ) -> list[Hollow]:
-    """The hollows of a surface that are within no other, in metres; see `kinds.listed`. Raises InputError as
-    `heights_of` does."""
+    """The hollows of a surface that are within no other, without the sea and with streams burned in; see
+    `kinds.listed`. Raises InputError as `drainage` does."""
     if is_large(surface):
-        _refuse_other_units(surface)
-        on = Given.read(surface, progress=part_of(progress, 0.0, 0.2))
+        on = _given(surface, how, known, part_of(progress, 0.0, 0.2))
         return on.hollows(least_depth, count, waters, part_of(progress, 0.2, 1.0))
-    cells = heights_of(surface, part_of(progress, 0.0, 0.2))
+    cells, _ = begun(surface, how, known, part_of(progress, 0.0, 0.2))
     found = hollows(cells, surface.grid, part_of(progress, 0.2, 0.6))
     return listed(found, least_depth, count, waters, part_of(progress, 0.6, 1.0))
 

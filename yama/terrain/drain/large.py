@@ -205,6 +205,30 @@ class LargeDrainage:
         """How many cells drain through each, mapped from a file."""
         return self.counted.mapped()
 
+    def _summed(self, work: Callable[[Window], float]) -> float:
+        parts = Blocks((self.grid.rows, self.grid.cols), self.side)
+        return float(sum(each(list(parts), lambda number: work(parts.window(number)))))
+
+    def outcome(self) -> Conditioned:
+        """What conditioning did: where all hollows were filled as a whole, or left, all that was added as that of the
+        first one."""
+        if len(self.done.done) > 1:
+            return self.done
+        count = len(blocks.lowest_places(self.on.bare, self.grid, self.side))
+        done, none = np.full(count + 1, self.done.done[0], np.int8), np.zeros(count + 1)
+        raised = none.copy()
+        if count:
+            raised[1] = self.cell_area * self._summed(
+                lambda window: float(
+                    np.nansum(self.conditioned.read(window) - self.on.bare.read(window), dtype=np.float64)
+                )
+            )
+        return Conditioned(self.done.heights, done, raised, none, none)
+
+    def ground(self) -> float:
+        """Square metres that have heights."""
+        return self.cell_area * self._summed(lambda window: float(np.count_nonzero(self.counted.read(window))))
+
     def channels(self, least: float) -> Channels:
         """Cells through which at least so many square metres drain; see `streams.channels`."""
         parts = Blocks((self.grid.rows, self.grid.cols), self.side)

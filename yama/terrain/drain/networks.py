@@ -133,6 +133,58 @@ def _partings(
     return told
 
 
+def apart_from(
+    lines: npt.NDArray[np.object_],
+    others: npt.NDArray[np.object_],
+    within: float,
+    scale: tuple[float, float] = (1.0, 1.0),
+) -> tuple[npt.NDArray[np.object_], npt.NDArray[np.int64]]:
+    """The stretches of lines that lie farther than a distance from all of some others.
+
+    Parameters
+    ----------
+    lines, others : ndarray of LineString
+        In one CRS.
+    within : float
+        Metres.
+    scale : tuple of float
+        Metres in a unit of x and of y.
+
+    Returns
+    -------
+    stretches : ndarray of LineString
+    of : ndarray of int64
+        The line of each.
+
+    Raises
+    ------
+    InputError
+        Where they are too long to be compared within so small a distance.
+    """
+    if not len(lines) or not len(others):
+        return lines, np.arange(len(lines))
+    metres = np.array(scale)
+    own, other = (shapely.transform(given, lambda at: at * metres) for given in (lines, others))
+    step = within / _STEPS
+    _refuse_too_long(own, other, step)
+    places, of = shapely.get_coordinates(shapely.segmentize(own, step), return_index=True)
+    goes_on = of[1:] == of[:-1]
+    off = np.zeros(len(places), np.bool_)  # of the piece from each place on
+    middles = (places[1:] + places[:-1])[goes_on] / 2
+    off[np.flatnonzero(goes_on)] = _away(middles, other, step) > within
+    begins = np.flatnonzero(off & ~np.append(False, off[:-1]))
+    ends = np.flatnonzero(~off & np.append(False, off[:-1]))
+    made = np.empty(len(begins), object)
+    for number, (first, last) in enumerate(zip(begins.tolist(), ends.tolist(), strict=True)):
+        made[number] = shapely.LineString(places[first : last + 1] / metres)
+    return made, of[begins]
+
+
+def _refuse_too_long(own: npt.NDArray[np.object_], other: npt.NDArray[np.object_], step: float) -> None:
+    if (float(shapely.length(own).sum()) + float(shapely.length(other).sum())) / step > _MOST:
+        raise InputError("These lines are too long to be compared within so small a distance. Choose a larger one.")
+
+
 def likeness(
     lines: Sequence[shapely.Geometry],
     reference: Sequence[shapely.Geometry],
@@ -165,8 +217,7 @@ def likeness(
     if not own.size or not other.size:
         raise InputError("There are no lines to compare." if not own.size else "The reference has no lines.")
     step = within / _STEPS
-    if (float(shapely.length(own).sum()) + float(shapely.length(other).sum())) / step > _MOST:
-        raise InputError("These lines are too long to be compared within so small a distance. Choose a larger one.")
+    _refuse_too_long(own, other, step)
     middles, lengths, of = _pieces(own, step)
     away = _away(middles, other, step)
     told, known, which = _pieces(other, step)

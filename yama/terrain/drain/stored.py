@@ -19,6 +19,7 @@ from yama.terrain.drain.conditioning import BREACHED, FILLED, LEFT
 from yama.terrain.drain.directions import COLS, OUT, ROWS, Directions
 from yama.terrain.drain.drainage import Drainage
 from yama.terrain.drain.kinds import Hollow
+from yama.terrain.drain.large import LargeDrainage
 from yama.terrain.drain.streams import Channels
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
@@ -94,7 +95,13 @@ class StoredDrainage:
         return places, bool(self.to[row, col] == OUT)
 
 
-def keep_drainage(found: Drainage, folder: Path) -> None:
+def least_channel(cell_area: float) -> float:
+    """Square metres that must drain through a cell for it to be a channel, however streams begin. cell_area: square
+    metres of a cell."""
+    return max(_LEAST, _LEAST_CELLS * cell_area)
+
+
+def keep_drainage(found: Drainage | LargeDrainage, folder: Path) -> None:
     """Write drainage to a folder, whole or not at all.
 
     Raises
@@ -102,18 +109,19 @@ def keep_drainage(found: Drainage, folder: Path) -> None:
     InputError
         Where so little ground drains together that there is no channel at all.
     """
-    least = max(_LEAST, _LEAST_CELLS * found.cell_area)
+    least = least_channel(found.cell_area)
     kept = found.channels(least)
+    done = found.outcome()
     facts = {
         "grid": found.grid.to_dict(),
         "least": least,
         "most": float(kept.area.max()),
-        "moved": found.done.moved,
+        "moved": done.moved,
         **{
-            name: int((found.done.done[1:] == one).sum())
+            name: int((done.done[1:] == one).sum())
             for name, one in (("left", LEFT), ("filled", FILLED), ("breached", BREACHED))
         },
-        "ground": float((found.counts > 0).sum()) * found.cell_area,
+        "ground": found.ground(),
         "missed": found.missed,
         "burned": [vars(one) for one in found.burned],
         "curve": _curve(kept),

@@ -1,14 +1,15 @@
 """Streams: where enough ground drains through a cell.
 
 Orders: A. Strahler, Transactions of the American Geophysical Union 38 (1957); magnitudes: R. Shreve, Journal of Geology
-74 (1966).
+74 (1966). Heads by area and slope: D. Montgomery and W. Dietrich, "Channel initiation and the problem of landscape
+scale", Science 255 (1992).
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -22,9 +23,13 @@ from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights
 
 Numbers = npt.NDArray[np.int64]
+Heads = Literal["area", "slope"]
 
 _LONG_LEVEL = 100.0  # metres that a way over level ground is long at least to be told
 _LONG_CELLS = 10.0  # and sides of cells: on fewer nobody sees a streak
+_USUAL_SLOPE = 0.1  # on which as much ground makes a head as is asked for, whether slope counts or not
+_SLOPE_OVER = 30.0  # metres along a stream, and
+_SLOPE_CELLS = 4.0  # sides of cells over which its slope is told
 _IN_CELL = 0.49  # of a cell's side that a corner of a smoothed line may be moved
 _ROUNDS = 8  # of smoothing: more are not seen
 
@@ -115,6 +120,22 @@ def _level_ways(down, level, lengths, way):
     for k in range(down.size):
         if way[k] > 0:
             way[k] += above[k]
+
+
+@kernel
+def _by_slope(down, area, heights, lengths, over, usual, begins):
+    """How much ground would make a head of each place on a usual slope, and of the places above it: area times the
+    square of the slope. Cells come in the order in which water passes them."""
+    for k in range(down.size):
+        at = k
+        way = 0.0
+        while way < over and down[at] >= 0:
+            way += lengths[at]
+            at = down[at]
+        slope = (heights[k] - heights[at]) / way if way > 0.0 else 0.0
+        begins[k] = max(begins[k], area[k] * max(slope / usual, 0.0) ** 2)
+        if down[k] >= 0 and begins[k] > begins[down[k]]:
+            begins[down[k]] = begins[k]
 
 
 @kernel
@@ -277,7 +298,18 @@ class Channels:
     level: npt.NDArray[np.bool_] = field(repr=False)
     least: float
 
-    def streams(self, area: float, minimum_length: float = 0.0, over_level: bool = True) -> Streams:
+    @cached_property
+    def by_slope(self) -> FloatArray:
+        """Square metres of ground that would make a head of each place, or of one above it, on a slope of 10 %: area times
+        the square of the slope over that."""
+        begins = np.zeros(len(self.cells))
+        over = max(_SLOPE_OVER, _SLOPE_CELLS * min(self.grid.metres_per_cell()))
+        _by_slope(self.down, self.area, self.heights, self.lengths, over, _USUAL_SLOPE, begins)
+        return begins
+
+    def streams(
+        self, area: float, minimum_length: float = 0.0, over_level: bool = True, heads: Heads = "area"
+    ) -> Streams:
         """The streams that begin where so much ground drains through a cell.
 
         Parameters
@@ -289,6 +321,9 @@ class Channels:
         over_level : bool
             Whether the stretches over level ground are among them. Without them streams end where such ground begins,
             and go on behind it with the orders and magnitudes that they have.
+        heads : {"area", "slope"}
+            Whether they begin at so much ground, or at so much on a slope of 10 %: at more where it is gentler, at less
+            where it is steeper, but at no less than is kept.
 
         Raises
         ------
@@ -297,17 +332,17 @@ class Channels:
         """
         if not area >= self.least:
             raise InputError(f"Streams are known from {self.least / 10_000:g} ha on. Choose that or more.")
-        used = self.area >= area
+        used = (self.area if heads == "area" else self.by_slope) >= area
         found = self._linked(used)
         while minimum_length > 0:
-            heads = (found.magnitude == 1) & (found.below >= 0) & (found.length < minimum_length)
+            short = (found.magnitude == 1) & (found.below >= 0) & (found.length < minimum_length)
             # of what meets at a junction the longest stays
             longest = np.zeros(len(found))
             np.maximum.at(longest, found.below[found.below >= 0], found.length[found.below >= 0])
-            heads &= found.length < longest[found.below]
-            if not heads.any():
+            short &= found.length < longest[found.below]
+            if not short.any():
                 break
-            for number in np.flatnonzero(heads):
+            for number in np.flatnonzero(short):
                 used[self._at(found.cells[found.starts[number] : found.starts[number + 1] - 1])] = False
             found = self._linked(used)
         return found if over_level else self._linked(used, without=self._unsure)

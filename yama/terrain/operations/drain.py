@@ -26,7 +26,8 @@ from yama.terrain.drain.kinds import TITLES, Hollow
 from yama.terrain.drain.large import LargeDrainage
 from yama.terrain.drain.networks import Likeness, likeness, plain_lines
 from yama.terrain.drain.sea import sea_of
-from yama.terrain.drain.streams import Streams
+from yama.terrain.drain.stored import least_channel
+from yama.terrain.drain.streams import Heads, Streams
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, Value
 from yama.terrain.findings import Finding, Fix
@@ -202,7 +203,7 @@ class HollowsOf(_Drain, Operation[HollowsParams]):
     def run(self, inputs: Inputs, params: HollowsParams, frame: Frame, progress: Progress) -> Results:
         surface = inputs.surface("surface")
         waters = named_polygons(inputs.features("waters"), "name", surface.grid.crs) if inputs.has("waters") else []
-        told = hollows_of(surface, params.least_depth, params.count, waters, progress)
+        told = hollows_of(surface, Conditioning(), Known(), params.least_depth, params.count, waters, progress)
         if not told:
             raise InputError(f"No hollow is {params.least_depth:g} m deep or deeper. Ask for less deep ones.")
         return Results(hollows=features_of(told, surface.grid.crs))
@@ -303,6 +304,16 @@ class StreamsParams(ConditioningParams):
     minimum_length: GroundMetres = Field(
         0.0, ge=0, le=1e6, title="Least length", description="Shorter ones between a head and a junction are left out."
     )
+    heads: Annotated[
+        Heads,
+        Titles(
+            {"area": "at this area", "slope": "by slope too"},
+            {
+                "area": "Wherever so much ground drains through a cell.",
+                "slope": "So much is needed on a slope of 10 %, less where it is steeper, more where it is gentler.",
+            },
+        ),
+    ] = Field("area", title="Heads")
     over_level: bool = Field(
         True,
         title="Over level ground too",
@@ -312,7 +323,9 @@ class StreamsParams(ConditioningParams):
     def of(self, found: Drainage | LargeDrainage) -> Streams:
         """The streams that are asked for. Raises InputError where there are none."""
         area = self.begins_at * _HECTARE
-        streams = found.channels(area).streams(area, self.minimum_length, self.over_level)
+        # on steep ground streams begin at less than on a usual slope
+        least = area if self.heads == "area" else min(area, least_channel(found.cell_area))
+        streams = found.channels(least).streams(area, self.minimum_length, self.over_level, self.heads)
         if not len(streams):
             raise InputError(f"No stream begins at {self.begins_at:g} ha. Let streams begin at less.")
         return streams

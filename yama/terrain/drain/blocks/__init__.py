@@ -14,7 +14,7 @@ from yama.terrain.drain.blocks.ground import Ground, ends, reached
 from yama.terrain.drain.blocks.parts import drown
 from yama.terrain.drain.blocks.raster import Blocks, Raster
 from yama.terrain.drain.blocks.standing import list_hollows
-from yama.terrain.drain.blocks.ways import directions
+from yama.terrain.drain.blocks.ways import directions, lowest_places
 
 SIDE = 2048
 """Cells along a side of a block."""
@@ -33,6 +33,7 @@ __all__ = [
     "fill",
     "holding",
     "list_hollows",
+    "lowest_places",
     "lying_in",
     "reached",
 ]

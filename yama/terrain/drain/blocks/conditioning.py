@@ -13,7 +13,7 @@ from yama.terrain.drain.blocks.parts import Parts
 from yama.terrain.drain.blocks.raster import Blocks, Nodes, Raster
 from yama.terrain.drain.blocks.ways import lowest_places
 from yama.terrain.drain.burning import BurnedLine, Burning, beds_of, press, reach_of
-from yama.terrain.drain.conditioning import Conditioned, Limits, Method, work_off
+from yama.terrain.drain.conditioning import FILLED, LEFT, Conditioned, Limits, Method, work_off
 from yama.terrain.drain.hollows import Flags
 from yama.terrain.fit.clip import inside
 from yama.terrain.grid import Grid, Window
@@ -119,13 +119,13 @@ def condition(
     Returns
     -------
     Conditioned
-        Without its heights, and, where all hollows are filled as a whole, without what was done about each.
+        Without its heights. Where all hollows are filled as a whole, or all are left, only the first of `done` says so.
     """
     nothing = np.empty((0, 0), np.float32)
     if method == "fill" and kept is None and limits.depth is None and limits.area is None:
         fill(given.read, grid, filled, side, progress)
         none = np.zeros(1)
-        return Conditioned(nothing, none.astype(np.int8), none, none, none)
+        return Conditioned(nothing, np.full(1, FILLED, np.int8), none, none, none)
     blocks = Blocks(given.shape, side)
 
     def copy(number: int) -> None:
@@ -134,20 +134,18 @@ def condition(
     each(list(blocks), copy, part_of(progress, 0.0, 0.1), spread=True)
     if method == "leave":
         none = np.zeros(1)
-        return Conditioned(nothing, none.astype(np.int8), none, none, none)
+        return Conditioned(nothing, np.full(1, LEFT, np.int8), none, none, none)
     cells = lowest_places(given, grid, side, part_of(progress, 0.1, 0.3))
+    left = 0
     if kept is not None:
-        cells = cells[~kept(cells)]
+        keeping = kept(cells)
+        left, cells = int(keeping.sum()), cells[~keeping]
     # as `conditioning.condition` orders them
     heights = filled.mapped(to_write=True)
     cells = cells[np.argsort(-heights.reshape(-1)[cells], kind="stable")]
     done, raised, cut, lengths = work_off(heights, grid, cells, method, limits, False, part_of(progress, 0.3, 1.0))
     area = float(np.prod(grid.metres_per_cell()))
-    first = np.zeros(1)
-    return Conditioned(
-        nothing,
-        np.concatenate([first.astype(np.int8), done]),
-        np.concatenate([first, raised * area]),
-        np.concatenate([first, cut * area]),
-        np.concatenate([first, lengths]),
-    )
+    # those that keep their water come last
+    around = (1, left)
+    metres = (np.pad(one, around) for one in (raised * area, cut * area, lengths))
+    return Conditioned(nothing, np.pad(done, around, constant_values=LEFT), *metres)

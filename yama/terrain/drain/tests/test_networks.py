@@ -2,7 +2,7 @@ import numpy as np
 import shapely
 from django.test import SimpleTestCase
 
-from yama.terrain.drain.networks import likeness
+from yama.terrain.drain.networks import apart_from, likeness
 from yama.terrain.errors import InputError
 
 
@@ -62,3 +62,36 @@ class LikenessTest(SimpleTestCase):
         ):
             with self.assertRaisesMessage(InputError, words):
                 likeness(lines, reference, within)
+
+
+class ApartTest(SimpleTestCase):
+    """The stretches of lines that are away from others."""
+
+    def test_only_what_lies_farther_is_left(self):
+        lines = np.array([straight(), straight(5.0, 0, 300), straight(60.0, 100, 200)], object)
+        stretches, of = apart_from(lines, np.array([straight(0.0, 400, 1000)], object), 20.0)
+        self.assertEqual(of.tolist(), [0, 1, 2])
+        self.assertAlmostEqual(stretches[0].length, 380, delta=6)
+        self.assertEqual(stretches[0].coords[0], (0.0, 0.0))
+        self.assertTrue(stretches[1].equals_exact(straight(5.0, 0, 300), 1e-6) or stretches[1].length == 300)
+        self.assertEqual(stretches[2].length, 100)
+
+    def test_a_line_in_the_middle_of_which_another_comes_near_is_left_in_two(self):
+        other = shapely.LineString([(500, -300), (500, 300)])
+        stretches, of = apart_from(np.array([straight()], object), np.array([other], object), 30.0)
+        self.assertEqual(of.tolist(), [0, 0])
+        self.assertAlmostEqual(sum(one.length for one in stretches), 940, delta=16)
+
+    def test_nothing_is_left_of_the_same_and_all_where_there_is_no_other(self):
+        lines = np.array([straight(), straight(90.0)], object)
+        self.assertEqual(len(apart_from(lines, lines, 20.0)[0]), 0)
+        self.assertEqual(len(apart_from(lines, lines[:0], 20.0)[0]), 2)
+        with self.assertRaisesMessage(InputError, "Choose a larger one"):
+            apart_from(lines, lines, 1e-4)
+
+    def test_degrees_are_measured_in_metres(self):
+        line, other = straight(1e-4, 0, 0.01), straight(0, 0, 0.01)
+        scale = (85_000.0, 111_000.0)
+        self.assertEqual(len(apart_from(np.array([line]), np.array([other]), 12.0, scale)[0]), 0)
+        (left,), _ = apart_from(np.array([line]), np.array([other]), 10.0, scale)
+        self.assertAlmostEqual(left.length, 0.01, delta=1e-9)

@@ -51,6 +51,43 @@ class StreamsTest(SimpleTestCase):
         self.assertEqual(streams.magnitude.max(), 5)
         self.assertEqual([one[:2] for one in streams.by_order()], [(1, 5), (2, 2), (3, 1)])
 
+    def test_heads_by_slope_are_those_of_area_times_the_square_of_slope(self):
+        rng = np.random.default_rng(9)
+        x, y = np.meshgrid(np.arange(80), np.arange(60))
+        cells = (x**2 * 0.004 + np.sin(y / 5) * 3 + rng.random(x.shape)).astype(np.float32)
+        grid = grid_of(cells.shape)
+        filled = hollows(cells, grid).filled()
+        to = directions(filled, grid)
+        kept = channels(filled, to, accumulation(to), grid, 40.0)
+        begins = np.zeros(len(kept.cells))
+        for k in range(len(begins)):
+            at, way = k, 0.0
+            while way < 30.0 and kept.down[at] >= 0:
+                way += kept.lengths[at]
+                at = kept.down[at]
+            slope = (kept.heights[k] - kept.heights[at]) / way if way else 0.0
+            own, at = kept.area[k] * (slope / 0.1) ** 2, k
+            while at >= 0:  # what lies below is at least as much of a stream
+                begins[at] = max(begins[at], own)
+                at = kept.down[at]
+        np.testing.assert_allclose(kept.by_slope, begins, rtol=1e-9)
+        steep, plain = kept.streams(400.0, heads="slope"), kept.streams(400.0)
+        self.assertEqual(set(steep.cells.tolist()) - set(kept.cells[begins >= 400.0].tolist()), set())
+        # to the east it is steeper, so that streams begin higher up there, and lower down in the west
+        begin = [np.median(one.cells[one.starts[:-1]][one.magnitude == 1] % 80) for one in (steep, plain)]
+        self.assertGreater(begin[0], begin[1])
+
+    def test_on_a_slope_of_a_tenth_heads_by_slope_are_those_by_area(self):
+        x, y = np.meshgrid(np.arange(60), np.arange(41))
+        cells = (0.2 * x + 0.6 * np.abs(y - 20)).astype(np.float32)  # a valley that falls 10 %
+        grid = grid_of(cells.shape)
+        to = directions(cells, grid)
+        kept = channels(cells, to, accumulation(to), grid, 100.0)
+        middle = kept.cells // 60 == 20
+        self.assertGreater(middle.sum(), 20)
+        inner = middle & (kept.cells % 60 > 16)
+        np.testing.assert_allclose(kept.by_slope[inner], kept.area[inner], rtol=0.02)
+
     def test_links_hang_together_and_their_lengths_add_up(self):
         rng = np.random.default_rng(4)
         x, y = np.meshgrid(np.arange(90), np.arange(70))
