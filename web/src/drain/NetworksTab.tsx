@@ -141,6 +141,7 @@ export function NetworksTab() {
                   </td>
                   <td>
                     <span className="n">{hectares(content.begins_at ?? 5)}</span> ha
+                    {content.heads === "slope" && " by slope"}
                   </td>
                   {of ? (
                     <>

@@ -27,6 +27,10 @@ interface DrainState {
   reference: number | null | undefined;
   /** Metres within which they count as found. */
   within: number;
+  /** The height in metres up to which what reaches the rim of the surface beside is sea; undefined as of the other. */
+  seaBeside: number | null | undefined;
+  /** Whether only the stretches are drawn along which both networks part. */
+  apart: boolean;
   /** From where water is followed down. */
   from: { x: number; y: number } | null;
   /** What the worksheet looks at: its own first, and what is beside it. */
@@ -42,6 +46,8 @@ export const useDrainState = create<DrainState>((set) => ({
   snap: 50,
   reference: undefined,
   within: 20,
+  seaBeside: undefined,
+  apart: false,
   from: null,
   looked: [],
   beside: null,

@@ -21,15 +21,16 @@ const PAUSE = 60; // milliseconds that a threshold stays before streams are aske
 
 /** How water over a surface finds its way, without where streams begin. */
 export function drainedOf(content: Network): Drained {
-  const { begins_at, minimum_length, over_level, ...drained } = content;
+  const { begins_at, minimum_length, over_level, heads, ...drained } = content;
   return drained;
 }
 
 /**
  * Streams of a surface, the catchments of the outlets, and how alike streams are to known rivers. Water over it is worked out by a job, once for each way of
- * conditioning; from then on all of it is told at once.
+ * conditioning; from then on all of it is told at once. other: what is looked at beside it; compared: whether catchments are held
+ * against those of that.
  */
-export function useDrained(asked: Network | null, reference: number | null, other: Drained | null) {
+export function useDrained(asked: Network | null, reference: number | null, other: Network | null, compared: boolean) {
   const project = useProject();
   const base = `/projects/${project.id}/drainage`;
   const beginsAt = useSettled(asked?.begins_at ?? 0, PAUSE);
@@ -38,9 +39,10 @@ export function useDrained(asked: Network | null, reference: number | null, othe
     300,
   );
   const pixel = bounds ? (bounds[2] - bounds[0]) / 800 : null;
-  const { outlets, snap, within, from } = useDrainState();
+  const { outlets, snap, within, from, apart } = useDrainState();
   const named = useNamed();
-  const streamsBody = asked && { ...asked, begins_at: beginsAt, bounds, pixel };
+  const apartFrom = apart ? other : null;
+  const streamsBody = asked && { ...asked, begins_at: beginsAt, bounds, pixel, apart_from: apartFrom, within };
   const streams = useQuery({
     queryKey: KEYS.streams(project.id, project.frame.mark, streamsBody),
     queryFn: ({ signal }) => call<Streams>("POST", `${base}/streams`, streamsBody, signal),
@@ -52,7 +54,14 @@ export function useDrained(asked: Network | null, reference: number | null, othe
   });
   const known = streams.data?.known ?? false;
   const drained = asked && drainedOf(asked);
-  const catchmentsBody = drained && { ...drained, outlets, snap, pixel, beside: other, named };
+  const catchmentsBody = drained && {
+    ...drained,
+    outlets,
+    snap,
+    pixel,
+    beside: compared && other && drainedOf(other),
+    named,
+  };
   const catchments = useQuery({
     queryKey: KEYS.catchments(project.id, project.frame.mark, catchmentsBody),
     queryFn: ({ signal }) => call<Catchments>("POST", `${base}/catchments`, catchmentsBody, signal),

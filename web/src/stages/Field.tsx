@@ -1,16 +1,21 @@
-import { applies, boundsOf, choicesOf, propertyOf } from "../api/operations";
+import type { ReactNode } from "react";
+import { applies, boundsOf, choicesOf, OPERATIONS, propertyOf } from "../api/operations";
 import { useProject } from "../desk/context";
 import { size } from "../desk/format";
+import { HOLLOW_PICTURES } from "../drain/HollowPictures";
 import type { Place } from "../map/shapes";
 import { Check } from "../ui/Check";
 import { Choice } from "../ui/Choice";
 import { NumberField } from "../ui/NumberField";
 import { NumbersField } from "../ui/NumbersField";
+import { Pictured } from "../ui/Pictured";
 import { TextField } from "../ui/TextField";
 import { PlacesField } from "./PlacesField";
 import type { AnyWork } from "./useWorksheet";
 
 const UNSET = "unset";
+/** Choices that are drawn, by stage and parameter. */
+const PICTURES: Record<string, Record<string, ReactNode>> = { "Drain method": HOLLOW_PICTURES };
 
 interface Props {
   work: AnyWork;
@@ -47,6 +52,17 @@ export function Field({ work, name, label, unit, placeholder, also }: Props) {
         ? options
         : [{ value: UNSET, title: means }, ...options];
     const unset = offered === options ? means : UNSET;
+    const pictures = PICTURES[`${OPERATIONS[work.operation].stage} ${name}`];
+    if (pictures)
+      return (
+        <Pictured
+          label={told.label}
+          value={String(value)}
+          options={options.map((one) => ({ ...one, hint: property.hints?.[one.value] }))}
+          pictures={pictures}
+          onChange={set}
+        />
+      );
     return (
       <Choice
         {...told}

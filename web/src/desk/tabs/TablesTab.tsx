@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { call, type Table, type TableHolding } from "../../api/client";
 import { KEYS } from "../../api/keys";
+import { CrossingProfiles, isProfiles } from "../../drain/CrossingProfiles";
 import { Button } from "../../ui/Button";
 import { type ConditionError, condition, isCondition } from "../condition";
 import { useHeld, useProject } from "../context";
@@ -103,6 +104,7 @@ function Rows({ holding }: { holding: TableHolding }) {
           </span>
         )}
       </div>
+      {isProfiles(data) && <CrossingProfiles table={{ ...data, rows: found }} />}
       <table className="t tight sorted" aria-label={`Rows of ${holding.name}`}>
         <thead>
           <tr>

@@ -24,6 +24,7 @@ const network = (surface: number, change: Partial<Network> = {}): Network => ({
   bed_bank: 4,
   waters_at: [],
   begins_at: 12,
+  heads: "area",
   minimum_length: 0,
   over_level: true,
   ...change,

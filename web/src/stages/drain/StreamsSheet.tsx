@@ -12,13 +12,14 @@ import { HOLLOWS, HOLLOWS_TAB } from "../../drain/HollowsTab";
 import { NETWORKS } from "../../drain/NetworksTab";
 import { LETTER, type Looked, type Slot, useDrainState } from "../../drain/state";
 import { ThresholdCurve } from "../../drain/ThresholdCurve";
-import { drainedOf, useDrained } from "../../drain/useDrained";
+import { useDrained } from "../../drain/useDrained";
 import { useSaid } from "../../drain/useHollows";
 import { useReference } from "../../drain/useReference";
 import { counted, cubic, hectares, hollowsOf, kilometres, square } from "../../drain/words";
 import { INKS, SLOT_INKS } from "../../map/dress";
 import { useTool } from "../../tools/useTool";
 import { Button } from "../../ui/Button";
+import { Check } from "../../ui/Check";
 import { Choice } from "../../ui/Choice";
 import { NumberField } from "../../ui/NumberField";
 import { Refusal } from "../../ui/Refusal";
@@ -104,7 +105,7 @@ export function StreamsSheet() {
   const { a, b } = useHeld();
   const { chosen } = useRole(work, "surface");
   const { params } = work;
-  const { outlets, snap, within, from, beside: besideIt, set } = useDrainState();
+  const { outlets, snap, within, from, beside: besideIt, seaBeside, apart, set } = useDrainState();
   const tab = useDesk((desk) => desk.tab);
   const burned = work.ids("burned")[0] ?? null;
   const settings = {
@@ -121,6 +122,7 @@ export function StreamsSheet() {
     waters_at: elsewhere.params.waters_at,
     begins_at: params.begins_at,
     minimum_length: params.minimum_length,
+    heads: params.heads,
     over_level: params.over_level,
   };
   const asked = (one: Holding | undefined): Network | null => (one && said ? { surface: one.id, ...settings } : null);
@@ -133,9 +135,11 @@ export function StreamsSheet() {
   const other = keptBeside || heights?.id !== chosen?.id ? heights : undefined;
   const { known, rivers } = useReference();
   const mine = asked(chosen);
-  const theirs = keptBeside ?? asked(other);
-  const own = useDrained(mine, known, theirs && drainedOf(theirs));
-  const beside = useDrained(theirs, known, null);
+  const conditioned = asked(other);
+  const theirs =
+    keptBeside ?? (conditioned && seaBeside !== undefined ? { ...conditioned, sea: seaBeside } : conditioned);
+  const own = useDrained(mine, known, theirs, true);
+  const beside = useDrained(theirs, known, mine, false);
   const signature = JSON.stringify([
     ...(mine ? [{ slot, content: mine }] : []),
     ...(theirs ? [{ slot: otherSlot, content: theirs }] : []),
@@ -187,7 +191,25 @@ export function StreamsSheet() {
       name={`Streams of ${chosen?.name ?? "a surface"}`}
       findings={[...work.findings, ...findingsOf(streams)]}
       parts={[
-        { title: "Surface", of: ["in:surface", "in:kept", "sea"] },
+        {
+          title: "Surface",
+          of: [
+            "in:surface",
+            "in:kept",
+            "sea",
+            other && !keptBeside && (
+              <NumberField
+                key="sea beside"
+                label={`Sea up to, in ${LETTER[otherSlot]}`}
+                unit="m"
+                title="Another surface may have another zero, so that its sea lies at another height."
+                value={seaBeside ?? null}
+                placeholder={params.sea == null ? "none" : `as here, ${num(params.sea, params.sea % 1 ? 1 : 0)}`}
+                onChange={(next) => set({ seaBeside: next ?? undefined })}
+              />
+            ),
+          ],
+        },
         {
           title: "Burned in",
           of: ["in:burned", ...(burned === null ? [] : (["bed_width", "bed_depth", "bed_bank"] as const))],
@@ -215,7 +237,9 @@ export function StreamsSheet() {
           aside: streams?.cut_short ? "the largest of them" : undefined,
           of: [
             <div key="threshold">
-              {streams && <ThresholdCurve curve={streams.curve ?? []} range={range} at={at} />}
+              {streams && params.heads === "area" && (
+                <ThresholdCurve curve={streams.curve ?? []} range={range} at={at} />
+              )}
               <Slide
                 label="Begins at"
                 range={[Math.log10(range[0]), Math.log10(range[1]), 0.01]}
@@ -225,9 +249,18 @@ export function StreamsSheet() {
               />
             </div>,
             <Field key="exactly" work={work} name="begins_at" label="Exactly" />,
+            "heads",
             "minimum_length",
             "over_level",
             "smooth",
+            other && (
+              <Check
+                key="apart"
+                label={`Draw only where ${LETTER[slot]} and ${LETTER[otherSlot]} part by ${num(within)} m`}
+                checked={apart}
+                onChange={(next) => set({ apart: next })}
+              />
+            ),
             streams?.begins_at != null && Math.abs(streams.begins_at / params.begins_at - 1) > 0.01 && !own.running && (
               <p key="nearest" className="mut small-print">
                 Shown from {hectares(streams.begins_at)} ha on, the nearest that is known. A run takes what is typed.

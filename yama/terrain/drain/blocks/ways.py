@@ -209,23 +209,30 @@ def directions(filled: Raster, grid: Grid, to: Raster, side: int, progress: Prog
 
     told = each(list(blocks), work, part_of(progress, 0.0, 0.8), spread=True)
     patches = over_seams(blocks, told)
-    heights, ways = filled.mapped(), to.mapped(to_write=True)
-    for done, patch in enumerate(patches):
-        window = blocks.around(
-            Window(
-                int(patch[_TOP]),
-                int(patch[_LEFT]),
-                int(patch[_BOTTOM] - patch[_TOP]) + 1,
-                int(patch[_RIGHT] - patch[_LEFT]) + 1,
-            )
+    too_large = patches[_around(blocks, patches)[:, 2:].prod(axis=1) > _MOST_LEVEL]
+    if len(too_large):
+        _, _, rows, cols = _around(blocks, too_large)[0].tolist()
+        raise InputError(
+            f"Level ground of {cols} by {rows} cells is too large to be drained. Name it a sea or a lake, or make the "
+            "surface coarser."
         )
-        if window.rows * window.cols > _MOST_LEVEL:
-            raise InputError(
-                f"Level ground of {window.cols} by {window.rows} cells is too large to be drained. Name it a sea or a "
-                "lake, or make the surface coarser."
-            )
+
+    def over(number: int) -> None:
+        patch = patches[number]
+        window = Window(*_around(blocks, patches[number : number + 1])[0].tolist())
+        # mapped for each patch, so that no more of the files stays in memory than it needs. Patches do not touch
+        heights, ways = filled.mapped(), to.mapped(to_write=True)
         _one_patch(heights, ways, nearness, window, divmod(int(patch[_FIRST]), grid.cols), int(patch[_CELLS]))
-        progress(0.8 + 0.2 * (done + 1) / len(patches))
+
+    each(range(len(patches)), over, part_of(progress, 0.8, 1.0), spread=True)
+
+
+def _around(blocks: Blocks, patches: Nodes) -> Nodes:
+    """First row and column, rows and columns of a box around each patch and the cells beside it."""
+    top, left = (np.maximum(patches[:, one] - 1, 0) for one in (_TOP, _LEFT))
+    bottom = np.minimum(patches[:, _BOTTOM] + 2, blocks.shape[0])
+    right = np.minimum(patches[:, _RIGHT] + 2, blocks.shape[1])
+    return np.column_stack([top, left, bottom - top, right - left])
 
 
 def _one_patch(
