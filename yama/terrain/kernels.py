@@ -5,6 +5,7 @@ The compiler itself is loaded when the first of them runs, so that commands whic
 
 from __future__ import annotations
 
+import copyreg
 import functools
 import importlib
 import sys
@@ -19,6 +20,15 @@ _lock = threading.RLock()
 
 def _from_module(module: str, name: str) -> Any:
     return getattr(importlib.import_module(module), name)
+
+
+def _by_name(compiled: Any) -> Any:
+    """How what the compiler made is sent to another process: by its name, where it is one of ours, so that it is found
+    there compiled; else all of it would be compiled again there for each that is sent."""
+    function = compiled.py_func
+    if getattr(sys.modules.get(function.__module__), function.__name__, None) is compiled:
+        return _from_module, (function.__module__, function.__name__)
+    return compiled.__reduce__()
 
 
 class Waiting:
@@ -37,6 +47,7 @@ class Waiting:
             if self._made is None:
                 import numba
 
+                copyreg.pickle(numba.core.registry.CPUDispatcher, _by_name)
                 self._made = numba.njit(nogil=True, cache=True, error_model="numpy", **self._options)(self.py_func)
                 self._bring_called()
                 self._give_way()

@@ -116,92 +116,101 @@ def steepest(heights, first, last, nearness, to):
 
 
 @kernel
-def _steps(queue, size, heights, to, steps):
-    """Count steps over level ground from the cells in a queue, which have 1. Returns the largest count."""
-    rows, cols = heights.shape
+def _steps(queue, size, steps):
+    """Count steps over a patch of level ground from the cells in a queue, which have 1; the others of it have -1.
+    Returns the largest count."""
+    rows, cols = steps.shape
     at = 0
     most = np.int32(0)
     while at < size:
-        r = queue[at] // cols
-        c = queue[at] % cols
+        r = queue[at] >> 32
+        c = queue[at] & 0xFFFFFFFF
         at += 1
         most = max(most, steps[r, c])
+        on = steps[r, c] + 1
         for n in range(8):
             i = r + ROWS[n]
             j = c + COLS[n]
-            if 0 <= i < rows and 0 <= j < cols and to[i, j] == NONE and steps[i, j] == 0:
-                if heights[i, j] == heights[r, c]:
-                    steps[i, j] = steps[r, c] + 1
-                    queue[size] = i * cols + j
-                    size += 1
+            if 0 <= i < rows and 0 <= j < cols and steps[i, j] == -1:
+                steps[i, j] = on
+                queue[size] = i << 32 | j
+                size += 1
     return most
 
 
 @kernel
 def level_patch(heights, to, nearness, row, col, seen, away, towards, patch, queue):
-    """Give the level cells without a way down that hang together with one their direction. seen, away, towards: noted
-    of cells, 0 at first; patch, queue: room for all of them."""
+    """Give the level cells without a way down that hang together with one their direction. seen: noted of cells, False
+    at first; away, towards: 0 of all cells, before and afterwards; patch, queue: room for all cells of the patch, which
+    are held by row and column."""
     rows, cols = heights.shape
     z = heights[row, col]
     seen[row, col] = True
-    patch[0] = row * cols + col
+    patch[0] = np.int64(row) << 32 | np.int64(col)
     size = 1
     at = 0
     lower = 0
     while at < size:
-        r = patch[at] // cols
-        c = patch[at] % cols
+        r = patch[at] >> 32
+        c = patch[at] & 0xFFFFFFFF
         at += 1
+        up = False
+        on = False
         for n in range(8):
             i = r + ROWS[n]
             j = c + COLS[n]
             if i < 0 or j < 0 or i >= rows or j >= cols:
                 continue
             if heights[i, j] > z:
-                away[r, c] = 1
+                up = True
             elif heights[i, j] == z:
                 if to[i, j] >= 0:
-                    towards[r, c] = 1
-                    lower = 1
+                    on = True
                 elif not seen[i, j]:
                     seen[i, j] = True
-                    patch[size] = i * cols + j
+                    patch[size] = i << 32 | j
                     size += 1
-    if lower == 0:
-        return  # a hollow that keeps its water
+        away[r, c] = 1 if up else -1
+        towards[r, c] = 1 if on else -1
+        lower += on
+    if lower == 0:  # a hollow that keeps its water
+        for k in range(size):
+            away[patch[k] >> 32, patch[k] & 0xFFFFFFFF] = 0
+            towards[patch[k] >> 32, patch[k] & 0xFFFFFFFF] = 0
+        return
     begun = 0
     for k in range(size):
-        if away[patch[k] // cols, patch[k] % cols] == 1:
+        if away[patch[k] >> 32, patch[k] & 0xFFFFFFFF] == 1:
             queue[begun] = patch[k]
             begun += 1
-    most = _steps(queue, begun, heights, to, away)
+    most = _steps(queue, begun, away)
     begun = 0
     for k in range(size):
-        if towards[patch[k] // cols, patch[k] % cols] == 1:
+        if towards[patch[k] >> 32, patch[k] & 0xFFFFFFFF] == 1:
             queue[begun] = patch[k]
             begun += 1
-    _steps(queue, begun, heights, to, towards)
-    # the fall towards the way out counts twice, so that it always leads down
+    _steps(queue, begun, towards)
+    # the fall towards the way out counts twice, so that it always leads down; it is above 0 in this patch alone
     for k in range(size):
-        r = patch[k] // cols
-        c = patch[k] % cols
-        if away[r, c] != 0:
-            away[r, c] = most - away[r, c]
-        away[r, c] += 2 * towards[r, c]
+        r = patch[k] >> 32
+        c = patch[k] & 0xFFFFFFFF
+        from_higher = most - away[r, c] if away[r, c] > 0 else 0
+        away[r, c] = from_higher + 2 * towards[r, c]
     for k in range(size):
-        r = patch[k] // cols
-        c = patch[k] % cols
+        r = patch[k] >> 32
+        c = patch[k] & 0xFFFFFFFF
+        goes_on = towards[r, c] == 1
         best = np.float32(0.0)
         way = NONE
         for n in range(8):
             i = r + ROWS[n]
             j = c + COLS[n]
-            if i < 0 or j < 0 or i >= rows or j >= cols or heights[i, j] != z:
+            if i < 0 or j < 0 or i >= rows or j >= cols:
                 continue
-            if to[i, j] == NONE:
+            if away[i, j] > 0:
                 fall = (away[r, c] - away[i, j]) * nearness[n]
-            elif to[i, j] >= 0:
-                fall = (away[r, c] + 1) * nearness[n]  # where it goes on
+            elif goes_on and heights[i, j] == z and to[i, j] >= 0:
+                fall = (away[r, c] + 1) * nearness[n]
             else:
                 continue
             if fall > best:
@@ -209,7 +218,11 @@ def level_patch(heights, to, nearness, row, col, seen, away, towards, patch, que
                 way = n
         queue[k] = way
     for k in range(size):
-        to[patch[k] // cols, patch[k] % cols] = queue[k]
+        r = patch[k] >> 32
+        c = patch[k] & 0xFFFFFFFF
+        to[r, c] = queue[k]
+        away[r, c] = 0
+        towards[r, c] = 0
 
 
 @kernel

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import itertools
 import os
 from collections.abc import Callable, Iterator, Sequence
@@ -47,14 +48,28 @@ class Raster:
 
     def read(self, window: Window) -> npt.NDArray[Any]:
         """Cells of a window, which must lie inside."""
-        held = np.load(self.path, mmap_mode="r")
-        return np.array(held[window.row : window.row + window.rows, window.col : window.col + window.cols])
+        cells = np.empty((window.rows, window.cols), self.kind)
+        with self.path.open("rb", buffering=0) as file:
+            for line, at in self._lines(window, cells):
+                if os.preadv(file.fileno(), [line], at) != len(line):
+                    raise OSError(errno.EIO, "The file is shorter than it was", str(self.path))
+        return cells
 
-    def write(self, window: Window, cells: npt.NDArray[np.generic]) -> None:
+    def write(self, window: Window, cells: npt.NDArray[Any]) -> None:
         """Put cells into a window, which must lie inside."""
-        held = np.lib.format.open_memmap(self.path, mode="r+")
-        held[window.row : window.row + window.rows, window.col : window.col + window.cols] = cells
-        held.flush()
+        # written and not mapped: a mapping would be waited for until it is on the disk, or be seen by no other machine
+        with self.path.open("r+b", buffering=0) as file:
+            for line, at in self._lines(window, np.ascontiguousarray(cells, self.kind)):
+                os.pwritev(file.fileno(), [line], at)
+
+    def _lines(self, window: Window, cells: npt.NDArray[Any]) -> Iterator[tuple[memoryview, int]]:
+        """The bytes of each row of a window, and where they stand in the file; of all rows, where these are whole."""
+        size = cells.itemsize
+        begin = self.path.stat().st_size - self.shape[0] * self.shape[1] * size
+        if window.cols == self.shape[1]:
+            cells = cells.reshape(1, -1)
+        for number, line in enumerate(cells if cells.size else ()):
+            yield memoryview(line).cast("B"), begin + ((window.row + number) * self.shape[1] + window.col) * size
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,7 @@ from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.surface import Heights, each
 
 _MOST_LEVEL = 1_000_000_000  # cells of a box around level ground that crosses blocks
+_AT_ONCE = 500_000  # cells of level ground between two words of progress
 _TOP, _BOTTOM, _LEFT, _RIGHT, _CROSSES, _FIRST, _CELLS, _OPEN = range(8)
 
 
@@ -217,14 +218,17 @@ def directions(filled: Raster, grid: Grid, to: Raster, side: int, progress: Prog
             "surface coarser."
         )
 
-    def over(number: int) -> None:
-        patch = patches[number]
-        window = Window(*_around(blocks, patches[number : number + 1])[0].tolist())
-        # mapped for each patch, so that no more of the files stays in memory than it needs. Patches do not touch
-        heights, ways = filled.mapped(), to.mapped(to_write=True)
-        _one_patch(heights, ways, nearness, window, divmod(int(patch[_FIRST]), grid.cols), int(patch[_CELLS]))
+    def over(some: Nodes) -> None:
+        for patch, box in zip(some.tolist(), _around(blocks, some).tolist(), strict=True):
+            # mapped for each patch, so that no more of the files stays in memory than it needs. Patches do not touch
+            heights, ways = filled.mapped(), to.mapped(to_write=True)
+            _one_patch(heights, ways, nearness, Window(*box), divmod(patch[_FIRST], grid.cols), patch[_CELLS])
 
-    each(range(len(patches)), over, part_of(progress, 0.8, 1.0), spread=True)
+    # many small ones are no work for a worker of their own; the largest first, so that none is waited for at the end
+    patches = patches[np.argsort(-patches[:, _CELLS], kind="stable")]
+    batch = np.cumsum(patches[:, _CELLS]) // _AT_ONCE
+    parts = np.split(patches, np.flatnonzero(np.diff(batch)) + 1) if len(patches) else []
+    each(parts, over, part_of(progress, 0.8, 1.0), spread=True)
 
 
 def _around(blocks: Blocks, patches: Nodes) -> Nodes:
