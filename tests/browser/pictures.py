@@ -311,7 +311,7 @@ class PicturesTest(Pictured, Joining):
         page = self.page
         self.stage("Drain")
         page.get_by_role("button", name=re.compile("^Streams")).click()
-        page.get_by_label("Sea up to").fill("1")
+        page.get_by_label("Sea up to", exact=True).fill("1")
         page.get_by_role("textbox", name="Exactly").fill("12")
         expect(page.get_by_text(re.compile(r"\d+ streams, [\d.]+ km"))).to_have_count(2, timeout=180_000)
         page.get_by_role("button", name="Press an outlet on the map").click()

@@ -76,8 +76,7 @@ class DrainTest(Joining):
         expect(page.get_by_role("button", name="Remove Beacon 30, lesser change")).to_be_visible()
 
         # with its hollows filled it is another network, which stands beside the kept one
-        page.get_by_role("combobox", name="Hollows", exact=True).click()
-        page.get_by_role("option", name="fill", exact=True).click()
+        page.get_by_role("radiogroup", name="Hollows").get_by_text("fill", exact=True).click()
         expect(networks.get_by_role("row")).to_have_count(3)
         expect(first).to_contain_text(re.compile(r"filled\s*none\s*30 ha\s*[\d.]+ km"), timeout=120_000)
         (kept,) = self.api("GET", "/drainage/networks")
@@ -90,6 +89,25 @@ class DrainTest(Joining):
             "aria-pressed", "true"
         )
         expect(page.get_by_text(re.compile(r"\d+ streams, [\d.]+ km"))).to_have_count(2)
+
+        # only where both part: less is drawn than there is
+        with page.expect_response(lambda one: one.url.endswith("/drainage/streams")) as heard:
+            page.get_by_role("checkbox", name=re.compile("^Draw only where A and B part")).check()
+        body = heard.value.request.post_data_json
+        self.assertIsNotNone(body["apart_from"])
+        apart, whole = (
+            self.api("POST", "/drainage/streams", {**body, "apart_from": one})["streams"]
+            for one in (body["apart_from"], None)
+        )
+        self.assertLess(sum(len(one["line"]) for one in apart), sum(len(one["line"]) for one in whole))
+        page.get_by_role("checkbox", name=re.compile("^Draw only where A and B part")).uncheck()
+
+        # by slope too, streams of the same name begin elsewhere
+        before = figures.first.inner_text()
+        page.get_by_role("combobox", name="Heads").click()
+        page.get_by_role("option", name="by slope too").click()
+        expect(figures.first).not_to_have_text(before)
+        expect(first).to_contain_text("30 ha by slope")
 
         # the largest hollow is said to be water, which it keeps from now on
         page.get_by_role("button", name="List of hollows").click()

@@ -20,12 +20,10 @@ import shapely
 
 from yama.terrain.apart import readers
 from yama.terrain.cog import halve
-from yama.terrain.drain.accumulation import Flow, downwards
+from yama.terrain.drain.accumulation import Flow
 from yama.terrain.drain.burning import Burning
 from yama.terrain.drain.catchments import basins, catchments, polygons
 from yama.terrain.drain.conditioning import Method as Changing
-from yama.terrain.drain.conditioning import with_fall
-from yama.terrain.drain.directions import apart_on
 from yama.terrain.drain.drainage import Conditioning, drainage
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import listed
@@ -240,7 +238,7 @@ def _water() -> None:
     outlet = found.outlet(448_060.0, 5_437_940.0, 10.0)
     catchments(found.to, grid, [outlet])
     polygons(basins(found.to), grid)
-    with_fall(found.heights, found.to, 1e-4, downwards(found.to)[::-1], apart_on(grid))
+    found.falling(1e-4)
     wide = Given.read(
         held, 0.0, Burning(2.0, 1.0), [shapely.LineString([(448_004.0, 5_437_900.0), (448_100.0, 5_437_990.0)])], 20
     )

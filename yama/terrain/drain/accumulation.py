@@ -64,32 +64,6 @@ def _gather(to, first, last, above, total):
 
 
 @kernel
-def _downwards(to, above, order):
-    """Cells so that each comes after all that drain into it; returns how many there are."""
-    rows, cols = to.shape
-    count = 0
-    for row in range(rows):
-        for col in range(cols):
-            if above[row, col] != 0 or to[row, col] < -1:
-                continue
-            r = row
-            c = col
-            while True:
-                above[r, c] = -1
-                order[count] = r * cols + c
-                count += 1
-                n = to[r, c]
-                if n < 0 or n > 7:
-                    break
-                r += ROWS[n]
-                c += COLS[n]
-                above[r, c] -= 1
-                if above[r, c] != 0:
-                    break
-    return count
-
-
-@kernel
 def _facets(heights, first, last, apart, facet, part):
     """D-infinity: the number of the steepest facet around each cell of rows, and the share of the water that goes to
     its diagonal neighbour; -1 where it falls nowhere."""
@@ -299,11 +273,3 @@ def accumulation(
         )
     over_rows(_without_empty, to.shape[0], (to,), (total,))
     return total
-
-
-def downwards(to: Directions) -> npt.NDArray[np.int64]:
-    """Cells, counted along rows, so that each comes after all that drain into it."""
-    above = np.zeros(to.shape, np.int8)
-    in_turn(_above, to.shape, (to,), (above,))
-    order = np.empty(to.size, np.int64)
-    return order[: int(_downwards(to, above, order))]

@@ -7,14 +7,16 @@ ground, where near means how much must be cut on the way.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
 
 from yama.terrain.drain.directions import COLS, ROWS, apart_on, is_edge
 from yama.terrain.drain.hollows import Flags, Hollows
+from yama.terrain.drain.strips import in_turn
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.heap import pop, push
@@ -451,29 +453,60 @@ def ways_out(
 
 
 def with_fall(
-    heights: Heights, to: npt.NDArray[np.int8], fall: float, order: npt.NDArray[np.int64], apart: FloatArray
+    heights: Heights,
+    to: npt.NDArray[np.int8],
+    fall: float,
+    grid: Grid,
+    progress: Progress = ignore_progress,
+    zeros: Callable[..., npt.NDArray[Any]] = np.zeros,
 ) -> Heights:
-    """Heights that fall along the way of the water, by at least so many metres a metre.
+    """Heights that fall along the way of the water.
 
-    heights: conditioned. to, order: where water goes, and cells so that each comes after the one it leads to.
+    Parameters
+    ----------
+    heights : ndarray, shape (rows, cols)
+        Conditioned, in metres.
+    to : ndarray of int8, shape (rows, cols)
+        Where water goes.
+    fall : float
+        Metres a metre that they fall at least. A fall smaller than what the numbers can tell is the next number.
+    grid : Grid
+    progress : callable
+    zeros : callable
+        As `accumulation` has it.
     """
-    raised = heights.copy()
-    _raise(raised, to, fall * apart, order)
+    raised = zeros(heights.shape, np.float32)
+    raised[:] = heights
+    done = zeros(heights.shape, np.bool_)
+    way = np.empty(heights.size, np.int64)  # what is not used takes no memory
+    in_turn(_raise, heights.shape, (to, fall * apart_on(grid)), (done, way, raised), progress)
     return raised
 
 
 @kernel
-def _raise(heights, to, falls, order):
-    rows, cols = heights.shape
-    for cell in order:
-        r = cell // cols
-        c = cell % cols
-        n = to[r, c]
-        if 0 <= n < 8:
-            least = heights[r + ROWS[n], c + COLS[n]] + falls[n]
-            if heights[r, c] < least:
-                z = np.float32(least)
-                # a fall smaller than what the number can tell is the next number
-                if z <= heights[r + ROWS[n], c + COLS[n]]:
-                    z = np.nextafter(heights[r + ROWS[n], c + COLS[n]], np.float32(np.inf))
-                heights[r, c] = z
+def _raise(to, falls, first, last, done, way, heights):
+    """Raise cells of rows, and all below them, in place, from the end of their way up."""
+    cols = to.shape[1]
+    for row in range(first, last):
+        for col in range(cols):
+            r = row
+            c = col
+            size = 0
+            while not done[r, c]:
+                done[r, c] = True
+                n = to[r, c]
+                if n < 0 or n > 7:
+                    break
+                way[size] = r * cols + c
+                size += 1
+                r += ROWS[n]
+                c += COLS[n]
+            for k in range(size - 1, -1, -1):
+                r = way[k] // cols
+                c = way[k] % cols
+                n = to[r, c]
+                below = heights[r + ROWS[n], c + COLS[n]]
+                least = below + falls[n]
+                if heights[r, c] < least:
+                    z = np.float32(least)
+                    heights[r, c] = z if z > below else np.nextafter(below, np.float32(np.inf))

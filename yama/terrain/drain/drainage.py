@@ -14,7 +14,7 @@ import shapely
 from yama.terrain.drain.accumulation import Flow, accumulation
 from yama.terrain.drain.burning import BurnedLine, Burning, burned
 from yama.terrain.drain.catchments import Catchments, Outlet, basins, between, catchments, snapped
-from yama.terrain.drain.conditioning import Conditioned, Limits, Method, condition
+from yama.terrain.drain.conditioning import Conditioned, Limits, Method, condition, with_fall
 from yama.terrain.drain.directions import Directions, directions, over_level
 from yama.terrain.drain.hollows import Flags, Hollows, Whole, hollows
 from yama.terrain.drain.kinds import Hollow, listed
@@ -216,6 +216,10 @@ class Drainage:
         labels = between(self.to, streams)
         return labels, self.cell_area * np.bincount(labels.ravel(), minlength=len(streams) + 1).astype(np.float64)
 
+    def falling(self, fall: float) -> Heights:
+        """Conditioned heights that fall along the way of the water; see `conditioning.with_fall`."""
+        return with_fall(self.heights, self.to, fall, self.grid)
+
     def drained(self, flow: Flow) -> npt.NDArray[np.float64]:
         """Square metres that drain through each cell, with the water of one shared as `flow` says; NaN where empty."""
         if flow == "one":
@@ -378,6 +382,8 @@ class DrainedSurface(Surface):
     tells : {"heights", "change", "one", "two", "many"}
         Conditioned heights; what conditioning added; or the square metres that drain through a cell, with water shared
         so.
+    fall : float
+        Metres a metre that conditioned heights fall along the way of the water at least.
     """
 
     levels = "means"
@@ -388,27 +394,30 @@ class DrainedSurface(Surface):
         conditioning: Conditioning,
         known: Known = _NOTHING_KNOWN,
         tells: Tells = "heights",
+        fall: float = 0.0,
     ) -> None:
         unit = "m" if tells in ("heights", "change") else ""
         super().__init__(surface.grid, unit, surface.vertical_datum if tells == "heights" else "")
         self._surface, self._conditioning, self._known, self._tells = surface, conditioning, known, tells
+        self._fall = fall
         self._made: Surface | None = None
         self._making = threading.Lock()
 
     def made_of(self) -> tuple[Any, ...]:
-        return (told(self._surface, self._conditioning, self._known), self._tells)
+        return (told(self._surface, self._conditioning, self._known), self._tells, self._fall)
 
     def prepare(self, progress: Progress = ignore_progress) -> None:
         self._cells(progress)
 
     def _large(self, progress: Progress) -> Surface:
         """Over more cells than are held at once, block by block."""
-        tells, counted = self._tells, self._tells not in ("heights", "change")
+        tells = self._tells
+        counted = self._fall > 0 or tells not in ("heights", "change")
         found = _large_drainage(self._surface, self._conditioning, self._known, counted, part_of(progress, 0.0, 0.8))
         if tells == "heights":
-            cells: Callable[[Window], npt.NDArray[np.floating]] = found.heights_in
+            cells: Callable[[Window], npt.NDArray[np.floating]] = found.heights_in(self._fall)
         elif tells == "change":
-            cells = found.change
+            cells = found.change(self._fall)
         else:
             cells = found.drained(tells, part_of(progress, 0.8, 0.9))
         told_of = self.made_of()
@@ -422,13 +431,15 @@ class DrainedSurface(Surface):
             if self._made is None:
                 self._surface.prepare(part_of(progress, 0.0, 0.1))
                 found = drainage(self._surface, self._conditioning, self._known, part_of(progress, 0.1, 0.9))
-                if self._tells == "heights":
+                tells = self._tells
+                if tells == "heights" or tells == "change":
                     given = heights_of(self._surface)
-                    cells: npt.NDArray[np.floating] = np.where(np.isnan(found.heights), given, found.heights)  # the sea
-                elif self._tells == "change":
-                    cells = found.heights - heights_of(self._surface)
+                    made = found.falling(self._fall) if self._fall > 0 else found.heights
+                    added = tells == "change"
+                    # water ends in the sea, whose cells are as they were
+                    cells: npt.NDArray[np.floating] = made - given if added else np.where(np.isnan(made), given, made)
                 else:
-                    cells = found.drained(self._tells)
+                    cells = found.drained(tells)
                 self._made = ArraySurface(cells, self.grid, self.unit, self.vertical_datum)
                 progress(1.0)
             return self._made

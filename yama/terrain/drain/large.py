@@ -17,7 +17,7 @@ from yama.terrain.drain.accumulation import Flow, accumulation
 from yama.terrain.drain.blocks import Blocks, Raster
 from yama.terrain.drain.burning import BurnedLine, Burning
 from yama.terrain.drain.catchments import Catchments, Outlet, links_of, outlined, snapped, start_cells
-from yama.terrain.drain.conditioning import Conditioned, Limits, Method
+from yama.terrain.drain.conditioning import Conditioned, Limits, Method, with_fall
 from yama.terrain.drain.directions import Directions
 from yama.terrain.drain.hollows import Flags, Whole
 from yama.terrain.drain.kinds import Hollow
@@ -274,14 +274,38 @@ class LargeDrainage:
         found = self._ground(*links_of(streams))
         return found.labels, self.cell_area * found.cells.astype(np.float64)
 
-    def change(self, window: Window) -> Heights:
-        """What conditioning added, in metres."""
-        return self.conditioned.read(window) - self.on.given(window)
+    def _falling(self, fall: float) -> Raster:
+        """Conditioned heights; see `Drainage.falling`."""
+        if fall <= 0:
+            return self.conditioned
+        made: list[Raster] = []
+        with_fall(self.heights, self.to, fall, self.grid, zeros=self._zeros(made))
+        return made[0]
 
-    def heights_in(self, window: Window) -> Heights:
-        """Conditioned heights in metres; those of the surface in the sea."""
-        found = self.conditioned.read(window)
-        return np.where(np.isnan(found), self.on.given(window), found)
+    def _zeros(self, made: list[Raster]) -> Callable[..., npt.NDArray[Any]]:
+        """Makes arrays in files, which are noted."""
+
+        def zeros(shape: tuple[int, int], kind: type[np.generic]) -> npt.NDArray[Any]:
+            made.append(Raster.made(self.on.scratch.new("cells.npy"), shape, kind))
+            return made[-1].mapped(to_write=True)
+
+        return zeros
+
+    def change(self, fall: float = 0.0) -> Callable[[Window], Heights]:
+        """What conditioning added to the cells of a window, in metres. fall: as of `heights_in`."""
+        held = self._falling(fall)
+        return lambda window: held.read(window) - self.on.given(window)
+
+    def heights_in(self, fall: float = 0.0) -> Callable[[Window], Heights]:
+        """Conditioned heights of a window in metres; those of the surface in the sea. fall: metres a metre that they fall
+        along the way of the water at least."""
+        held = self._falling(fall)
+
+        def heights(window: Window) -> Heights:
+            found = held.read(window)
+            return np.where(np.isnan(found), self.on.given(window), found)
+
+        return heights
 
     def drained(self, flow: Flow, progress: Progress = ignore_progress) -> Callable[[Window], FloatArray]:
         """Square metres that drain through each cell of a window, with the water of one shared as `flow` says; NaN where
@@ -295,12 +319,7 @@ class LargeDrainage:
 
             return whole
         made: list[Raster] = []
-
-        def zeros(shape: tuple[int, int], kind: type[np.generic]) -> npt.NDArray[Any]:
-            made.append(Raster.made(self.on.scratch.new(f"{flow}.npy"), shape, kind))
-            return made[-1].mapped(to_write=True)
-
-        accumulation(self.to, None, flow, self.heights, self.grid, progress, zeros)
+        accumulation(self.to, None, flow, self.heights, self.grid, progress, self._zeros(made))
         total = made[0]
         return lambda window: total.read(window) * area
 

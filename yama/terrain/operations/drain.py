@@ -227,8 +227,16 @@ def burned_table(lines: Sequence[BurnedLine]) -> Table:
     return Table(_BURNED_COLUMNS, rows, {})
 
 
+class ConditionParams(ConditioningParams):
+    """What is made of them."""
+
+    least_fall: Annotated[float, Unit("m/km"), Unset("none")] | None = Field(
+        None, gt=0, le=1_000, title="Least fall", description="So much do heights fall along the way of the water."
+    )
+
+
 @register
-class Condition(_Drain, Operation[ConditioningParams]):
+class Condition(_Drain, Operation[ConditionParams]):
     """Heights over which water finds its way out."""
 
     name = "condition"
@@ -244,15 +252,15 @@ class Condition(_Drain, Operation[ConditioningParams]):
     heights_in = "metres"
     previews = "none"
 
-    def check(self, inputs: Inputs, params: ConditioningParams, frame: Frame) -> list[Finding]:
+    def check(self, inputs: Inputs, params: ConditionParams, frame: Frame) -> list[Finding]:
         return _about_surface(inputs, params)
 
-    def run(self, inputs: Inputs, params: ConditioningParams, frame: Frame, progress: Progress) -> Results:
+    def run(self, inputs: Inputs, params: ConditionParams, frame: Frame, progress: Progress) -> Results:
         surface, known = inputs.surface("surface"), _known(inputs, params, frame)
-        how = params.conditioning(known)
+        how, fall = params.conditioning(known), (params.least_fall or 0.0) / 1000
         return Results(
-            surface=DrainedSurface(surface, how, known),
-            change=DrainedSurface(surface, how, known, "change"),
+            surface=DrainedSurface(surface, how, known, fall=fall),
+            change=DrainedSurface(surface, how, known, "change", fall),
             lines=lambda: burned_table(water_over(surface, how, known, counted=False).burned),
         )
 

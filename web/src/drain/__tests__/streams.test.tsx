@@ -324,4 +324,57 @@ describe("streams", () => {
       expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ surface: 6, method: "lesser" }),
     );
   });
+
+  it("have hollows dealt with as one of four drawn ways says", async () => {
+    const asked = shown();
+    await screen.findAllByText("160 streams, 200 km");
+    const ways = within(screen.getByRole("radiogroup", { name: "Hollows" })).getAllByRole("radio");
+    expect(ways.map((one) => one.closest("label")?.textContent)).toEqual(["leave", "fill", "breach", "lesser change"]);
+    expect(ways.map((one) => one.closest("label")?.querySelector("svg") !== null)).toEqual([true, true, true, true]);
+    expect(ways.map((one) => (one as HTMLInputElement).checked)).toEqual([false, false, false, true]);
+    fireEvent.click(ways[1] as HTMLElement);
+    await waitFor(() => expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ method: "fill" }));
+  });
+
+  it("beside have a sea of their own where somebody says so", async () => {
+    const asked = shown();
+    await screen.findAllByText("160 streams, 200 km");
+    const seas = () =>
+      asksFor(asked, "/drainage/streams")
+        .slice(-2)
+        .map(({ body }) => body as { surface: number; sea: number | null })
+        .sort((one, other) => one.surface - other.surface)
+        .map(({ sea }) => sea);
+    fireEvent.change(screen.getByRole("textbox", { name: "Sea up to" }), { target: { value: "1" } });
+    await waitFor(() => expect(seas()).toEqual([1, 1]));
+    fireEvent.change(screen.getByRole("textbox", { name: "Sea up to, in B" }), { target: { value: "4" } });
+    await waitFor(() => expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ surface: 6, sea: 4 }));
+  });
+
+  it("are drawn only where both part, where that is asked for", async () => {
+    const asked = shown();
+    await screen.findAllByText("160 streams, 200 km");
+    expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ apart_from: null });
+    fireEvent.click(screen.getByRole("checkbox", { name: "Draw only where A and B part by 20 m" }));
+    await waitFor(() => {
+      const last = asksFor(asked, "/drainage/streams").slice(-2);
+      const pairs = last.map(
+        ({ body }) => body as { surface: number; apart_from: { surface: number }; within: number },
+      );
+      expect(pairs.map((one) => [one.surface, one.apart_from?.surface, one.within]).sort()).toEqual([
+        [5, 6, 20],
+        [6, 5, 20],
+      ]);
+    });
+  });
+
+  it("begin by slope too, without a curve that tells of areas alone", async () => {
+    const asked = shown();
+    await screen.findAllByText("160 streams, 200 km");
+    expect(document.querySelector("polygon")).not.toBeNull();
+    fireEvent.mouseDown(screen.getByRole("combobox", { name: "Heads" }));
+    fireEvent.click(await screen.findByRole("option", { name: "by slope too" }));
+    await waitFor(() => expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ heads: "slope" }));
+    expect(document.querySelector("polygon")).toBeNull();
+  });
 });

@@ -95,16 +95,19 @@ class LargeTest(SimpleTestCase):
             one.start()
             self.addCleanup(one.stop)
 
-    def drained(self, tells, how=None):
-        return DrainedSurface(self.surface, how or Conditioning("fill"), Known(), tells)
-
     def test_what_is_told_is_what_is_told_at_once(self):
-        for tells, method in (("heights", "fill"), ("change", "lesser"), ("one", "fill"), ("many", "lesser")):
+        for tells, method, fall in (
+            ("heights", "fill", 0.0),
+            ("heights", "fill", 1e-3),
+            ("change", "lesser", 1e-3),
+            ("one", "fill", 0.0),
+            ("many", "lesser", 0.0),
+        ):
             how = Conditioning(method, sea=21.0)
-            whole = self.drained(tells, how)
+            whole = DrainedSurface(self.surface, how, _NOTHING, tells, fall)
             whole.prepare()
             with mock.patch.object(drainage_module, "_MOST_CELLS", 1_000):
-                large = self.drained(tells, how)
+                large = DrainedSurface(self.surface, how, _NOTHING, tells, fall)
                 large.prepare()
             self.assertEqual(large.fingerprint, whole.fingerprint)
             for level in range(5):

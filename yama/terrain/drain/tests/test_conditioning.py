@@ -1,9 +1,8 @@
 import numpy as np
 from django.test import SimpleTestCase
 
-from yama.terrain.drain.accumulation import downwards
 from yama.terrain.drain.conditioning import BREACHED, FILLED, LEFT, Limits, condition, with_fall
-from yama.terrain.drain.directions import NONE, apart_on, directions
+from yama.terrain.drain.directions import COLS, NONE, ROWS, apart_on, directions
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.tests.made import grid_of, heights_of_many_kinds
 from yama.terrain.errors import InputError
@@ -88,12 +87,18 @@ class ConditioningTest(SimpleTestCase):
             grid = grid_of(cells.shape)
             filled = hollows(cells, grid).filled()
             to = directions(filled, grid)
-            sloped = with_fall(filled, to, 1e-4, downwards(to)[::-1], apart_on(grid))
+            sloped = with_fall(filled, to, 1e-4, grid)
             there = ~np.isnan(cells)
             self.assertTrue((sloped >= filled)[there].all())
             self.assertEqual(hollows(sloped, grid).basins, 0)
             # so that no level ground is left: each cell has a lower neighbour, or water leaves there
             self.assertFalse((directions(sloped, grid)[there] == NONE).any())
+            # no more than is needed: what was raised lies just so far above where its water goes
+            apart = apart_on(grid)
+            for r, c in np.argwhere(sloped > filled):
+                n = to[r, c]
+                below = sloped[r + ROWS[n], c + COLS[n]]
+                self.assertAlmostEqual(sloped[r, c], below + 1e-4 * apart[n], delta=2e-6)
 
     def test_limits_that_cannot_be_are_refused(self):
         found = hollows(dammed(), grid_of((21, 30)))
