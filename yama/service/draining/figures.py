@@ -16,7 +16,14 @@ from yama.service.draining.drained import (
     network_of,
 )
 from yama.terrain.drain.networks import likeness, plain_lines
+from yama.terrain.drain.stored import StoredDrainage
 from yama.terrain.errors import InputError
+from yama.terrain.features import Features
+from yama.terrain.kept import Kept
+from yama.terrain.surface import digest
+
+_known: Kept[str, dict[str, Any]] = Kept(200)
+"""A list of kept networks asks for the figures of each whenever it is opened."""
 
 
 class AgainstIn(Schema):
@@ -38,6 +45,12 @@ def figures_of(asked: Asked, body: NetworkFiguresIn) -> dict[str, Any] | None:
     found = asked.found()
     if found is None:
         return None
+    reference = lines_or_areas(asked.project, body.reference) if body.reference is not None else None
+    mark = digest(asked.folder.name, body.model_dump(), reference.fingerprint if reference is not None else "")
+    return _known.get(mark, lambda: _figures(found, body, reference, asked.project.frame.grid.crs))
+
+
+def _figures(found: StoredDrainage, body: NetworkFiguresIn, reference: Features | None, crs: str) -> dict[str, Any]:
     streams, area = network_of(found, body)
     length = float(streams.length.sum())
     told: dict[str, Any] = {
@@ -49,16 +62,16 @@ def figures_of(asked: Asked, body: NetworkFiguresIn) -> dict[str, Any] | None:
         "unsure_length": float(streams.level.sum()),
         "orders": [{"order": order, "count": count, "length": length} for order, count, length in streams.by_order()],
     }
-    if body.reference is not None:
-        reference = plain_lines([lines_or_areas(asked.project, body.reference)], found.grid.crs)
-        if not reference:
+    if reference is not None:
+        lines = plain_lines([reference], found.grid.crs)
+        if not lines:
             raise InputError("The reference has no lines. Choose rivers.")
-        covered = found.covered(reference)
+        covered = found.covered(lines)
         alike = likeness(list(streams.lines()), covered, body.within, found.grid.metres_per_unit())
         told |= {"found": alike.found, "own_near": alike.own_near, "mean": alike.mean}
     if body.outlet is not None:
         try:
-            made = catchment_of(found, body.outlet, body.snap, asked.project.frame.grid.crs)
+            made = catchment_of(found, body.outlet, body.snap, crs)
             told["catchment"] = float(made.areas[0]) / 1e6
         except InputError as error:
             told["reason"] = str(error)

@@ -1,6 +1,10 @@
+import shutil
+from unittest import mock
+
 import numpy as np
 import shapely
 
+from yama.service.draining.drained import folder_of
 from yama.service.draining.tests.valley import CRS, GRID, ValleyTest
 from yama.service.holdings.features import keep_features
 from yama.service.holdings.models import Holding
@@ -155,6 +159,50 @@ class DrainageTest(ValleyTest):
         self.assertTrue(shapely.box(448_070, 5_438_070, 448_250, 5_438_130).contains(at))
         fewer = self.ask("POST", "/drainage/streams", {**body, "over_level": False})
         self.assertLess(fewer["unsure_length"], told["unsure_length"])
+
+    def test_only_where_two_networks_part_is_drawn(self):
+        x, y = np.meshgrid(*GRID.centres(GRID.whole))
+        aside = self.add_surface(60 - 0.1 * (x - GRID.west) + 0.2 * np.abs(y - 5_438_061), "aside")
+        body = {**self.worked_out(), "begins_at": 1.0}
+        other = {**self.worked_out(surface=aside.pk), "begins_at": 1.0}
+        whole = self.ask("POST", "/drainage/streams", body)
+        for within, parts in ((60.0, False), (20.0, True)):
+            told = self.ask("POST", "/drainage/streams", {**body, "apart_from": other, "within": within})
+            self.assertEqual(told["length"], whole["length"])
+            self.assertEqual(bool(told["streams"]), parts)
+        same = self.ask("POST", "/drainage/streams", {**body, "apart_from": body})
+        self.assertEqual(same["streams"], [])
+        # water over the other one was not worked out: nothing to hold them against
+        unknown = {**body, "method": "breach"}
+        told = self.ask("POST", "/drainage/streams", {**body, "apart_from": unknown})
+        self.assertEqual(told["streams"], whole["streams"])
+
+    def test_heads_stand_by_slope_too(self):
+        body = {**self.worked_out(), "begins_at": 1.0}
+        plain, steep = (self.ask("POST", "/drainage/streams", {**body, "heads": one}) for one in ("area", "slope"))
+        # the floor falls 10 %, on which both are the same, and its sides 22 %: there they begin earlier
+        self.assertGreaterEqual(steep["length"], plain["length"])
+        self.assertIn("area", self.ask("POST", "/drainage/streams", {**body, "heads": "width"}, 422)["detail"])
+
+    def test_a_surface_of_more_cells_than_are_held_at_once_is_looked_at_too(self):
+        whole = self.worked_out(method="lesser")
+        outlets = [{"x": 448_319.0, "y": 5_438_101.0}]
+        told = [self.ask("POST", path, {**whole, **more}) for path, more in self.looks(outlets)]
+        shutil.rmtree(folder_of(self.project))
+        with mock.patch("yama.terrain.drain.drainage._MOST_CELLS", 1_000):
+            self.assertIsNotNone(self.ask("POST", "/drainage", whole, 202)["job"])
+            self.assertIsNotNone(self.ask("POST", "/drainage/hollows", whole, 202)["job"])
+            self.assertEqual({one.state for one in self.run_jobs()}, {"done"})
+        again = [self.ask("POST", path, {**whole, **more}) for path, more in self.looks(outlets)]
+        self.assertEqual(told, again)
+        self.assertEqual(self.ask("POST", "/drainage/hollows/list", whole)["total"], 1)
+
+    def looks(self, outlets):
+        return (
+            ("/drainage/streams", {"begins_at": 0.5}),
+            ("/drainage/catchments", {"outlets": outlets, "snap": 4}),
+            ("/drainage/way", {"x": 448_100.0, "y": 5_438_101.0}),
+        )
 
     def test_catchments_of_two_surfaces_are_held_against_each_other(self):
         body = self.worked_out()

@@ -1,3 +1,5 @@
+from unittest import mock
+
 import numpy as np
 import shapely
 
@@ -50,6 +52,10 @@ class NetworksTest(ValleyTest):
         )
         (mouth,) = self.ask("POST", "/drainage/catchments", {**body, "outlets": [outlet], "snap": 12})["catchments"]
         self.assertEqual(told["catchment"], mouth["area"])
+        # asked for again it is known, and not worked out once more
+        with mock.patch("yama.service.draining.figures.likeness") as counted:
+            self.assertEqual(self.ask("POST", "/drainage/figures", against), told)
+        counted.assert_not_called()
         nowhere = self.ask("POST", "/drainage/figures", {**against, "outlet": {"x": 0, "y": 0, "name": "far"}})
         self.assertIn("far lies outside", nowhere["reason"])
 

@@ -16,7 +16,7 @@ from yama.terrain.kernels import kernel
 from yama.terrain.progress import Progress, ignore_progress, part_of
 from yama.terrain.surface import Heights, each
 
-_MOST_LEVEL = 1_000_000_000  # cells of a box around level ground that crosses blocks
+_MOST_LEVEL = 250_000_000  # cells of a box around level ground that crosses blocks
 _AT_ONCE = 500_000  # cells of level ground between two words of progress
 _TOP, _BOTTOM, _LEFT, _RIGHT, _CROSSES, _FIRST, _CELLS, _OPEN = range(8)
 
@@ -220,9 +220,7 @@ def directions(filled: Raster, grid: Grid, to: Raster, side: int, progress: Prog
 
     def over(some: Nodes) -> None:
         for patch, box in zip(some.tolist(), _around(blocks, some).tolist(), strict=True):
-            # mapped for each patch, so that no more of the files stays in memory than it needs. Patches do not touch
-            heights, ways = filled.mapped(), to.mapped(to_write=True)
-            _one_patch(heights, ways, nearness, Window(*box), divmod(patch[_FIRST], grid.cols), patch[_CELLS])
+            _one_patch(filled, to, nearness, Window(*box), divmod(patch[_FIRST], grid.cols), patch[_CELLS])
 
     # many small ones are no work for a worker of their own; the largest first, so that none is waited for at the end
     patches = patches[np.argsort(-patches[:, _CELLS], kind="stable")]
@@ -240,22 +238,24 @@ def _around(blocks: Blocks, patches: Nodes) -> Nodes:
 
 
 def _one_patch(
-    heights: Heights,
-    to: Directions,
+    filled: Raster,
+    to: Raster,
     nearness: npt.NDArray[np.float32],
     window: Window,
     first: tuple[int, int],
     cells: int,
 ) -> None:
-    """Give a patch of so many cells its directions. heights, to: of the whole raster, of which only what is in the
-    window is looked at."""
-    rows, cols = slice(window.row, window.row + window.rows), slice(window.col, window.col + window.cols)
+    """Give a patch of so many cells, which lies in a window, its directions."""
+    heights, ways = filled.read(window), to.read(window)
     shape = window.rows, window.cols
     # zeros of which only those that are written to take memory
     noted = np.zeros(shape, np.bool_), np.zeros(shape, np.int32), np.zeros(shape, np.int32)
     at = first[0] - window.row, first[1] - window.col
-    held = np.empty(cells, np.int64), np.empty(cells, np.int64)
-    level_patch(heights[rows, cols], to[rows, cols], nearness, *at, *noted, *held)
+    patch = np.empty(cells, np.int64)
+    level_patch(heights, ways, nearness, *at, *noted, patch, np.empty(cells, np.int64))
+    rows, cols = patch >> 32, patch & 0xFFFFFFFF
+    # others work on other patches of the same rows
+    to.mapped(to_write=True)[window.row + rows, window.col + cols] = ways[rows, cols]
 
 
 def lowest_places(given: Raster, grid: Grid, side: int, progress: Progress = ignore_progress) -> Nodes:
