@@ -1,11 +1,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import {
   type Catchments,
+  type CatchmentsAsked,
   call,
   type Drained,
   type Network,
   type NetworkLikeness,
   type Streams,
+  type StreamsAsked,
   type WayDown,
 } from "../api/client";
 import { KEYS } from "../api/keys";
@@ -42,7 +44,14 @@ export function useDrained(asked: Network | null, reference: number | null, othe
   const { outlets, snap, within, from, apart } = useDrainState();
   const named = useNamed();
   const apartFrom = apart ? other : null;
-  const streamsBody = asked && { ...asked, begins_at: beginsAt, bounds, pixel, apart_from: apartFrom, within };
+  const streamsBody: StreamsAsked | null = asked && {
+    ...asked,
+    begins_at: beginsAt,
+    bounds,
+    pixel,
+    apart_from: apartFrom,
+    within,
+  };
   const streams = useQuery({
     queryKey: KEYS.streams(project.id, project.frame.mark, streamsBody),
     queryFn: ({ signal }) => call<Streams>("POST", `${base}/streams`, streamsBody, signal),
@@ -54,14 +63,8 @@ export function useDrained(asked: Network | null, reference: number | null, othe
   });
   const known = streams.data?.known ?? false;
   const drained = asked && drainedOf(asked);
-  const catchmentsBody = drained && {
-    ...drained,
-    outlets,
-    snap,
-    pixel,
-    beside: compared && other && drainedOf(other),
-    named,
-  };
+  const held = compared && other ? drainedOf(other) : null;
+  const catchmentsBody: CatchmentsAsked | null = drained && { ...drained, outlets, snap, pixel, beside: held, named };
   const catchments = useQuery({
     queryKey: KEYS.catchments(project.id, project.frame.mark, catchmentsBody),
     queryFn: ({ signal }) => call<Catchments>("POST", `${base}/catchments`, catchmentsBody, signal),

@@ -191,6 +191,14 @@ describe("streams", () => {
       outlets: [{ name: "Outlet 1", x: 100, y: 100 }],
       snap: 50,
     });
+    // A's are held against B's
+    const asks = asksFor(asked, "/drainage/catchments").map(
+      ({ body }) => body as { surface: number; beside: { surface: number } | null },
+    );
+    expect(asks.map((one) => [one.surface, one.beside === null ? null : one.beside.surface])).toEqual([
+      [5, 6],
+      [6, null],
+    ]);
     expect(shownOver("suspects")).toMatchObject([{ number: 1, at: [105, 100] }]);
     expect(shownOver("inked")).toHaveLength(6);
     fireEvent.click(screen.getByRole("button", { name: "Remove outlet 1" }));
