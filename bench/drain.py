@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from distributed import LocalCluster
 from scipy import ndimage
 from skimage.morphology import reconstruction
 
+from yama.terrain.cluster import ADDRESS
 from yama.terrain.drain.accumulation import accumulation
 from yama.terrain.drain.catchments import catchments, snapped
 from yama.terrain.drain.conditioning import condition
@@ -146,3 +149,22 @@ def in_blocks(side: int) -> tuple[float, float]:
     LargeDrainage.worked_out(Given.read(small), "fill")
     took = _seconds(lambda: LargeDrainage.worked_out(Given.read(Repeated(cells, wide)), "fill"))
     return took / side**2 / base, took
+
+
+def on_workers(side: int) -> list[float]:
+    """Seconds that the same takes on one worker of a scheduler, and on two, each with one thread."""
+    cells, grid = ground()
+    wide, small = (Grid(grid.crs, grid.west, grid.north, 2.0, 2.0, one, one) for one in (side, 600))
+
+    def work(on: Grid, blocks: int) -> None:
+        given = Given.read(Repeated(cells, on), side=blocks)
+        LargeDrainage.worked_out(given, "fill", side=blocks)
+
+    took = []
+    for count in (1, 2):
+        with LocalCluster(n_workers=count, threads_per_worker=1, dashboard_address=None, silence_logs=50) as cluster:
+            os.environ[ADDRESS] = cluster.scheduler_address
+            work(small, 100)  # once to compile on each
+            took.append(_seconds(lambda: work(wide, 0)))
+            del os.environ[ADDRESS]
+    return took

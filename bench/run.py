@@ -545,13 +545,15 @@ def draining() -> list[Row]:
 
 
 _WIDE = 40_000
+_SPREAD = 12_288
 
 
 def _drain_in_blocks() -> None:
     """In a process of its own: water over so many cells a side that they are not held at once."""
     tempfile.tempdir = str(ROOT / "var")
     share, took = drain.in_blocks(_WIDE)
-    print(share, took, gather.peak_memory() / 1e3)
+    peak = gather.peak_memory() / 1e3
+    print(share, took, peak, *drain.on_workers(_SPREAD))
 
 
 def blocks() -> list[Row]:
@@ -560,7 +562,7 @@ def blocks() -> list[Row]:
     done = subprocess.run(
         [sys.executable, __file__, "--drain-in-blocks"], capture_output=True, text=True, check=True
     ).stdout.split()
-    share, took, peak = (float(one) for one in done)
+    share, took, peak, one, two = (float(each) for each in done)
     return [
         Row(
             f"hollows of {_WIDE:_}² filled and what drains where, in blocks".replace("_", " "),
@@ -570,7 +572,16 @@ def blocks() -> list[Row]:
             f"{share:.1f}x its time, {peak:.1f} GB at most",
             "2x, 3 GB",
             share <= 2 and peak < 3,
-        )
+        ),
+        Row(
+            f"the same of {_SPREAD:_}² on two workers of a scheduler".replace("_", " "),
+            "one worker",
+            f"{two:.0f} s",
+            f"{one:.0f} s",
+            f"{one / two:.2f}x faster",
+            "1.6x faster",
+            one / two >= 1.6,
+        ),
     ]
 
 

@@ -4,7 +4,7 @@ import { num } from "../desk/format";
 import { marks } from "../desk/key/range";
 import styles from "./profiles.module.css";
 
-const [WIDE, HIGH, LEFT, RIGHT, TOP, FOOT] = [210, 112, 38, 6, 8, 26];
+const [WIDE, HIGH, LEFT, RIGHT, TOP, FOOT] = [200, 84, 38, 6, 6, 24];
 const COLUMNS = ["crossing", "along", "bed"];
 
 /** Whether a table holds beds of streams along their crossings, as the operation on crossings gives them. */
@@ -30,7 +30,7 @@ function Chart({ crossing, places }: Profile) {
         Crossing <b className="n">{num(crossing)}</b>, bed at <b className="n">{num(there[1], 1)}</b> m
       </figcaption>
       <svg viewBox={`0 0 ${WIDE} ${HIGH}`} role="img" aria-label={said}>
-        {marks(low, high, 3).map((bed) => (
+        {marks(low, high, 2).map((bed) => (
           <g key={bed}>
             <line x1={LEFT} x2={WIDE - RIGHT} y1={y(bed)} y2={y(bed)} />
             <text x={LEFT - 4} y={y(bed) + 4} textAnchor="end">
