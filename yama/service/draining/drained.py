@@ -37,7 +37,8 @@ from yama.terrain.units import UNITS, in_unit
 
 HECTARE = 10_000.0
 _MOST_HELD = 12
-"""Of a project; those that were not looked at for longest are dropped."""
+_MOST_BYTES = 20_000_000_000
+"""Of a project; those that were not looked at for longest are dropped, but never the last one."""
 _open: Kept[Path, StoredDrainage] = Kept(12)
 
 
@@ -171,9 +172,12 @@ def folder_of(project: Project) -> Path:
 def drop_old(folder: Path, name: str) -> None:
     """Drop what is kept in folders with a file of this name, but for what was looked at last."""
     held = [one for one in folder.iterdir() if (one / name).exists()]
-    held.sort(key=lambda one: (one / name).stat().st_mtime)
-    for one in held[:-_MOST_HELD]:
-        shutil.rmtree(one, ignore_errors=True)
+    held.sort(key=lambda one: (one / name).stat().st_mtime, reverse=True)
+    size = 0
+    for number, one in enumerate(held):
+        size += sum(path.stat().st_size for path in one.iterdir())
+        if number >= _MOST_HELD or (number > 0 and size > _MOST_BYTES):
+            shutil.rmtree(one, ignore_errors=True)
 
 
 def drain(job: Job, progress: Progress) -> Outcome:

@@ -241,3 +241,8 @@ class DrainageTest(ValleyTest):
             for depth in range(1, 15)
         ]
         self.assertEqual(known, [False] * 2 + [True] * 12)
+        # of what is large fewer are kept, but the last one always
+        with mock.patch("yama.service.draining.drained._MOST_BYTES", 1):
+            self.worked_out(most_depth=20.0)
+        self.assertEqual(len(list(folder_of(self.project).iterdir())), 1)
+        self.assertTrue(self.ask("POST", "/drainage/streams", {**self.body, "most_depth": 20.0})["known"])
