@@ -19,6 +19,14 @@ export interface Looked {
   content: Network;
 }
 
+/** A kind of line that is drawn on the map; width in pixels. */
+export interface LegendLine {
+  title: string;
+  ink: string;
+  width: number;
+  dashed: boolean;
+}
+
 interface DrainState {
   outlets: Outlet[];
   /** Metres that an outlet may be moved to where most ground drains. */
@@ -35,6 +43,8 @@ interface DrainState {
   from: { x: number; y: number } | null;
   /** What the worksheet looks at: its own first, and what is beside it. */
   looked: Looked[];
+  /** What is drawn on the map. */
+  legend: LegendLine[];
   /** A kept network that is looked at beside, instead of the other slot's surface as the worksheet conditions it. */
   beside: Network | null;
   set: (change: Partial<DrainState>) => void;
@@ -50,6 +60,7 @@ export const useDrainState = create<DrainState>((set) => ({
   apart: false,
   from: null,
   looked: [],
+  legend: [],
   beside: null,
   set,
 }));

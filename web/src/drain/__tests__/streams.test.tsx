@@ -1,5 +1,5 @@
 // @vitest-environment jsdom
-import { act, cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { act, cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { Catchments, NetworkFigures, Streams } from "../../api/client";
 import { toolOf, useDesk } from "../../desk/store";
@@ -200,7 +200,23 @@ describe("streams", () => {
       [6, null],
     ]);
     expect(shownOver("suspects")).toMatchObject([{ number: 1, at: [105, 100] }]);
-    expect(shownOver("inked")).toHaveLength(6);
+    // B's dashes lie over A's band, and both below the streams
+    const inked = shownOver("inked") as { width: number; dashed?: boolean }[];
+    expect(inked).toHaveLength(6);
+    expect(inked.slice(0, 2).map(({ width, dashed }) => [width, dashed])).toEqual([
+      [7, false],
+      [2, true],
+    ]);
+    const Over = useDesk.getState().atMap;
+    if (!Over) throw new Error("no legend");
+    render(<Over />);
+    const legend = within(screen.getByRole("list", { name: "Lines on the map" })).getAllByRole("listitem");
+    expect(legend.map((one) => one.textContent)).toEqual([
+      "streams of A, by order",
+      "catchments of A",
+      "streams of B, by order",
+      "catchments of B",
+    ]);
     fireEvent.click(screen.getByRole("button", { name: "Remove outlet 1" }));
     expect(screen.queryByRole("table", { name: "Catchments" })).toBeNull();
   });

@@ -1,16 +1,18 @@
 import { useEffect, useMemo } from "react";
 import type { Catchments, Holding, Network, Streams, WayDown } from "../../api/client";
+import { useAtMap } from "../../desk/atMap";
 import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { type InkedLine, useOverlay } from "../../desk/overlays";
 import { useOwnTab } from "../../desk/ownTab";
 import { useDesk } from "../../desk/store";
 import { Alike } from "../../drain/Alike";
+import { DrainLegend } from "../../drain/DrainLegend";
 import styles from "../../drain/drain.module.css";
 import { findingsOf } from "../../drain/findings";
 import { HOLLOWS, HOLLOWS_TAB } from "../../drain/HollowsTab";
 import { NETWORKS } from "../../drain/NetworksTab";
-import { LETTER, type Looked, type Slot, useDrainState } from "../../drain/state";
+import { LETTER, type LegendLine, type Looked, type Slot, useDrainState } from "../../drain/state";
 import { ThresholdCurve } from "../../drain/ThresholdCurve";
 import { useDrained } from "../../drain/useDrained";
 import { useSaid } from "../../drain/useHollows";
@@ -31,30 +33,45 @@ import { useWorksheet } from "../useWorksheet";
 
 const WIDEST = 5; // pixels of a stream of the highest order
 const INK: Record<Slot, string> = { ...SLOT_INKS, none: INKS[0] as string };
-const RING = { a: { width: 3, dashed: false }, b: { width: 2, dashed: true }, none: { width: 3, dashed: false } };
+/** The rim of a catchment: a band that lets the ground through, or dashes. */
+const ringOf = (slot: Slot) =>
+  slot === "b" ? { ink: INK.b, width: 2, dashed: true } : { ink: `${INK[slot]}8C`, width: 7, dashed: false };
 const UNSURE = "#9C2B2B"; // of what is not to be trusted
 const MOST_OUTLETS = 50;
 const USUAL_NAME = /^Outlet \d+$/;
 const NONE = "none";
 
-function linesOf(
-  slot: Slot,
-  streams: Streams | undefined,
-  catchments: Catchments["catchments"] = [],
-  way: WayDown | undefined,
-): InkedLine[] {
+/** The rims of catchments of both slots; dashes over bands. */
+const ringsOf = (of: [Slot, Catchments["catchments"]][]): InkedLine[] =>
+  of
+    .flatMap(([slot, caught = []]) => caught.flatMap(({ rings }) => rings.map((line) => ({ line, ...ringOf(slot) }))))
+    .sort((one, other) => other.width - one.width);
+
+function linesOf(slot: Slot, streams: Streams | undefined, way: WayDown | undefined): InkedLine[] {
   const ink = INK[slot];
   const down = way?.line?.length ? [{ line: way.line, ink, width: 4, dashed: true }] : [];
-  const rings = catchments.flatMap(({ rings }) => rings.map((line) => ({ line, ink, ...RING[slot] })));
   // low orders first, so that they lie below
   const links = [...(streams?.streams ?? [])].reverse();
   const unsure = (streams?.unsure ?? []).map((line) => ({ line, ink: UNSURE, width: 2, dashed: true }));
-  return [
-    ...rings,
-    ...links.map(({ order, line }) => ({ line, ink, width: Math.min(0.8 + order, WIDEST) })),
-    ...unsure,
-    ...down,
-  ];
+  return [...links.map(({ order, line }) => ({ line, ink, width: Math.min(0.8 + order, WIDEST) })), ...unsure, ...down];
+}
+
+/** What is drawn of the water of both slots. */
+function legendOf(drawn: { slot: Slot; found: ReturnType<typeof useDrained> }[]): LegendLine[] {
+  const of = (slot: Slot) => (slot === "none" ? "" : ` of ${LETTER[slot]}`);
+  const lines = drawn.flatMap(({ slot, found }) => {
+    const ink = INK[slot];
+    const streams = found.streams?.streams?.length
+      ? [{ title: `streams${of(slot)}, by order`, ink, width: 3, dashed: false }]
+      : [];
+    const rings = found.catchments.some((one) => one.rings.length);
+    const way = found.way?.line?.length
+      ? [{ title: `way of water in ${LETTER[slot]}`, ink, width: 4, dashed: true }]
+      : [];
+    return [...streams, ...(rings ? [{ title: `catchments${of(slot)}`, ...ringOf(slot) }] : []), ...way];
+  });
+  const unsure = drawn.some(({ found }) => found.streams?.unsure?.length);
+  return unsure ? [...lines, { title: "level ground, not to be trusted", ink: UNSURE, width: 2, dashed: true }] : lines;
 }
 
 /** Where water from a place goes, as a sentence. */
@@ -145,7 +162,12 @@ export function StreamsSheet() {
     ...(theirs ? [{ slot: otherSlot, content: theirs }] : []),
   ]);
   useEffect(() => set({ looked: JSON.parse(signature) as Looked[] }), [signature, set]);
-  useEffect(() => () => set({ looked: [], beside: null }), [set]);
+  const drawn = JSON.stringify(
+    legendOf([{ slot, found: own }, ...(other ? [{ slot: otherSlot as Slot, found: beside }] : [])]),
+  );
+  useEffect(() => set({ legend: JSON.parse(drawn) as LegendLine[] }), [drawn, set]);
+  useAtMap(DrainLegend);
+  useEffect(() => () => set({ looked: [], legend: [], beside: null }), [set]);
   useOwnTab(HOLLOWS, never);
   useOwnTab(NETWORKS, nothingElse);
   const { streams } = own;
@@ -153,8 +175,12 @@ export function StreamsSheet() {
   const at = Math.min(Math.max(params.begins_at, range[0]), range[1]);
   const lines = useMemo(
     () => [
-      ...linesOf(otherSlot, beside.streams, beside.catchments, beside.way),
-      ...linesOf(slot, own.streams, own.catchments, own.way),
+      ...ringsOf([
+        [slot, own.catchments],
+        [otherSlot, beside.catchments],
+      ]),
+      ...linesOf(otherSlot, beside.streams, beside.way),
+      ...linesOf(slot, own.streams, own.way),
     ],
     [slot, otherSlot, own.streams, own.catchments, own.way, beside.streams, beside.catchments, beside.way],
   );
