@@ -162,7 +162,8 @@ def on_workers(side: int) -> list[float]:
 
     took = []
     for count in (1, 2):
-        with LocalCluster(n_workers=count, threads_per_worker=1, dashboard_address=None, silence_logs=50) as cluster:  # type: ignore[no-untyped-call]
+        how = {"threads_per_worker": 1, "dashboard_address": None, "silence_logs": 50}
+        with LocalCluster(n_workers=count, **how) as cluster:  # type: ignore[no-untyped-call]
             os.environ[ADDRESS] = cluster.scheduler_address
             work(small, 100)  # once to compile on each
             took.append(_seconds(lambda: work(wide, 0)))

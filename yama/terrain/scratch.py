@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fcntl
 import itertools
+import os
 import shutil
 import tempfile
 import weakref
@@ -11,7 +12,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import IO
 
-_LOCK = "lock"
+_LOCK = "yama-scratch.lock"  # a name that no other folder has, for what has one may be removed
 
 
 class Scratch:
@@ -37,7 +38,7 @@ class Scratch:
         fcntl.flock(held, fcntl.LOCK_EX)
         (self.path / "new").rename(self.path / _LOCK)
         self._numbers = itertools.count()
-        self._end = weakref.finalize(self, _remove, self.path, held)
+        self._end = weakref.finalize(self, _remove, self.path, held, os.getpid())
 
     def new(self, name: str) -> Path:
         """A path in it that was not given before; its name ends with this one."""
@@ -54,8 +55,9 @@ class Scratch:
         self._end()
 
 
-def _remove(folder: Path, held: IO[str]) -> None:
-    shutil.rmtree(folder, ignore_errors=True)
+def _remove(folder: Path, held: IO[str], owner: int) -> None:
+    if os.getpid() == owner:  # a process that was forked from it has this too
+        shutil.rmtree(folder, ignore_errors=True)
     held.close()
 
 

@@ -65,8 +65,8 @@ class DrainedIn(Schema):
 
 class NetworkIn(DrainedIn):
     """Which streams. begins_at: hectares that drain through a cell; the nearest that is known is taken. minimum_length:
-    metres; shorter ones between a head and a junction are left out. heads: as the operation `streams` has it. over_level: whether the stretches over level
-    ground are among them."""
+    metres; shorter ones between a head and a junction are left out. heads: as the
+    operation `streams` has it. over_level: whether the stretches over level ground are among them."""
 
     begins_at: float = Field(5.0, gt=0, le=1e8)
     heads: Heads = "area"

@@ -404,7 +404,8 @@ class DrainedSurface(Surface):
         self._making = threading.Lock()
 
     def made_of(self) -> tuple[Any, ...]:
-        return (told(self._surface, self._conditioning, self._known), self._tells, self._fall)
+        of = told(self._surface, self._conditioning, self._known), self._tells
+        return (*of, self._fall) if self._fall > 0 else of
 
     def prepare(self, progress: Progress = ignore_progress) -> None:
         self._cells(progress)

@@ -38,7 +38,8 @@ def _drown(cells, level, stack):
 def without_sea(cells: Heights, level: float) -> Heights:
     """Heights without the sea: cells at or below a level, in metres, that hang together with the rim become empty."""
     left = cells.copy()
-    _drown(left, level, np.empty(cells.size, np.int64))
+    # as heights are held, so that what is as high as the level is sea
+    _drown(left, np.float32(level), np.empty(cells.size, np.int64))
     return left
 
 

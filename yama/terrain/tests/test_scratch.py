@@ -50,5 +50,6 @@ class ScratchTest(TestCase):
     def test_other_folders_stay(self):
         other = self.parent / "water-of-somebody"
         other.mkdir()
+        (other / "lock").write_text("")
         Scratch("water-", self.parent).remove()
         self.assertTrue(other.exists())

@@ -283,6 +283,9 @@ class ConditionedTest(SimpleTestCase):
             for method in ("fill", "lesser"):
                 self.compare(cells, side, method, Limits(), -12.0, Burning(6.0, 2.0, 8.0), known)
         self.compare(np.round(cells / 4) * 4, 50, "breach", Limits(length=60.0), -16.0, Burning(1.0, 0.0), known)
+        # heights that are just the sea's, of a number that 32 bits do not hold exactly
+        tenths = np.where(cells < -12.1, np.float32(-12.1), cells)
+        self.compare(tenths, 50, "fill", sea=-12.1)
 
     def test_water_that_is_shared_is_the_same(self):
         rng = np.random.default_rng(13)

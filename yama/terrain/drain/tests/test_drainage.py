@@ -29,6 +29,11 @@ def island():
 
 
 class SeaTest(SimpleTestCase):
+    def test_what_is_as_high_as_the_level_is_sea_however_it_is_held(self):
+        cells = np.full((4, 5), 0.1, np.float32)  # a little more than a tenth
+        cells[1:3, 2] = 0.2
+        self.assertEqual(np.isnan(without_sea(cells, 0.1)).sum(), 18)
+
     def test_what_reaches_the_rim_is_sea_and_a_lagoon_is_not(self):
         cells = island().read_all()
         left = without_sea(cells, 0.0)
