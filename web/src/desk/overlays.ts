@@ -38,6 +38,13 @@ export interface InkedLine {
   dashed?: boolean;
 }
 
+/** A place with a few words in a colour. */
+export interface ToldPlace {
+  at: Place;
+  ink: string;
+  words: string;
+}
+
 /** What can be shown over surfaces, by kind. */
 export interface Overlays {
   /** Places that findings and lists speak of. */
@@ -64,6 +71,8 @@ export interface Overlays {
   /** Patches and keep-outs of a surface, and how many pixels of the map's units are a metre. */
   patches: { outlines: Outlined[]; perMetre: number };
   suspects: SuspectPlace[];
+  /** Places of which something is said on the map; the first ones where there is no room for all. */
+  told: ToldPlace[];
 }
 
 export type Overlay = { [K in keyof Overlays]: { owner: string; kind: K; shown: Overlays[K] } }[keyof Overlays];

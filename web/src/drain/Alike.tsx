@@ -1,16 +1,16 @@
 import type { NetworkLikeness } from "../api/client";
 import { num } from "../desk/format";
-import { usePlaces } from "../desk/overlays";
+import { useDesk } from "../desk/store";
 import { Button } from "../ui/Button";
 import styles from "./drain.module.css";
-import { LETTER, type Slot } from "./state";
+import { LETTER, type Slot, useDrainState } from "./state";
 import { counted } from "./words";
 
 const placesOf = (count: number) => counted(count, "place", "places");
 
 /** How alike the streams of both slots are to known rivers, and where they part from them. */
 export function Alike({ of }: { of: { slot: Slot; found: NetworkLikeness | undefined }[] }) {
-  const marks = usePlaces();
+  const { parted, set } = useDrainState();
   const rows = of.flatMap(({ slot, found }) => (found?.found != null ? [{ slot, found }] : []));
   if (!rows.length) return null;
   return (
@@ -37,14 +37,17 @@ export function Alike({ of }: { of: { slot: Slot; found: NetworkLikeness | undef
               {found.partings?.length ? (
                 <Button
                   kind="link"
-                  aria-pressed={marks.shown}
+                  aria-pressed={parted === slot}
                   aria-label={`${placesOf(found.parted ?? 0)} where ${LETTER[slot]} parts from the reference`}
                   title={
                     (found.parted ?? 0) > found.partings.length
-                      ? `The ${found.partings.length} longest are shown`
-                      : undefined
+                      ? `Tells the ${found.partings.length} longest on the map`
+                      : "Tells all of them on the map"
                   }
-                  onClick={() => marks.show(marks.shown ? null : (found.partings ?? []).map(({ x, y }) => [x, y]))}
+                  onClick={() => {
+                    set({ parted: parted === slot ? null : slot });
+                    useDesk.getState().set({ bench: "map" });
+                  }}
                 >
                   {placesOf(found.parted ?? 0)}
                 </Button>

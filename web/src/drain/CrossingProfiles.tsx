@@ -4,7 +4,7 @@ import { num } from "../desk/format";
 import { marks } from "../desk/key/range";
 import styles from "./profiles.module.css";
 
-const [WIDE, HIGH, LEFT, RIGHT, TOP, FOOT] = [200, 84, 38, 6, 6, 24];
+const [WIDE, HIGH, LEFT, RIGHT, TOP, FOOT] = [200, 56, 38, 14, 4, 14];
 const COLUMNS = ["crossing", "along", "bed"];
 
 /** Whether a table holds beds of streams along their crossings, as the operation on crossings gives them. */
@@ -26,7 +26,7 @@ function Chart({ crossing, places }: Profile) {
   const said = `Bed at crossing ${crossing}: from ${num(beds[0], 1)} m to ${num(beds[beds.length - 1], 1)} m over ${num(last - first)} m`;
   return (
     <figure className={styles.profile}>
-      <figcaption>
+      <figcaption title="Along the stream, from above the crossing to below it">
         Crossing <b className="n">{num(crossing)}</b>, bed at <b className="n">{num(there[1], 1)}</b> m
       </figcaption>
       <svg viewBox={`0 0 ${WIDE} ${HIGH}`} role="img" aria-label={said}>
@@ -38,14 +38,12 @@ function Chart({ crossing, places }: Profile) {
             </text>
           </g>
         ))}
-        {marks(first, last, 4).map((along) => (
-          <text key={along} x={x(along)} y={HIGH - FOOT + 13} textAnchor="middle">
+        {marks(first, last, 4).map((along, i, all) => (
+          <text key={along} x={x(along)} y={HIGH - FOOT + 12} textAnchor="middle">
             {num(along)}
+            {i === all.length - 1 && " m"}
           </text>
         ))}
-        <text x={(LEFT + WIDE) / 2} y={HIGH - 2} textAnchor="middle">
-          m downstream
-        </text>
         <line className={styles.here} x1={x(0)} x2={x(0)} y1={TOP - 4} y2={HIGH - FOOT} />
         <polyline points={places.map(([along, bed]) => `${x(along)},${y(bed)}`).join(" ")} />
       </svg>

@@ -1,9 +1,9 @@
-import type { Finding, Streams } from "../api/client";
+import type { Finding, Hollow, Hollows, Streams } from "../api/client";
 import { num } from "../desk/format";
 import { counted, kilometres } from "./words";
 
-/** What is to be said of the streams that are looked at. */
-export function findingsOf(streams: Streams | undefined): Finding[] {
+/** What is to be said of the streams that are looked at. errors: hollows that are probably errors in the data. */
+export function findingsOf(streams: Streams | undefined, errors: Hollows | undefined): Finding[] {
   if (!streams) return [];
   const found: Finding[] = [];
   const tell = (
@@ -14,6 +14,20 @@ export function findingsOf(streams: Streams | undefined): Finding[] {
     fix: Finding["fix"] = null,
     places: [number, number][] = [],
   ) => found.push({ code, weight, sentence, why, fix, places });
+  const wrong = errors?.counts.error ?? 0;
+  const deepest = errors?.hollows.reduce(
+    (most, one) => (one.depth > most.depth ? one : most),
+    errors.hollows[0] as Hollow,
+  );
+  if (wrong && deepest)
+    tell(
+      "errors",
+      "caution",
+      `${counted(wrong, "hollow is probably an error", "hollows are probably errors")} in the data, the deepest ${num(deepest.depth, deepest.depth < 10 ? 1 : 0)} m over ${counted(deepest.cells, "cell", "cells")}.`,
+      "The list of hollows says why, and sends them to Mend.",
+      null,
+      errors?.hollows.map(({ x, y }): [number, number] => [x, y]),
+    );
   if (streams.left)
     tell(
       "left",

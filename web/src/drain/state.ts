@@ -19,12 +19,13 @@ export interface Looked {
   content: Network;
 }
 
-/** A kind of line that is drawn on the map; width in pixels. */
-export interface LegendLine {
+/** A kind of line that is drawn on the map, or of a mark; width in pixels. */
+export interface LegendEntry {
   title: string;
   ink: string;
   width: number;
   dashed: boolean;
+  mark?: boolean;
 }
 
 interface DrainState {
@@ -39,12 +40,16 @@ interface DrainState {
   seaBeside: number | null | undefined;
   /** Whether only the stretches are drawn along which both networks part. */
   apart: boolean;
+  /** Whether only streams above the outlets are drawn and made. */
+  above: boolean;
+  /** The slot of which all places are told where its streams part from the reference. */
+  parted: Slot | null;
   /** From where water is followed down. */
   from: { x: number; y: number } | null;
   /** What the worksheet looks at: its own first, and what is beside it. */
   looked: Looked[];
   /** What is drawn on the map. */
-  legend: LegendLine[];
+  legend: LegendEntry[];
   /** A kept network that is looked at beside, instead of the other slot's surface as the worksheet conditions it. */
   beside: Network | null;
   set: (change: Partial<DrainState>) => void;
@@ -58,6 +63,8 @@ export const useDrainState = create<DrainState>((set) => ({
   within: 20,
   seaBeside: undefined,
   apart: false,
+  above: false,
+  parted: null,
   from: null,
   looked: [],
   legend: [],

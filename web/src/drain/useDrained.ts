@@ -19,6 +19,7 @@ import { useNamed } from "./useReference";
 import { useWorkedOut } from "./useWorkedOut";
 
 const TOLD = [KEYS.streams, KEYS.catchments, KEYS.figures];
+const NONE: NonNullable<Catchments["catchments"]> = [];
 const PAUSE = 60; // milliseconds that a threshold stays before streams are asked for at it
 
 /** How water over a surface finds its way, without where streams begin. */
@@ -41,7 +42,7 @@ export function useDrained(asked: Network | null, reference: number | null, othe
     300,
   );
   const pixel = bounds ? (bounds[2] - bounds[0]) / 800 : null;
-  const { outlets, snap, within, from, apart } = useDrainState();
+  const { outlets, snap, within, from, apart, above } = useDrainState();
   const named = useNamed();
   const apartFrom = apart ? other : null;
   const streamsBody: StreamsAsked | null = asked && {
@@ -51,6 +52,8 @@ export function useDrained(asked: Network | null, reference: number | null, othe
     pixel,
     apart_from: apartFrom,
     within,
+    above: above ? outlets : [],
+    snap,
   };
   const streams = useQuery({
     queryKey: KEYS.streams(project.id, project.frame.mark, streamsBody),
@@ -95,7 +98,7 @@ export function useDrained(asked: Network | null, reference: number | null, othe
   return {
     ...work,
     streams: known && !streams.error ? streams.data : undefined,
-    catchments: known && outlets.length ? (catchments.data?.catchments ?? []) : [],
+    catchments: known && outlets.length ? (catchments.data?.catchments ?? NONE) : NONE,
     /** Whether these are the catchments of the outlets as they are now. */
     caught: catchments.data !== undefined && !catchments.isPlaceholderData,
     likeness: known && reference !== null && !likeness.error ? likeness.data : undefined,

@@ -243,3 +243,20 @@ export const suspectMark = (number: number, here: boolean) => [
     }),
   }),
 ];
+
+/** A place of which something is said, in words on paper beside it. */
+export const toldMark = (colour: string, words: string) =>
+  new Style({
+    image: new Circle({ radius: 8, stroke: new Stroke({ color: colour, width: 2.4 }), declutterMode: "none" }),
+    text: new Text({
+      text: words,
+      textAlign: "left",
+      offsetX: 15,
+      offsetY: -9,
+      padding: [3, 5, 2, 5],
+      font: FIGURES,
+      fill: ink,
+      backgroundFill: new Fill({ color: "#FCFBF7" }),
+      backgroundStroke: new Stroke({ color: colour, width: 1.2 }),
+    }),
+  });

@@ -18,6 +18,7 @@ import {
   rimMark,
   spotMark,
   suspectMark,
+  toldMark,
 } from "./marks";
 import type { Place } from "./shapes";
 import type { Space } from "./space";
@@ -115,6 +116,11 @@ const PAINTERS: { [K in keyof Overlays]: Painter<K> } = {
     features: places.map(({ at, number, here, press }) =>
       styled(new Feature({ geometry: new Point(toPane(at)), press }), suspectMark(number, here)),
     ),
+  }),
+  told: (places, toPane) => ({
+    zIndex: 63,
+    declutter: true,
+    features: places.map(({ at, ink, words }) => styled(new Feature(new Point(toPane(at))), toldMark(ink, words))),
   }),
   errors: (errors, toPane) => ({
     zIndex: 60,

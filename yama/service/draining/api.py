@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,7 @@ from yama.service.draining.drained import (
     catchment_of,
     lines_or_areas,
     network_of,
+    outlet_of,
     place_of,
     told_of,
 )
@@ -29,6 +31,7 @@ from yama.service.jobs.queue import submit
 from yama.service.projects.access import open_project
 from yama.service.projects.models import Membership, Project
 from yama.service.schemas import Failure
+from yama.terrain.drain.catchments import Outlet
 from yama.terrain.drain.networks import apart_from, likeness, plain_lines
 from yama.terrain.drain.stored import StoredDrainage
 from yama.terrain.errors import InputError
@@ -55,12 +58,15 @@ class DrainingOut(Schema):
 class StreamsIn(NetworkIn):
     """What of them is looked at. bounds, pixel: the view in frame coordinates, and how many of their units a pixel is;
     all of them, with every corner, where null. apart_from: only stretches farther than so many metres (within) from
-    these other streams are drawn, where water was worked out for them."""
+    these other streams are drawn, where water was worked out for them. above: outlets, each moved by up to so many metres
+    (snap) to where most ground drains; only streams that flow through one of them are told, all where there are none."""
 
     bounds: tuple[float, float, float, float] | None = None
     pixel: float | None = Field(None, gt=0)
     apart_from: NetworkIn | None = None
     within: float = Field(20.0, gt=0, le=10_000)
+    above: list[OutletIn] = Field([], max_length=50)
+    snap: float = Field(20.0, ge=0, le=10_000)
 
 
 class StreamOut(Schema):
@@ -235,11 +241,13 @@ def read_streams(request: HttpRequest, project_id: int, body: StreamsIn) -> dict
     if found is None:
         return {"known": False}
     told = told_of(found)
-    streams, area = network_of(found, body)
     crs = project.frame.grid.crs
+    above = _above(found, body, crs)
+    streams, area = network_of(found, body, above)
     other = None
     if body.apart_from is not None:
         beside = Asked.of(project, body.apart_from).found()
+        # what is beside is held against whole: an outlet may lie elsewhere on it
         other = network_of(beside, body.apart_from)[0] if beside is not None else None
     lines, of = streams.lines(), np.arange(len(streams))
     if other is not None:
@@ -263,6 +271,18 @@ def read_streams(request: HttpRequest, project_id: int, body: StreamsIn) -> dict
         "most": told["most"] / HECTARE,
         "curve": [(begins / HECTARE, count, length) for begins, count, length in told["curve"]],
     }
+
+
+def _above(found: StoredDrainage, body: StreamsIn, crs: str) -> list[Outlet] | None:
+    """The outlets above which streams are told; None where all are."""
+    if not body.above:
+        return None
+    moved = []
+    for one in body.above:
+        # the catchments of outlets tell which cannot be
+        with suppress(InputError):
+            moved.append(outlet_of(found, one, body.snap, crs))
+    return moved
 
 
 def _burned(line: dict[str, Any], source: str, target: str) -> dict[str, Any]:

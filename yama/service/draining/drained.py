@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -21,7 +22,7 @@ from yama.service.jobs.outcome import Outcome
 from yama.service.projects.models import Project
 from yama.service.surfaces import keys
 from yama.terrain.drain.burning import Burning
-from yama.terrain.drain.catchments import Catchments, catchments
+from yama.terrain.drain.catchments import Catchments, Outlet, catchments
 from yama.terrain.drain.conditioning import Limits, Method
 from yama.terrain.drain.drainage import Conditioning, Known, places_in, told, water_over
 from yama.terrain.drain.networks import plain_lines
@@ -82,10 +83,12 @@ class OutletIn(Schema):
     name: str = Field("", max_length=120)
 
 
-def network_of(found: StoredDrainage, body: NetworkIn) -> tuple[Streams, float]:
-    """The streams that are asked for, and the square metres at which they begin."""
+def network_of(found: StoredDrainage, body: NetworkIn, above: Sequence[Outlet] | None = None) -> tuple[Streams, float]:
+    """The streams that are asked for, above outlets alone where these are given; and the square metres at which they
+    begin."""
     area = min(max(body.begins_at * HECTARE, found.facts["least"]), found.facts["most"])
-    return found.channels.streams(area, body.minimum_length, body.over_level, body.heads), area
+    cells = None if above is None else [one.cell for one in above]
+    return found.channels.streams(area, body.minimum_length, body.over_level, body.heads, cells), area
 
 
 def place_of(found: StoredDrainage, x: float, y: float, crs: str) -> tuple[float, float]:
@@ -94,10 +97,14 @@ def place_of(found: StoredDrainage, x: float, y: float, crs: str) -> tuple[float
     return float(at.x), float(at.y)
 
 
+def outlet_of(found: StoredDrainage, asked: OutletIn, snap: float, crs: str) -> Outlet:
+    """An outlet that is given in a CRS, moved to where most ground drains. Raises InputError where none does."""
+    return found.outlet(*place_of(found, asked.x, asked.y, crs), snap, asked.name)
+
+
 def catchment_of(found: StoredDrainage, asked: OutletIn, snap: float, crs: str) -> Catchments:
     """The catchment of an outlet that is given in a CRS. Raises InputError where there is none."""
-    outlet = found.outlet(*place_of(found, asked.x, asked.y, crs), snap, asked.name)
-    return catchments(found.to, found.grid, [outlet])
+    return catchments(found.to, found.grid, [outlet_of(found, asked, snap, crs)])
 
 
 def lines_or_areas(project: Project, number: int) -> Features:

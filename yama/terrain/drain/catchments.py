@@ -146,7 +146,8 @@ def snapped(counts: npt.NDArray[Any], grid: Grid, x: float, y: float, radius: fl
     cols = np.arange(window.col, window.col + window.cols)
     away = np.hypot((rows[:, None] - row) * along, (cols[None, :] - col) * across)
     near = counts[window.row : window.row + window.rows, window.col : window.col + window.cols]
-    drained = np.where(away <= max(radius, 1e-9), near, 0)
+    # counts of large surfaces have no sign
+    drained = np.where(away <= max(radius, 1e-9), near, 0).astype(np.float64)
     if not (drained > 0).any():
         raise InputError(f"{said} has no height within {radius:g} m, such as in the sea. Move it onto the surface.")
     # of two that drain as much, the nearer one

@@ -9,7 +9,8 @@ import numpy as np
 import numpy.typing as npt
 import shapely
 
-from yama.terrain.drain.streams import Numbers, Streams
+from yama.terrain.drain.links import Numbers
+from yama.terrain.drain.streams import Streams
 from yama.terrain.grid import FloatArray
 from yama.terrain.surface import Heights
 

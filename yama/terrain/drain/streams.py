@@ -1,12 +1,12 @@
 """Streams: where enough ground drains through a cell.
 
-Orders: A. Strahler, Transactions of the American Geophysical Union 38 (1957); magnitudes: R. Shreve, Journal of Geology
-74 (1966). Heads by area and slope: D. Montgomery and W. Dietrich, "Channel initiation and the problem of landscape
+Heads by area and slope: D. Montgomery and W. Dietrich, "Channel initiation and the problem of landscape
 scale", Science 255 (1992).
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal
@@ -16,13 +16,13 @@ import numpy.typing as npt
 import shapely
 
 from yama.terrain.drain.directions import COLS, ROWS, Directions, apart_on
+from yama.terrain.drain.links import Links, Numbers
 from yama.terrain.errors import InputError
-from yama.terrain.features import Features, Value
+from yama.terrain.features import Features
 from yama.terrain.grid import FloatArray, Grid
 from yama.terrain.kernels import kernel
 from yama.terrain.surface import Heights
 
-Numbers = npt.NDArray[np.int64]
 Heads = Literal["area", "slope"]
 
 _LONG_LEVEL = 100.0  # metres that a way over level ground is long at least to be told
@@ -139,6 +139,14 @@ def _by_slope(down, area, heights, lengths, over, usual, begins):
 
 
 @kernel
+def _passing(down, through):
+    """Mark each place whose water comes to one that is marked. Cells come in the order in which water passes them."""
+    for k in range(down.size - 1, -1, -1):
+        if down[k] >= 0 and through[down[k]]:
+            through[k] = True
+
+
+@kernel
 def _paths(down, starts, ends, sizes, path):
     """The cells of links one after the other, each with the cell at which it ends."""
     at = 0
@@ -155,27 +163,16 @@ def _paths(down, starts, ends, sizes, path):
 
 
 @dataclass(frozen=True)
-class Streams:
+class Streams(Links):
     """A network of streams, link by link.
 
     Parameters
     ----------
-    grid : Grid
     cells : ndarray of int64, shape (places,)
         Cells along the links one after the other, counted along rows; the last one of a link is the first one of the
         link below.
     starts : ndarray of int64, shape (links + 1,)
         Where each link begins in `cells`.
-    order, magnitude : ndarray, shape (links,)
-        After Strahler, and after Shreve.
-    below : ndarray of int64, shape (links,)
-        The link into which it flows; -1 where it ends.
-    length : ndarray, shape (links,)
-        In metres.
-    area : ndarray, shape (links,)
-        Square metres that drain through its last cell before the junction.
-    top, bottom : ndarray, shape (links,)
-        Heights at its ends, in metres.
     unsure : ndarray of bool, shape (places,)
         For each of `cells` whether the way from it to the next one is part of a long one over level ground. Where it
         runs there the computation decides, not the ground.
@@ -183,21 +180,10 @@ class Streams:
         Metres of each link that are so.
     """
 
-    grid: Grid
     cells: Numbers = field(repr=False)
     starts: Numbers = field(repr=False)
-    order: Numbers = field(repr=False)
-    magnitude: Numbers = field(repr=False)
-    below: Numbers = field(repr=False)
-    length: FloatArray = field(repr=False)
-    area: FloatArray = field(repr=False)
-    top: FloatArray = field(repr=False)
-    bottom: FloatArray = field(repr=False)
     unsure: npt.NDArray[np.bool_] = field(repr=False)
     level: FloatArray = field(repr=False)
-
-    def __len__(self) -> int:
-        return len(self.order)
 
     def lines(self, smooth: bool = False) -> npt.NDArray[np.object_]:
         """The links as lines in the grid's CRS: through the centres of cells, or smoothed with every corner in its
@@ -240,30 +226,9 @@ class Streams:
 
     def features(self, smooth: bool = False) -> Features:
         """The links as lines with what is known of them; see `lines`."""
-        fall = self.top - self.bottom
-        columns: dict[str, list[Value]] = {
-            "link": list(range(1, len(self) + 1)),
-            "below": [int(one) + 1 if one >= 0 else None for one in self.below],
-            "order": self.order.tolist(),
-            "magnitude": self.magnitude.tolist(),
-            "length": np.round(self.length, 2).tolist(),
-            "fall": np.round(fall, 2).tolist(),
-            "area": np.round(self.area / 10_000, 4).tolist(),
-            "level": np.round(self.level, 2).tolist(),
-        }
-        units = {"length": "m", "fall": "m", "area": "ha", "level": "m"}
-        return Features(self.grid.crs, self.lines(smooth), columns, units)
-
-    def by_order(self) -> list[tuple[int, int, float]]:
-        """Order, how many streams of it there are, and their length in metres. Links of one order that follow each
-        other are one stream."""
-        told = []
-        for order in range(1, int(self.order.max(initial=0)) + 1):
-            there = self.order == order
-            on = self.below[there]
-            goes_on = (on >= 0) & (self.order[np.maximum(on, 0)] == order)
-            told.append((order, int(there.sum() - goes_on.sum()), float(self.length[there].sum())))
-        return told
+        columns, units = self.columns()
+        columns["level"] = np.round(self.level, 2).tolist()
+        return Features(self.grid.crs, self.lines(smooth), columns, {**units, "level": "m"})
 
 
 @dataclass(frozen=True)
@@ -308,7 +273,12 @@ class Channels:
         return begins
 
     def streams(
-        self, area: float, minimum_length: float = 0.0, over_level: bool = True, heads: Heads = "area"
+        self,
+        area: float,
+        minimum_length: float = 0.0,
+        over_level: bool = True,
+        heads: Heads = "area",
+        above: Sequence[int] | None = None,
     ) -> Streams:
         """The streams that begin where so much ground drains through a cell.
 
@@ -324,6 +294,9 @@ class Channels:
         heads : {"area", "slope"}
             Whether they begin at so much ground, or at so much on a slope of 10 %: at more where it is gentler, at less
             where it is steeper, but at no less than is kept.
+        above : sequence of int, optional
+            Cells, counted along rows. Only what flows through one of them is told, down to the lowest of them; orders and
+            magnitudes are as they are without it. All of it where this is not given.
 
         Raises
         ------
@@ -345,6 +318,10 @@ class Channels:
             for number in np.flatnonzero(short):
                 used[self._at(found.cells[found.starts[number] : found.starts[number + 1] - 1])] = False
             found = self._linked(used)
+        if above is not None:
+            # what joins a stream joins it from above, so that orders there do not change
+            used &= self._through(above)
+            found = self._linked(used)
         return found if over_level else self._linked(used, without=self._unsure)
 
     @cached_property
@@ -354,6 +331,12 @@ class Channels:
         _level_ways(self.down, self.level, self.lengths, way)
         found: npt.NDArray[np.bool_] = way >= max(_LONG_LEVEL, _LONG_CELLS * min(self.grid.metres_per_cell()))
         return found
+
+    def _through(self, cells: Sequence[int]) -> npt.NDArray[np.bool_]:
+        """Which places have water that comes to one of some cells."""
+        through: npt.NDArray[np.bool_] = np.isin(self.cells, np.asarray(cells, np.int64))
+        _passing(self.down, through)
+        return through
 
     @cached_property
     def _by_cell(self) -> Numbers:
@@ -375,7 +358,7 @@ class Channels:
 
     def _linked(self, used: npt.NDArray[np.bool_], without: npt.NDArray[np.bool_] | None = None) -> Streams:
         """The network of places that are used. without: places whose steps are cut out of it."""
-        down = self.down
+        down = np.where((self.down >= 0) & used[self.down], self.down, -1)
         link, starts, ends, order, magnitude = self._links(down, used)
         if without is not None:
             whole = link, order, magnitude
@@ -402,8 +385,6 @@ class Channels:
         shown = path[np.repeat(lines, sizes)]
         return Streams(
             self.grid,
-            self.cells[shown],
-            np.append(0, np.cumsum(sizes[lines])),
             order[lines],
             magnitude[lines],
             number[below[lines]],
@@ -411,6 +392,8 @@ class Channels:
             self.area[before[lines]],
             self.heights[starts[lines]],
             self.heights[last[lines]],
+            self.cells[shown],
+            np.append(0, np.cumsum(sizes[lines])),
             self._unsure[shown],
             level[lines],
         )

@@ -18,6 +18,7 @@ beforeEach(() => {
     from: null,
     looked: [],
     beside: null,
+    above: false,
   });
   useDesk.setState({ sheets: {} });
 });
@@ -270,14 +271,36 @@ describe("streams", () => {
           features: { ...lines(9, "Rivers", ["Avel"]).features, counts: { lines: 3 } },
         },
       ],
-      "POST /projects/1/drainage/likeness": {
+      "POST /projects/1/drainage/likeness": ({ body }: Asked) => ({
         known: true,
         found: 0.94,
         own_near: 0.62,
         mean: 5.4,
         median: 3.1,
-        parted: 1,
-        partings: [{ x: 7, y: 8, away: 131, length: 400, of_reference: true }],
+        parted: (body as { surface: number }).surface === 5 ? 1 : 6,
+        partings: [
+          { x: 7, y: 8, away: 131, length: 400, of_reference: true },
+          ...((body as { surface: number }).surface === 5 ? [] : [1, 2, 3, 4, 5]).map((x) => ({
+            ...{ x, y: 8, away: 200, length: 300, of_reference: false },
+          })),
+        ],
+      }),
+      "GET /projects/1/holdings/9/features": {
+        type: "FeatureCollection",
+        features: [
+          {
+            type: "Feature",
+            id: 1,
+            properties: {},
+            geometry: {
+              type: "LineString",
+              coordinates: [
+                [0, 0],
+                [9, 9],
+              ],
+            },
+          },
+        ],
       },
     });
     const table = await screen.findByRole("table", { name: "Against known rivers" });
@@ -285,7 +308,29 @@ describe("streams", () => {
     expect(table.textContent).toContain("62 %5.4 m");
     expect(asksFor(asked, "/drainage/likeness")[0]?.body).toMatchObject({ reference: 9, within: 20, begins_at: 5 });
     fireEvent.click(within(table).getByRole("button", { name: "1 place where A parts from the reference" }));
-    expect(shownOver("places")).toEqual([[7, 8]]);
+    // those of both slots; the legend says what they are, and the rivers are drawn below the streams
+    expect(shownOver("told")).toEqual([
+      { at: [7, 8], ink: "#C2521B", words: "not found in A, 131 m" },
+      { at: [7, 8], ink: "#3C4E9E", words: "not found in B, 131 m" },
+      ...[1, 2, 3, 4].map((x) => ({ at: [x, 8], ink: "#3C4E9E", words: "B 200 m off" })),
+    ]);
+    expect(useDrainState.getState().parted).toBe("a");
+    const inked = shownOver("inked") as { ink: string }[];
+    expect(inked.map(({ ink }) => ink)).toEqual(["#5E6A70", "#3C4E9E", "#3C4E9E", "#C2521B", "#C2521B"]);
+    expect(useDrainState.getState().legend.map(({ title }) => title)).toContain("parts from the reference");
+    fireEvent.click(within(table).getByRole("button", { name: "6 places where B parts from the reference" }));
+    expect(shownOver("told")).toHaveLength(7);
+  });
+
+  it("are drawn and made only above the outlets, where that is asked for", async () => {
+    const asked = shown();
+    await screen.findAllByText("160 streams, 200 km");
+    expect(screen.queryByRole("checkbox", { name: "Streams only above these" })).toBeNull();
+    act(() => useDrainState.setState({ outlets: [{ name: "Pell", x: 100, y: 90 }] }));
+    expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ above: [] });
+    fireEvent.click(screen.getByRole("checkbox", { name: "Streams only above these" }));
+    const above = [{ name: "Pell", x: 100, y: 90 }];
+    await waitFor(() => expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ above, snap: 50 }));
   });
 
   it("say what is refused", async () => {
@@ -347,6 +392,23 @@ describe("streams", () => {
     await waitFor(() =>
       expect(asksFor(asked, "/drainage/streams").at(-1)?.body).toMatchObject({ surface: 6, method: "lesser" }),
     );
+  });
+
+  it("tell of hollows that are errors in the data", async () => {
+    const of = (depth: number, cells: number) => ({ x: depth, y: 8, depth, cells, kind: "error" });
+    const asked = shown(
+      {
+        "POST /projects/1/drainage/hollows/list": {
+          known: true,
+          counts: { water: 1, error: 2, culvert: 0, open: 3 },
+          hollows: [of(2, 30), of(61, 3)],
+        },
+      },
+      { a: "key5", b: "" },
+    );
+    const said = await screen.findByText(/hollows are probably errors in the data, the deepest/);
+    expect(said.textContent).toMatch(/2 hollows are .*, the deepest 61 m over 3 cells/);
+    expect(asksFor(asked, "/drainage/hollows/list")[0]?.body).toMatchObject({ surface: 5, kind: "error" });
   });
 
   it("have hollows dealt with as one of four drawn ways says", async () => {

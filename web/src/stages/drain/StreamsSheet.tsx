@@ -1,24 +1,25 @@
 import { useEffect, useMemo } from "react";
-import type { Catchments, Holding, Network, Streams, WayDown } from "../../api/client";
+import type { Holding, Network, WayDown } from "../../api/client";
 import { useAtMap } from "../../desk/atMap";
 import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { num } from "../../desk/format";
-import { type InkedLine, useOverlay } from "../../desk/overlays";
+import { useOverlay } from "../../desk/overlays";
 import { useOwnTab } from "../../desk/ownTab";
 import { useDesk } from "../../desk/store";
 import { Alike } from "../../drain/Alike";
+import { CatchmentsTable } from "../../drain/CatchmentsTable";
 import { DrainLegend } from "../../drain/DrainLegend";
 import styles from "../../drain/drain.module.css";
 import { findingsOf } from "../../drain/findings";
 import { HOLLOWS, HOLLOWS_TAB } from "../../drain/HollowsTab";
 import { NETWORKS } from "../../drain/NetworksTab";
-import { LETTER, type LegendLine, type Looked, type Slot, useDrainState } from "../../drain/state";
+import { LETTER, type Looked, type Slot, useDrainState } from "../../drain/state";
 import { ThresholdCurve } from "../../drain/ThresholdCurve";
-import { useDrained } from "../../drain/useDrained";
-import { useSaid } from "../../drain/useHollows";
+import { drainedOf, useDrained } from "../../drain/useDrained";
+import { useDrawn } from "../../drain/useDrawn";
+import { useHollows, useSaid } from "../../drain/useHollows";
 import { useReference } from "../../drain/useReference";
-import { counted, cubic, hectares, hollowsOf, kilometres, square } from "../../drain/words";
-import { INKS, SLOT_INKS } from "../../map/dress";
+import { counted, cubic, hectares, hollowsOf, kilometres } from "../../drain/words";
 import { useTool } from "../../tools/useTool";
 import { Button } from "../../ui/Button";
 import { Check } from "../../ui/Check";
@@ -31,48 +32,9 @@ import { OperationSheet } from "../OperationSheet";
 import { useRole } from "../useRole";
 import { useWorksheet } from "../useWorksheet";
 
-const WIDEST = 5; // pixels of a stream of the highest order
-const INK: Record<Slot, string> = { ...SLOT_INKS, none: INKS[0] as string };
-/** The rim of a catchment: a band that lets the ground through, or dashes. */
-const ringOf = (slot: Slot) =>
-  slot === "b" ? { ink: INK.b, width: 2, dashed: true } : { ink: `${INK[slot]}8C`, width: 7, dashed: false };
-const UNSURE = "#9C2B2B"; // of what is not to be trusted
 const MOST_OUTLETS = 50;
 const USUAL_NAME = /^Outlet \d+$/;
 const NONE = "none";
-
-/** The rims of catchments of both slots; dashes over bands. */
-const ringsOf = (of: [Slot, Catchments["catchments"]][]): InkedLine[] =>
-  of
-    .flatMap(([slot, caught = []]) => caught.flatMap(({ rings }) => rings.map((line) => ({ line, ...ringOf(slot) }))))
-    .sort((one, other) => other.width - one.width);
-
-function linesOf(slot: Slot, streams: Streams | undefined, way: WayDown | undefined): InkedLine[] {
-  const ink = INK[slot];
-  const down = way?.line?.length ? [{ line: way.line, ink, width: 4, dashed: true }] : [];
-  // low orders first, so that they lie below
-  const links = [...(streams?.streams ?? [])].reverse();
-  const unsure = (streams?.unsure ?? []).map((line) => ({ line, ink: UNSURE, width: 2, dashed: true }));
-  return [...links.map(({ order, line }) => ({ line, ink, width: Math.min(0.8 + order, WIDEST) })), ...unsure, ...down];
-}
-
-/** What is drawn of the water of both slots. */
-function legendOf(drawn: { slot: Slot; found: ReturnType<typeof useDrained> }[]): LegendLine[] {
-  const of = (slot: Slot) => (slot === "none" ? "" : ` of ${LETTER[slot]}`);
-  const lines = drawn.flatMap(({ slot, found }) => {
-    const ink = INK[slot];
-    const streams = found.streams?.streams?.length
-      ? [{ title: `streams${of(slot)}, by order`, ink, width: 3, dashed: false }]
-      : [];
-    const rings = found.catchments.some((one) => one.rings.length);
-    const way = found.way?.line?.length
-      ? [{ title: `way of water in ${LETTER[slot]}`, ink, width: 4, dashed: true }]
-      : [];
-    return [...streams, ...(rings ? [{ title: `catchments${of(slot)}`, ...ringOf(slot) }] : []), ...way];
-  });
-  const unsure = drawn.some(({ found }) => found.streams?.unsure?.length);
-  return unsure ? [...lines, { title: "level ground, not to be trusted", ink: UNSURE, width: 2, dashed: true }] : lines;
-}
 
 /** Where water from a place goes, as a sentence. */
 function wayOf(way: WayDown | undefined): string {
@@ -107,22 +69,24 @@ const nothingElse = () => {
 export function StreamsSheet() {
   const project = useProject();
   const { said, refused } = useSaid();
+  const { outlets, snap, within, from, beside: besideIt, seaBeside, apart, above, set } = useDrainState();
   // hollows that somebody said hold water keep it
   const elsewhere = useMemo(
     () => ({
       params: {
         waters_at: (said ?? []).flatMap(({ x, y, kind }): [number, number][] => (kind === "water" ? [[x, y]] : [])),
+        above: above ? outlets.map(({ x, y }): [number, number] => [x, y]) : [],
+        snap,
       },
       inputs: {},
       ready: said !== undefined,
     }),
-    [said],
+    [said, above, outlets, snap],
   );
   const work = useWorksheet("streams", elsewhere);
   const { a, b } = useHeld();
   const { chosen } = useRole(work, "surface");
   const { params } = work;
-  const { outlets, snap, within, from, beside: besideIt, seaBeside, apart, set } = useDrainState();
   const tab = useDesk((desk) => desk.tab);
   const burned = work.ids("burned")[0] ?? null;
   const settings = {
@@ -162,29 +126,16 @@ export function StreamsSheet() {
     ...(theirs ? [{ slot: otherSlot, content: theirs }] : []),
   ]);
   useEffect(() => set({ looked: JSON.parse(signature) as Looked[] }), [signature, set]);
-  const drawn = JSON.stringify(
-    legendOf([{ slot, found: own }, ...(other ? [{ slot: otherSlot as Slot, found: beside }] : [])]),
-  );
-  useEffect(() => set({ legend: JSON.parse(drawn) as LegendLine[] }), [drawn, set]);
+  useDrawn([{ slot, found: own }, ...(other ? [{ slot: otherSlot as Slot, found: beside }] : [])], known);
   useAtMap(DrainLegend);
-  useEffect(() => () => set({ looked: [], legend: [], beside: null }), [set]);
+  useEffect(() => () => set({ looked: [], beside: null }), [set]);
   useOwnTab(HOLLOWS, never);
   useOwnTab(NETWORKS, nothingElse);
   const { streams } = own;
+  // found once water is known, so that both jobs do not wait for each other
+  const { list: errors } = useHollows(streams && mine ? drainedOf(mine) : null, "error", 0);
   const range: [number, number] = [streams?.least ?? 0.1, streams?.most ?? 1000];
   const at = Math.min(Math.max(params.begins_at, range[0]), range[1]);
-  const lines = useMemo(
-    () => [
-      ...ringsOf([
-        [slot, own.catchments],
-        [otherSlot, beside.catchments],
-      ]),
-      ...linesOf(otherSlot, beside.streams, beside.way),
-      ...linesOf(slot, own.streams, own.way),
-    ],
-    [slot, otherSlot, own.streams, own.catchments, own.way, beside.streams, beside.catchments, beside.way],
-  );
-  useOverlay("inked", lines);
   const marks = useMemo(() => {
     const placed = own.catchments.length === outlets.length ? own.catchments : outlets;
     return placed.map(({ x, y }, i) => ({
@@ -215,7 +166,7 @@ export function StreamsSheet() {
     <OperationSheet
       work={work}
       name={`Streams of ${chosen?.name ?? "a surface"}`}
-      findings={[...work.findings, ...findingsOf(streams)]}
+      findings={[...work.findings, ...findingsOf(streams, errors)]}
       parts={[
         {
           title: "Surface",
@@ -366,55 +317,20 @@ export function StreamsSheet() {
             other &&
             `${LETTER[slot]} ${chosen?.name}, ${LETTER[otherSlot]} ${other.name}${keptBeside ? `, ${hollowsOf(keptBeside)}` : ""}`,
           of: [
+            <CatchmentsTable
+              key="outlets"
+              of={[
+                { slot, catchments: own.catchments },
+                ...(other ? [{ slot: otherSlot as Slot, catchments: beside.catchments }] : []),
+              ]}
+            />,
             outlets.length > 0 && (
-              <table key="outlets" className={`t tight ${styles.table}`} aria-label="Catchments">
-                <thead>
-                  <tr>
-                    <th className="w">outlet</th>
-                    <th title="How far it was moved to where most ground drains">moved</th>
-                    <th>{LETTER[slot]} km²</th>
-                    {other && <th>{LETTER[otherSlot]} km²</th>}
-                    {other && <th title="What both share, of what they cover together">shared</th>}
-                    <th aria-label="Remove" />
-                  </tr>
-                </thead>
-                <tbody>
-                  {outlets.map((one, i) => {
-                    const [first, second] = [own.catchments[i], beside.catchments[i]];
-                    return (
-                      // biome-ignore lint/suspicious/noArrayIndexKey: outlets may lie in one place
-                      <tr key={i} title={first?.reason}>
-                        <td className="w">
-                          <b className="n">{i + 1}</b> {one.name}
-                        </td>
-                        <td className="n">{first?.area != null ? `${num(first.moved)} m` : ""}</td>
-                        <td className="n">{first?.area != null ? square(first.area) : "–"}</td>
-                        {other && <td className="n">{second?.area != null ? square(second.area) : "–"}</td>}
-                        {other && <td className="n">{first?.common != null ? `${num(100 * first.common)} %` : "–"}</td>}
-                        <td>
-                          <Button
-                            kind="link"
-                            aria-label={`Remove outlet ${i + 1}`}
-                            onClick={() => set({ outlets: outlets.filter((_, j) => j !== i) })}
-                          >
-                            ×
-                          </Button>
-                        </td>
-                      </tr>
-                    );
-                  })}
-                </tbody>
-              </table>
-            ),
-            ...own.catchments.flatMap(({ reason }, i) =>
-              reason
-                ? [
-                    // biome-ignore lint/suspicious/noArrayIndexKey: outlets may lie in one place
-                    <p key={`reason ${i}`} className="mut small-print">
-                      <b className="n">{i + 1}</b> {reason}
-                    </p>,
-                  ]
-                : [],
+              <Check
+                key="above"
+                label="Streams only above these"
+                checked={above}
+                onChange={(next) => set({ above: next })}
+              />
             ),
             <p key="press" className="times">
               <Button kind="link" aria-pressed={press.inHand} onClick={() => press.put(!press.inHand)}>

@@ -177,6 +177,23 @@ class DrainageTest(ValleyTest):
         told = self.ask("POST", "/drainage/streams", {**body, "apart_from": unknown})
         self.assertEqual(told["streams"], whole["streams"])
 
+    def test_above_an_outlet_are_only_streams_that_flow_through_it(self):
+        body = {**self.worked_out(), "begins_at": 1.0}
+        whole = self.ask("POST", "/drainage/streams", body)
+        mouth = {"x": 448_319.0, "y": 5_438_095.0}
+        middle = {"x": 448_161.0, "y": 5_438_095.0}
+        lengths = [
+            self.ask("POST", "/drainage/streams", {**body, "above": one, "snap": 12})["length"]
+            for one in ([mouth], [middle], [middle, mouth])
+        ]
+        self.assertAlmostEqual(lengths[0], whole["length"], delta=0.05 * whole["length"])
+        self.assertLess(lengths[1], 0.7 * lengths[0])
+        self.assertGreater(lengths[1], 0)
+        self.assertEqual(lengths[2], lengths[0])
+        # through a place outside the surface nothing flows
+        told = self.ask("POST", "/drainage/streams", {**body, "above": [{"x": 440_000.0, "y": 5_438_095.0}]})
+        self.assertEqual((told["count"], told["streams"]), (0, []))
+
     def test_heads_stand_by_slope_too(self):
         body = {**self.worked_out(), "begins_at": 1.0}
         plain, steep = (self.ask("POST", "/drainage/streams", {**body, "heads": one}) for one in ("area", "slope"))

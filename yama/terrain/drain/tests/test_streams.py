@@ -3,6 +3,7 @@ import shapely
 from django.test import SimpleTestCase
 
 from yama.terrain.drain.accumulation import accumulation
+from yama.terrain.drain.catchments import Outlet, catchments
 from yama.terrain.drain.directions import OUT, directions
 from yama.terrain.drain.drainage import Conditioning, drainage
 from yama.terrain.drain.hollows import hollows
@@ -123,6 +124,32 @@ class StreamsTest(SimpleTestCase):
         self.assertEqual(found.streams(1e-3, 1.5).by_order()[0][0], 1)
         long = found.streams(1e-3, 1.5)
         self.assertEqual(int(long.order.max()), 1)
+
+    def test_above_outlets_are_the_links_that_flow_through_them_cut_there(self):
+        rng = np.random.default_rng(4)
+        x, y = np.meshgrid(np.arange(90), np.arange(70))
+        cells = (x * 0.3 + np.sin(y / 5) * 3 + rng.random(x.shape)).astype(np.float32)
+        grid = grid_of(cells.shape)
+        filled = hollows(cells, grid).filled()
+        to = directions(filled, grid)
+        kept = channels(filled, to, accumulation(to), grid, 40.0)
+        whole = kept.streams(40.0)
+        link = int(np.argmax(np.diff(whole.starts) * (whole.order > 1)))
+        cell = int(whole.cells[(whole.starts[link] + whole.starts[link + 1]) // 2])
+        told = kept.streams(40.0, above=[cell])
+        mine = catchments(to, grid, [Outlet("", 0, 0, cell, 0.0)]).shapes[0]
+        # what begins in the catchment is there, and as it was
+        orders = {one.coords[0]: int(order) for one, order in zip(whole.lines(), whole.order, strict=True)}
+        begin_there = {at for at in orders if mine.contains(shapely.Point(at))}
+        self.assertEqual({one.coords[0] for one in told.lines()}, begin_there)
+        self.assertTrue(all(orders[one.coords[0]] == n for one, n in zip(told.lines(), told.order, strict=True)))
+        self.assertEqual(int((told.below == -1).sum()), 1)
+        (lowest,) = np.flatnonzero(told.below == -1)
+        self.assertEqual(int(told.cells[told.starts[lowest + 1] - 1]), cell)
+        # one below another changes nothing; one beside all of them leaves none
+        self.assertEqual(len(kept.streams(40.0, above=[cell, int(whole.cells[whole.starts[link] + 1])])), len(told))
+        self.assertEqual(len(kept.streams(40.0, above=[int(np.argmin(accumulation(to)))])), 0)
+        self.assertEqual(len(kept.streams(40.0, above=[])), 0)
 
     def test_features_tell_what_is_known(self):
         found, _ = tree(*HAND_MADE)

@@ -170,6 +170,7 @@ def examples(folder: Path) -> dict[str, tuple[dict[str, Any], dict[str, Any], li
         "condition": ({"surface": one, "burned": contours}, {"method": "lesser", "most_depth": 30}, ["change", "lines"]),
         "upslope_area": ({"surface": one}, {"flow": "two"}, []),
         "streams": ({"surface": one}, {"begins_at": 0.05, "minimum_length": 6}, ["orders"]),
+        "order_rivers": ({"surface": one, "rivers": _streams()}, {"within": 6}, ["orders"]),
         "compare_networks": ({"streams": contours, "reference": _streams()}, {"within": 6}, ["partings"]),
         "crossings": ({"surface": one, "lines": _streams()}, {"begins_at": 0.05}, []),
         "catchments": ({"surface": one, "outlets": _outlets()}, {"snap": 12, "corners": 2}, []),

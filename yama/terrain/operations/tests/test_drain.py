@@ -65,6 +65,18 @@ class DrainTest(SimpleTestCase):
                 "cross no stream",
             ),
             (
+                "streams",
+                {"surface": surface},
+                {"begins_at": 0.05, "sea": 0.1, "above": [(500_110, 5_435_910)], "snap": 0},
+                "flows through the outlets",
+            ),
+            (
+                "order_rivers",
+                {"surface": surface, "rivers": rivers([(600_001, 5_435_999), (600_003, 5_435_999)])},
+                {},
+                "run over the surface",
+            ),
+            (
                 "condition",
                 {"surface": surface, "burned": rivers([(500_010, 5_435_900), (500_100, 5_435_900)])},
                 {"bed_width": 0},
@@ -108,6 +120,8 @@ class DrainTest(SimpleTestCase):
             ("condition", {}, "surface", {}),
             ("upslope_area", {"method": "fill", "flow": "two"}, "surface", {}),
             ("streams", of_streams, "streams", {}),
+            ("streams", {**of_streams, "above": [(500_180, 5_435_910)]}, "streams", {}),
+            ("order_rivers", {"sea": 0.1}, "rivers", {"rivers": across}),
             ("hollows", {"least_depth": 0.1}, "hollows", {}),
             ("catchments", {"without": "links", "begins_at": 0.05}, "catchments", {}),
             ("catchments", {"least_area": 0.01}, "catchments", {}),
