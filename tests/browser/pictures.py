@@ -323,7 +323,7 @@ class PicturesTest(Pictured, Joining):
         page.get_by_role("button", name="All in Drain").click()
 
     def sees(self):
-        """The mosaic dressed, its heights, what it was made from, and a flight over it."""
+        """Heights of the mosaic, water over it, others beside it, and a flight over it."""
         page = self.page
         page.get_by_role("button", name="All in Deliver").click()
         page.get_by_role("tab", name="Lines, points, pictures").click()
@@ -336,15 +336,17 @@ class PicturesTest(Pictured, Joining):
         page.get_by_label("Lower level").fill("120")
         page.get_by_label("Upper level").fill("300")
         self.shot("heights")
-        page.get_by_role("tab", name="Recipe").click()
-        page.get_by_role("button", name=re.compile("^Look: ")).click()
-        page.get_by_label("Four lights").check()
-        page.get_by_label("Altitude").fill("35")
-        page.locator(".look .row", has_text="Shade").get_by_role("combobox").click()
-        page.get_by_role("option", name="where little sky is seen").click()
-        self.shot("look")
-        page.keyboard.press("Escape")
         self.drain()
+        page.get_by_role("tab", name="Surfaces").click()
+        self.mode("Several")
+        for name in ("Survey TIN", "Survey IDW"):
+            page.get_by_role("combobox", name="Add a surface").click()
+            page.get_by_role("option", name=re.compile(f"^{name}")).first.click()
+        page.get_by_label(re.compile("^Contours every")).fill("20")
+        page.get_by_role("button", name="Whole frame").click()
+        self.shot("several")
+        page.get_by_label(re.compile("^Contours every")).fill("")
+        self.mode("Alone")
         page.get_by_role("button", name="three dimensions").click()
         expect(page.get_by_role("region", name="Three dimensions")).to_have_attribute(
             "aria-busy", "false", timeout=60_000

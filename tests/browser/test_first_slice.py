@@ -56,7 +56,7 @@ class FromPointsToASurfaceTest(BrowserTest):
         # the survey points are there as dots, and Beacon 30 stands in the strip
         expect(page.get_by_role("article", name="Beacon 30")).to_be_visible()
         # which A holds at first sight
-        expect(page.locator(".slotchip.a")).to_contain_text("Beacon 30")
+        expect(page.get_by_role("combobox", name="Surface in A")).to_contain_text("Beacon 30")
 
         # interpolate them: a preview appears, with findings and what a run would cost
         self.stage("Build")
@@ -67,11 +67,11 @@ class FromPointsToASurfaceTest(BrowserTest):
         page.get_by_role("button", name="Leave out").click()
         expect(page.get_by_text("East and north look swapped there")).to_be_hidden()
         expect(page.locator(".tag", has_text="preview")).to_be_visible()
-        expect(page.locator(".slotchip.a")).to_contain_text("preview of interpolate points")
+        expect(page.get_by_role("combobox", name="Surface in A")).to_contain_text("preview of interpolate points")
         page.get_by_role("button", name="Show Beacon 30").click()
-        expect(page.locator(".slotchip.a")).to_contain_text("Beacon 30")
+        expect(page.get_by_role("combobox", name="Surface in A")).to_contain_text("Beacon 30")
         page.get_by_role("switch", name="Preview").click()
-        expect(page.locator(".slotchip.a")).to_contain_text("preview of interpolate points")
+        expect(page.get_by_role("combobox", name="Surface in A")).to_contain_text("preview of interpolate points")
         for method in ("Inverse distance", "Nearest", "Triangulation"):
             page.locator(".mt", has_text=method).click()
             expect(page.get_by_placeholder(f"{method} of Survey points 2026")).to_be_visible()

@@ -234,7 +234,7 @@ def _water() -> None:
         found = drainage(held, Conditioning(method, sea=0.0))
     for flow in get_args(Flow):
         found.drained(flow)
-    found.channels(8.0).streams(8.0, 4.0)
+    found.channels(8.0).streams(8.0, 4.0, heads="slope", above=[0])
     outlet = found.outlet(448_060.0, 5_437_940.0, 10.0)
     catchments(found.to, grid, [outlet])
     polygons(basins(found.to), grid)

@@ -107,11 +107,19 @@ export const usePictures = (projectId: number, body: PicturesBody | null) =>
     retry: false,
   });
 
-export const useProbe = (projectId: number, at: [number, number] | null, a: string | null, b: string | null) =>
+/** What surfaces say at a place: A and B with all that is known there, others with their heights alone. */
+export const useProbe = (
+  projectId: number,
+  at: [number, number] | null,
+  a: string | null,
+  b: string | null,
+  others: string[] = [],
+) =>
   useQuery({
-    queryKey: KEYS.probe(projectId, at, a, b),
+    queryKey: KEYS.probe(projectId, at, a, b, others),
     queryFn: ({ signal }) => {
       const query = new URLSearchParams({ x: String(at?.[0]), y: String(at?.[1]), a: a ?? "", b: b ?? "" });
+      for (const one of others) query.append("others", one);
       return call<Probe>("GET", `/projects/${projectId}/probe?${query}`, undefined, signal);
     },
     enabled: at !== null,

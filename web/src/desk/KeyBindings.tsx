@@ -48,6 +48,9 @@ export function KeyBindings() {
           case "t":
             mode("pair");
             break;
+          case "s":
+            mode("several");
+            break;
           case "g":
             desk.set({ bench: desk.bench === "scene" ? "map" : "scene" });
             break;

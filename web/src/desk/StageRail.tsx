@@ -13,6 +13,7 @@ const KEYS: [string, string][] = [
   ["C", "curtain"],
   ["M", "minus"],
   ["T", "pair"],
+  ["S", "several side by side"],
   ["P", "profile along a line"],
   ["G", "three dimensions"],
   ["F", "whole frame"],

@@ -8,7 +8,8 @@ import { LinesTab } from "./tabs/LinesTab";
 import { ProfileTab } from "./tabs/ProfileTab";
 import { ReadingsTab } from "./tabs/ReadingsTab";
 import { RecipeTab } from "./tabs/RecipeTab";
-import { SurfacesTab } from "./tabs/SurfacesTab";
+import { SurfacesTab } from "./tabs/surfaces/SurfacesTab";
+import { SurfaceTools } from "./tabs/surfaces/SurfaceTools";
 import { TablesTab } from "./tabs/TablesTab";
 
 /** What is held, as pictures and tables, along the foot of the desk. */
@@ -54,11 +55,7 @@ export function Strip() {
           </button>
         ))}
         {own && <span className="hint">{own.hint}</span>}
-        {tab === "surfaces" && surfaces.length > 0 && (
-          <span className="hint">
-            Newest first. Point at a picture and press <kbd>A</kbd> or <kbd>B</kbd>
-          </span>
-        )}
+        {tab === "surfaces" && <SurfaceTools />}
         {(tab === "surfaces" || tab === "lines" || tab === "tables") && <Deleted />}
       </div>
       <div className="body" id="strip-body" role="tabpanel" aria-labelledby={`tab-${tab.replaceAll(" ", "-")}`}>

@@ -10,9 +10,10 @@ import { left, READ, type Tool } from "../tools/tool";
 import { BENCHES, type BenchName } from "./benches";
 import type { Overlay } from "./overlays";
 import type { OwnTab } from "./ownTab";
+import type { SurfaceKind, SurfaceOrder } from "./tabs/surfaces/list";
 
 export type Slot = "a" | "b";
-export type Mode = "alone" | "curtain" | "pair" | "blink" | "minus";
+export type Mode = "alone" | "curtain" | "pair" | "several" | "blink" | "minus";
 export type Stage = "Gather" | "Build" | "Join" | "Fit" | "Mend" | "Judge" | "Drain" | "Deliver";
 export type Stretch = "whole" | "view" | "middle" | "typed";
 /** A tab of the strip; those that worksheets bring along are called by their titles. */
@@ -95,7 +96,7 @@ export interface InPlace {
 }
 
 /** A kept reading: what was in the slots then, by name and number, and what their cells said. */
-export type Pinned = Probe & {
+export type Pinned = Omit<Probe, "others"> & {
   names: Partial<Record<Slot, string>>;
   quantities: Partial<Record<Slot, Quantity>>;
   ids?: Partial<Record<Slot, number>>;
@@ -128,13 +129,19 @@ export interface Remembered {
   /** Whether lines with heights stand over A − B too. */
   linesOverMinus: boolean;
   pinned: Pinned[];
-  /** The line a profile is drawn along, in the frame's CRS, and the surfaces shown beside A and B. */
+  /** The line a profile is drawn along, in the frame's CRS. */
   line: Line | null;
+  /** The surfaces that are compared beside A and B, along a profile and side by side. */
   also: string[];
+  /** Between two contours where surfaces stand side by side, in the frame's unit; null where there are none. */
+  contoursEvery: number | null;
   heights: HeightsShown;
   view: { center: [number, number]; resolution: number } | null;
   /** Fixed holdings that have taken the place of their originals wherever those were chosen. */
   stoodIn: number[];
+  /** Surfaces that somebody folded away in the strip. */
+  foldedAway: number[];
+  surfaceOrder: SurfaceOrder;
 }
 
 interface Desk extends Remembered {
@@ -170,6 +177,8 @@ interface Desk extends Remembered {
   overMap: boolean;
   bounds: [number, number, number, number] | null;
   keysOpen: boolean;
+  /** Which surfaces the strip shows. */
+  sift: { text: string; kind: SurfaceKind };
   goTo: { x: number; y: number; resolution?: number } | "whole" | "in" | "out" | null;
   set: (change: Partial<Desk>) => void;
   put: (slot: Slot, key: string | null) => void;
@@ -222,6 +231,9 @@ export const FRESH: Remembered = {
   pinned: [],
   line: null,
   also: [],
+  contoursEvery: null,
+  foldedAway: [],
+  surfaceOrder: "newest",
   heights: { over: "view", ring: null, what: "figures", minus: false, levels: null, about: [0, 0] },
   view: null,
   stoodIn: [],
@@ -250,6 +262,7 @@ export const useDesk = create<Desk>((set, get) => ({
   pointer: null,
   bounds: null,
   keysOpen: false,
+  sift: { text: "", kind: "all" },
   goTo: null,
   set: (change) => set(change),
   put: (slot, key) => set((desk) => ({ slots: { ...desk.slots, [slot]: key }, begun: true })),

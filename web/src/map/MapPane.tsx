@@ -6,6 +6,7 @@ import VectorSource from "ol/source/Vector";
 import type View from "ol/View";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useProject } from "../desk/context";
+import type { Overlay } from "../desk/overlays";
 import { useDesk } from "../desk/store";
 import { useEditing } from "../tools/useEditing";
 import { useSnapping } from "../tools/useSnapping";
@@ -66,6 +67,8 @@ interface Props {
   onBusy?: (busy: boolean) => void;
   onPin: () => void;
   still?: boolean;
+  /** Overlays of this pane alone. */
+  own?: Overlay[];
 }
 
 /** One map: surfaces from the bottom up, then points and features, then overlays and marks. */

@@ -1,5 +1,5 @@
 import View from "ol/View";
-import { useEffect, useMemo, useState } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import type { Holding } from "../api/client";
 import { quantityOf, useHeld, useProject } from "../desk/context";
 import { type ShownPreview, useDesk } from "../desk/store";
@@ -10,6 +10,7 @@ import { Curtain } from "./Curtain";
 import { MapPane } from "./MapPane";
 import { Modes } from "./Modes";
 import { ScaleBar } from "./ScaleBar";
+import { Several } from "./Several";
 import { SlotChip } from "./SlotChip";
 import { extentOf, originOf, projectionOf } from "./surfaceLayer";
 import { ToolHint } from "./ToolHint";
@@ -157,27 +158,32 @@ export function MapView() {
   }, [a, shownA, shownB, mode, curtain, blinkB, blinkHeld, preview, difference.key]);
 
   const backdrops = useBackdrops();
-  const [drawnLeft, drawnRight] = useMemo(() => {
-    const among = (surfaces: Drawn[]) => [
+  const among = useCallback(
+    (surfaces: Drawn[]) => [
       ...backdrops.filter((one) => !one.over).map(drawnBackdrop),
       ...surfaces,
       ...backdrops.filter((one) => one.over).map(drawnBackdrop),
-    ];
-    return [among(left), among(right)];
-  }, [backdrops, left, right]);
+    ],
+    [backdrops],
+  );
+  const [drawnLeft, drawnRight] = useMemo(() => [among(left), among(right)], [among, left, right]);
 
   const pair = mode === "pair";
   return (
     <div className="map" role="region" aria-label="Map">
       {busy && <div className="busy" role="progressbar" aria-label="Loading the map" />}
-      <MapPane
-        view={view}
-        drawn={drawnLeft}
-        className={pair ? "left" : ""}
-        label={pair ? "Map of A" : "Map"}
-        onBusy={setBusy}
-        onPin={pin}
-      />
+      {mode === "several" ? (
+        <Several view={view} among={among} onBusy={setBusy} onPin={pin} />
+      ) : (
+        <MapPane
+          view={view}
+          drawn={drawnLeft}
+          className={pair ? "left" : ""}
+          label={pair ? "Map of A" : "Map"}
+          onBusy={setBusy}
+          onPin={pin}
+        />
+      )}
       {pair && <MapPane view={view} drawn={drawnRight} className="right" label="Map of B" onPin={pin} />}
       {pair && (
         <>
@@ -198,8 +204,14 @@ export function MapView() {
           {blinkB ? "B" : "A"}
         </div>
       )}
-      {preview && a?.key !== preview.key && <PreviewTag minus={mode === "minus"} a={a} preview={preview} />}
-      <SlotChip slot="a" holding={a} preview={mode === "minus" || a?.key === preview?.key ? null : preview} />
+      {preview && a?.key !== preview.key && (
+        <PreviewTag minus={mode === "minus" || mode === "several"} a={a} preview={preview} />
+      )}
+      <SlotChip
+        slot="a"
+        holding={a}
+        preview={mode === "minus" || mode === "several" || a?.key === preview?.key ? null : preview}
+      />
       <Modes both={Boolean(a && b)} />
       <SlotChip slot="b" holding={b} />
       {!isLoading && surfaces.length === 0 && !preview && (

@@ -4,6 +4,7 @@ const MODES: [Mode, string][] = [
   ["alone", "Alone"],
   ["curtain", "Curtain"],
   ["pair", "Pair"],
+  ["several", "Several"],
   ["blink", "Blink"],
   ["minus", "Minus"],
 ];

@@ -2,6 +2,7 @@ import { defaults as interactions } from "ol/interaction/defaults";
 import OlMap from "ol/Map";
 import type View from "ol/View";
 import { useEffect, useRef, useState } from "react";
+import type { Overlay } from "../desk/overlays";
 import { toolOf, useDesk } from "../desk/store";
 import { factsOf } from "../tools/tool";
 import { useDrawing } from "../tools/useDrawing";
@@ -20,10 +21,12 @@ interface Props {
   onPin: () => void;
   /** Whether it stays where it is: nothing that the pointer does moves it. */
   still?: boolean;
+  /** Overlays of this pane alone. */
+  own?: Overlay[];
 }
 
 /** A pane of pixels with a view, the pointer's tools and overlays. Where its places are it knows from its space only. */
-export function PixelPane({ view, space, className = "", label, onMap, onBusy, onPin, still = false }: Props) {
+export function PixelPane({ view, space, className = "", label, onMap, onBusy, onPin, still = false, own }: Props) {
   const element = useRef<HTMLDivElement>(null);
   const [map, setMap] = useState<OlMap | null>(null);
   const cursor = useDesk((desk) => factsOf(toolOf(desk)).cursor);
@@ -60,7 +63,7 @@ export function PixelPane({ view, space, className = "", label, onMap, onBusy, o
   usePointer(map, space, onPin);
   useDrawing(map, space);
   useVertices(map, space);
-  useOverlays(map, space);
+  useOverlays(map, space, own);
 
   return <div ref={element} className={`pane ${className}`} style={{ cursor }} role="application" aria-label={label} />;
 }

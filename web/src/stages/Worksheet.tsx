@@ -198,6 +198,9 @@ export function Worksheet({ open }: { open: (id: number) => void }) {
         <>
           <header>
             <h1>{stage}</h1>
+            <a className="lnk" href={`/guide/${stage.toLowerCase()}`} target="_blank" rel="noopener">
+              How this works
+            </a>
           </header>
           <div className="scroll">
             {listed.length > 0 && (

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
 from django.http import HttpRequest
-from ninja import Field, Router, Schema
+from ninja import Field, Query, Router, Schema
 from pyproj import Transformer
 
 from yama.service.projects.access import open_project
@@ -38,13 +38,14 @@ class ReadingOut(Schema):
 
 
 class ProbeOut(Schema):
-    """Readings at the centre of the frame's cell under a position."""
+    """Readings at the centre of the frame's cell under a position. others: heights of more surfaces, by key."""
 
     x: float
     y: float
     longitude: float
     latitude: float
     readings: dict[str, ReadingOut]
+    others: dict[str, float | None]
 
 
 class ViewIn(Schema):
@@ -98,8 +99,17 @@ def position(request: HttpRequest, project_id: int, text: str) -> dict[str, floa
 
 
 @router.get("/{int:project_id}/probe", response=ProbeOut)
-def probe(request: HttpRequest, project_id: int, x: float, y: float, a: str = "", b: str = "") -> dict[str, Any]:
-    """Heights, slope and aspect at the frame's cell under (x, y). Coarser surfaces are read bilinearly there."""
+def probe(
+    request: HttpRequest,
+    project_id: int,
+    x: float,
+    y: float,
+    a: str = "",
+    b: str = "",
+    others: Annotated[list[str], Query([], max_length=6)] = [],  # noqa: B006 nobody changes it
+) -> dict[str, Any]:
+    """Heights, slope and aspect at the frame's cell under (x, y) in a and b, and the heights of others. Coarser surfaces
+    are read bilinearly there."""
     project = open_project(request, project_id)
     grid = project.frame.grid
     col, row = float(grid.col_of(x)), float(grid.row_of(y))
@@ -115,9 +125,10 @@ def probe(request: HttpRequest, project_id: int, x: float, y: float, a: str = ""
                 **_reading(surface, project.frame, row, col),
                 "source": keys.source_at(project_id, key, Window(row, col, 1, 1)),
             }
+    heights = {key: _reading(keys.shown(project, key), project.frame, row, col)["height"] for key in others}
     cx, cy = float(grid.x_of(col)), float(grid.y_of(row))
     longitude, latitude = Transformer.from_crs(grid.crs, "EPSG:4326", always_xy=True).transform(cx, cy)
-    return {"x": cx, "y": cy, "longitude": longitude, "latitude": latitude, "readings": readings}
+    return {"x": cx, "y": cy, "longitude": longitude, "latitude": latitude, "readings": readings, "others": heights}
 
 
 def _describe(surface: Surface, frame: Frame, bounds: Bounds) -> dict[str, Any]:

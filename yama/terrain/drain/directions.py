@@ -123,8 +123,8 @@ def _steps(queue, size, steps):
     at = 0
     most = np.int32(0)
     while at < size:
-        r = queue[at] >> 32
-        c = queue[at] & 0xFFFFFFFF
+        r = queue[at] // cols
+        c = queue[at] - r * cols
         at += 1
         most = max(most, steps[r, c])
         on = steps[r, c] + 1
@@ -133,7 +133,7 @@ def _steps(queue, size, steps):
             j = c + COLS[n]
             if 0 <= i < rows and 0 <= j < cols and steps[i, j] == -1:
                 steps[i, j] = on
-                queue[size] = i << 32 | j
+                queue[size] = i * cols + j
                 size += 1
     return most
 
@@ -142,17 +142,17 @@ def _steps(queue, size, steps):
 def level_patch(heights, to, nearness, row, col, seen, away, towards, patch, queue):
     """Give the level cells without a way down that hang together with one their direction. seen: noted of cells, False
     at first; away, towards: 0 of all cells, before and afterwards; patch, queue: room for all cells of the patch, which
-    are held by row and column."""
+    are counted along rows."""
     rows, cols = heights.shape
     z = heights[row, col]
     seen[row, col] = True
-    patch[0] = np.int64(row) << 32 | np.int64(col)
+    patch[0] = np.int64(row) * cols + col
     size = 1
     at = 0
     lower = 0
     while at < size:
-        r = patch[at] >> 32
-        c = patch[at] & 0xFFFFFFFF
+        r = patch[at] // cols
+        c = patch[at] - r * cols
         at += 1
         up = False
         on = False
@@ -168,37 +168,37 @@ def level_patch(heights, to, nearness, row, col, seen, away, towards, patch, que
                     on = True
                 elif not seen[i, j]:
                     seen[i, j] = True
-                    patch[size] = i << 32 | j
+                    patch[size] = i * cols + j
                     size += 1
         away[r, c] = 1 if up else -1
         towards[r, c] = 1 if on else -1
         lower += on
     if lower == 0:  # a hollow that keeps its water
         for k in range(size):
-            away[patch[k] >> 32, patch[k] & 0xFFFFFFFF] = 0
-            towards[patch[k] >> 32, patch[k] & 0xFFFFFFFF] = 0
+            away[patch[k] // cols, patch[k] % cols] = 0
+            towards[patch[k] // cols, patch[k] % cols] = 0
         return
     begun = 0
     for k in range(size):
-        if away[patch[k] >> 32, patch[k] & 0xFFFFFFFF] == 1:
+        if away[patch[k] // cols, patch[k] % cols] == 1:
             queue[begun] = patch[k]
             begun += 1
     most = _steps(queue, begun, away)
     begun = 0
     for k in range(size):
-        if towards[patch[k] >> 32, patch[k] & 0xFFFFFFFF] == 1:
+        if towards[patch[k] // cols, patch[k] % cols] == 1:
             queue[begun] = patch[k]
             begun += 1
     _steps(queue, begun, towards)
     # the fall towards the way out counts twice, so that it always leads down; it is above 0 in this patch alone
     for k in range(size):
-        r = patch[k] >> 32
-        c = patch[k] & 0xFFFFFFFF
+        r = patch[k] // cols
+        c = patch[k] - r * cols
         from_higher = most - away[r, c] if away[r, c] > 0 else 0
         away[r, c] = from_higher + 2 * towards[r, c]
     for k in range(size):
-        r = patch[k] >> 32
-        c = patch[k] & 0xFFFFFFFF
+        r = patch[k] // cols
+        c = patch[k] - r * cols
         goes_on = towards[r, c] == 1
         best = np.float32(0.0)
         way = NONE
@@ -218,8 +218,8 @@ def level_patch(heights, to, nearness, row, col, seen, away, towards, patch, que
                 way = n
         queue[k] = way
     for k in range(size):
-        r = patch[k] >> 32
-        c = patch[k] & 0xFFFFFFFF
+        r = patch[k] // cols
+        c = patch[k] - r * cols
         to[r, c] = queue[k]
         away[r, c] = 0
         towards[r, c] = 0

@@ -1,6 +1,6 @@
 import { patchOf } from "../../map/ramps";
-import { sourcesOf } from "../../stages/join/sources";
 import { useHeld } from "../context";
+import { sourcesOf } from "../products";
 
 /** Which colour is which surface, of a map that shows where cells came from. */
 export function SourceKey({ ids }: { ids: number | (number | null)[] | undefined }) {

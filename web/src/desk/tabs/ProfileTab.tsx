@@ -2,19 +2,17 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { call, type Profile } from "../../api/client";
 import { KEYS } from "../../api/keys";
-import { INKS } from "../../map/dress";
 import type { Place } from "../../map/shapes";
 import { PROFILE_TOOL } from "../../tools/profile";
 import { Button } from "../../ui/Button";
-import { quantityOf, useHeld, useProject } from "../context";
+import { useHeld, useProject } from "../context";
 import { num, shortUnit } from "../format";
 import { useOverlay } from "../overlays";
 import { toolOf, useDesk } from "../store";
+import { useCompared } from "../useCompared";
 import { csvOf, drawProfile, exaggeration, gradientAt, placeAt, placeNear, rangeOf, type Series } from "./profileChart";
 import { useChart } from "./useChart";
 
-const [EMBER, INDIGO] = ["#C4501B", "#3B4A9C"];
-const MOST = 6;
 const NEAR = 16; // pixels from the line within which the pointer on the map means a place on it
 
 /** Gives a person a file. */
@@ -29,23 +27,17 @@ function give(name: string, content: Blob) {
 /** Surfaces along a line drawn on the map: their heights in one chart, with figures and the pointer linked to the map. */
 export function ProfileTab() {
   const project = useProject();
-  const { surfaces, a, b } = useHeld();
+  const { a } = useHeld();
   const line = useDesk((desk) => desk.line);
   const tracing = useDesk((desk) => toolOf(desk) === PROFILE_TOOL);
   const take = useDesk((desk) => desk.take);
   const drop = useDesk((desk) => desk.drop);
-  const also = useDesk((desk) => desk.also);
-  const set = useDesk((desk) => desk.set);
   const pointer = useDesk((desk) => (desk.overMap ? desk.pointer : null));
   const resolution = useDesk((desk) => desk.view?.resolution ?? 1);
   const preview = useDesk((desk) => desk.preview);
   const [at, setAt] = useState<number | null>(null);
-  const usable = surfaces.filter((one) => quantityOf(one) === "height");
-  const shown = [a, b, ...also.map((key) => usable.find((one) => one.key === key))]
-    .filter((one) => one !== undefined)
-    .filter((one, i, all) => quantityOf(one) === "height" && all.indexOf(one) === i)
-    .slice(0, MOST);
-  const keys = shown.map((one) => one.key);
+  const { shown, others, add } = useCompared();
+  const keys = shown.map(({ holding }) => holding.key);
   const { data, error, isFetching } = useQuery({
     queryKey: KEYS.profile(project.id, keys, line),
     queryFn: ({ signal }) => call<Profile>("POST", `/projects/${project.id}/profiles`, { keys, line }, signal),
@@ -56,10 +48,9 @@ export function ProfileTab() {
     retry: false,
   });
   const unit = shortUnit(project.frame.unit);
-  const series: Series[] = shown.flatMap((one, i) => {
-    const course = data?.courses[one.key];
-    const colour = one === a ? EMBER : one === b ? INDIGO : (INKS[(i + 1) % INKS.length] as string);
-    return course ? [{ key: one.key, name: one.name, colour, heights: course.heights }] : [];
+  const series: Series[] = shown.flatMap(({ holding: { key, name }, ink }) => {
+    const course = data?.courses[key];
+    return course ? [{ key, name, colour: ink, heights: course.heights }] : [];
   });
   // the pointer on the chart, else on the map where it is near the line
   const near = pointer && data && !tracing ? placeNear(data, pointer, NEAR * resolution) : null;
@@ -95,7 +86,6 @@ export function ProfileTab() {
       </p>
     );
   if (!data) return <p className="empties">Reading the surfaces along the line…</p>;
-  const others = usable.filter((one) => !keys.includes(one.key));
   const title = `${project.name}, profile`;
   return (
     <div className="profile" aria-busy={isFetching}>
@@ -123,6 +113,7 @@ export function ProfileTab() {
           <tbody>
             {series.map(({ key, name, colour, heights }) => {
               const course = data.courses[key];
+              const leave = shown.find((one) => one.holding.key === key)?.leave;
               const figure = (value: number | null | undefined, of = unit, decimals = 2) => (
                 <td>
                   <span className="n">{num(value, decimals)}</span> {value == null ? "" : of}
@@ -133,12 +124,8 @@ export function ProfileTab() {
                   <td title={name}>
                     <i className="patch" style={{ background: colour }} />
                     {name}
-                    {also.includes(key) && (
-                      <Button
-                        kind="link"
-                        aria-label={`Leave ${name} out`}
-                        onClick={() => set({ also: also.filter((one) => one !== key) })}
-                      >
+                    {leave && (
+                      <Button kind="link" aria-label={`Leave ${name} out`} onClick={leave}>
                         ×
                       </Button>
                     )}
@@ -155,12 +142,8 @@ export function ProfileTab() {
         {preview && a && <p className="mut">A is {a.name} itself, without the preview.</p>}
         <p className="acts">
           {draw}
-          {others.length > 0 && keys.length < MOST && (
-            <select
-              aria-label="Add a surface"
-              value=""
-              onChange={(event) => set({ also: [...also, event.target.value] })}
-            >
+          {others.length > 0 && (
+            <select aria-label="Add a surface" value="" onChange={(event) => add(event.target.value)}>
               <option value="">add a surface</option>
               {others.map((one) => (
                 <option key={one.key} value={one.key}>

@@ -2,12 +2,13 @@
 import { act, cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 import type { Holding, SurfaceHolding } from "../../api/client";
+import { accuracyOf, sourcesOf } from "../../desk/products";
 import { useDesk } from "../../desk/store";
 import { drawn, inHand, shownOver } from "../../testing/desk";
 import { type Asked, draw, service, surface } from "../../testing/render";
 import { aboutOverlaps, MosaicSheet } from "../join/MosaicSheet";
 import { OverlapsTab, typesOf } from "../join/OverlapsTab";
-import { accuracyOf, doubtsAbout, flattened, sourcesOf } from "../join/sources";
+import { doubtsAbout, flattened } from "../join/sources";
 import type { Overlap, Overlaps } from "../join/useOverlaps";
 
 afterEach(cleanup);

@@ -5,6 +5,7 @@ import { quantityOf, useHeld, useProject } from "../../desk/context";
 import { num, shortUnit, size } from "../../desk/format";
 import { useOverlay } from "../../desk/overlays";
 import { useOwnTab } from "../../desk/ownTab";
+import { accuracyOf, type Source, sourcesOf } from "../../desk/products";
 import { useDesk } from "../../desk/store";
 import type { Line } from "../../map/shapes";
 import { Button } from "../../ui/Button";
@@ -18,7 +19,7 @@ import { type Given, GivenAreas } from "./GivenAreas";
 import { OverlapsTab } from "./OverlapsTab";
 import { RuleIcon } from "./RuleIcon";
 import { Sources } from "./Sources";
-import { accuracyOf, doubtsAbout, flattened, INSPECT, type Source, sourcesOf } from "./sources";
+import { doubtsAbout, flattened, INSPECT } from "./sources";
 import { type Overlaps, useOverlaps } from "./useOverlaps";
 import { useRulePictures } from "./useRulePictures";
 

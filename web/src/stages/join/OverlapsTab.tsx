@@ -1,9 +1,9 @@
 import { useProject } from "../../desk/context";
 import { num, shortUnit, size } from "../../desk/format";
 import { Measure } from "../../desk/Measure";
+import type { Source } from "../../desk/products";
 import { FRESH, useDesk } from "../../desk/store";
 import { patchOf, stopsOf } from "../../map/ramps";
-import type { Source } from "../../stages/join/sources";
 import { type Overlap, useOverlaps } from "../../stages/join/useOverlaps";
 import { signed } from "./Sources";
 

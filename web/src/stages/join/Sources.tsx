@@ -1,9 +1,9 @@
 import { type DragEvent, useState } from "react";
 import { useProject } from "../../desk/context";
 import { num, percent, shortUnit, size } from "../../desk/format";
+import { accuracyOf, type Source } from "../../desk/products";
 import { patchOf } from "../../map/ramps";
 import { Check, Tick } from "../../ui/Check";
-import { accuracyOf, type Source } from "./sources";
 import type { Overlaps } from "./useOverlaps";
 
 /** A number with its sign. */

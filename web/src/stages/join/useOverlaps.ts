@@ -1,8 +1,8 @@
 import { usePreview } from "../../api/queries";
 import { useHeld, useProject } from "../../desk/context";
+import { sourcesOf } from "../../desk/products";
 import { useDesk } from "../../desk/store";
 import { useMeasured } from "../../desk/useMeasured";
-import { sourcesOf } from "./sources";
 
 export interface Overlap {
   first: number;

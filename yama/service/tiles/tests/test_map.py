@@ -304,6 +304,12 @@ class ReadingTest(ServiceTest):
 
     def test_outside_there_is_nothing_to_read(self):
         holding = self.add_surface()
+        # of others the heights alone
+        told = self.ask("GET", f"/probe?x=448101.7&y=5438200.2&others={holding.key}")
+        self.assertEqual(told["readings"], {})
+        here = self.ask("GET", f"/probe?x=448101.7&y=5438200.2&a={holding.key}")["readings"]["a"]["height"]
+        self.assertEqual(told["others"], {holding.key: here})
+        self.ask("GET", "/probe?x=448101.7&y=5438200.2" + "&others=1" * 7, status=422)
         found = self.ask("GET", f"/probe?x=100000&y=5438200&a={holding.key}")
         self.assertEqual(found["readings"]["a"], {"height": None, "slope": None, "aspect": None, "source": None})
         self.ask("GET", "/probe?x=nan&y=1", status=422)

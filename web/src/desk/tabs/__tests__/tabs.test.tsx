@@ -6,7 +6,7 @@ import { Deleted } from "../../Deleted";
 import { useDesk } from "../../store";
 import { ReadingsTab } from "../ReadingsTab";
 import { RecipeTab } from "../RecipeTab";
-import { SurfacesTab } from "../SurfacesTab";
+import { SurfacesTab } from "../surfaces/SurfacesTab";
 
 afterEach(cleanup);
 

@@ -1,16 +1,16 @@
 import { Menu, MenuItem } from "@mui/material";
 import { useMemo, useState } from "react";
-import { call, type Holding, type Quantity } from "../../api/client";
-import { KEYS } from "../../api/keys";
-import { client, useStart } from "../../api/queries";
-import { dressOf } from "../../map/ramps";
-import { Button } from "../../ui/Button";
-import { useHeld, useProject } from "../context";
-import { useDeleting } from "../Deleted";
-import { HEIGHT_UNITS, LONGEST_NAME, num, percent, shortUnit, size } from "../format";
-import { WeightIcon } from "../icons";
-import { useDesk } from "../store";
-import { useSettled } from "../useSettled";
+import { call, type Holding, type Quantity } from "../../../api/client";
+import { KEYS } from "../../../api/keys";
+import { client, useStart } from "../../../api/queries";
+import { dressOf } from "../../../map/ramps";
+import { Button } from "../../../ui/Button";
+import { useProject } from "../../context";
+import { useDeleting } from "../../Deleted";
+import { HEIGHT_UNITS, LONGEST_NAME, num, percent, shortUnit, size } from "../../format";
+import { WeightIcon } from "../../icons";
+import { useDesk } from "../../store";
+import { useSettled } from "../../useSettled";
 
 function accuracyLine(holding: Holding, unit: string) {
   const found = holding.accuracy;
@@ -36,7 +36,7 @@ const SHORT: Record<string, string> = {
 };
 
 /** How a quantity is dressed on the desk now, once the hand that changes it rests, for the address of a picture. */
-function useDressOf(quantity: Quantity | undefined): string {
+export function useDressOf(quantity: Quantity | undefined): string {
   const look = useDesk((desk) => (quantity ? desk.looks[quantity] : undefined));
   const light = useDesk((desk) => desk.light);
   const dress = useMemo(
@@ -46,7 +46,8 @@ function useDressOf(quantity: Quantity | undefined): string {
   return useSettled(dress, 600);
 }
 
-function Card({ holding }: { holding: Holding }) {
+/** A surface as a shaded picture with its figures, and what can be done with it. */
+export function SurfaceCard({ holding }: { holding: Holding }) {
   const project = useProject();
   const quantity = holding.surface?.quantity as Quantity | undefined;
   const dress = useDressOf(quantity);
@@ -62,6 +63,8 @@ function Card({ holding }: { holding: Holding }) {
   const inB = slots.b === holding.key;
   const path = `/projects/${project.id}/holdings/${holding.id}`;
   const open = useDesk((desk) => desk.open);
+  const foldedAway = useDesk((desk) => desk.foldedAway);
+  const isFolded = foldedAway.includes(holding.id);
   const surface = holding.surface;
   if (!surface) return null;
   const cautions =
@@ -226,6 +229,17 @@ function Card({ holding }: { holding: Holding }) {
         >
           Rename
         </MenuItem>
+        {!holding.fixed_by && (
+          <MenuItem
+            onClick={() => {
+              setAnchor(null);
+              const others = foldedAway.filter((one) => one !== holding.id);
+              set({ foldedAway: isFolded ? others : [...others, holding.id] });
+            }}
+          >
+            {isFolded ? "Show again" : "Fold away"}
+          </MenuItem>
+        )}
         {project.role !== "viewer" && (
           <MenuItem
             sx={{ color: "error.main" }}
@@ -252,32 +266,5 @@ function Card({ holding }: { holding: Holding }) {
         </div>
       )}
     </article>
-  );
-}
-
-/** The surfaces as shaded pictures, newest first. */
-export function SurfacesTab() {
-  const { surfaces, isLoading } = useHeld();
-  const [unfolded, setUnfolded] = useState(false);
-  const slots = useDesk((desk) => desk.slots);
-  // an original whose fault was fixed stands behind what is right, but where it is looked at
-  const behind = surfaces.filter((one) => one.fixed_by && one.key !== slots.a && one.key !== slots.b);
-  if (isLoading) return null;
-  if (!surfaces.length)
-    return <p className="empties">No surface yet. Surfaces you add or make stand here as small shaded pictures.</p>;
-  return (
-    <div className="cards">
-      {surfaces
-        .filter((one) => unfolded || !behind.includes(one))
-        .map((holding) => (
-          <Card key={holding.id} holding={holding} />
-        ))}
-      {behind.length > 0 && (
-        <button type="button" className="lnk behind" onClick={() => setUnfolded(!unfolded)}>
-          {unfolded ? "Fold away" : "Show"} {behind.length === 1 ? "1 original" : `${behind.length} originals`} that{" "}
-          {behind.length === 1 ? "was" : "were"} fixed
-        </button>
-      )}
-    </div>
   );
 }
