@@ -68,6 +68,9 @@ class JoinTest(Joining):
         # cautions about the tiles' own files lead there; mended tiles take the place of the others
         page.get_by_role("button", name="Look at it in Gather").first.click()
         page.get_by_role("button", name="Take as feet").click()
+        page.get_by_role("tab", name="Surfaces").click()
+        tiles = page.get_by_role("article", name=re.compile(r"^Skerry 5, \d+ tiles$"))
+        tiles.get_by_role("button", name="Show tiles").click()
         expect(page.get_by_role("article", name=re.compile("from feet"))).to_be_visible(timeout=60_000)
         self.api("POST", f"/holdings/{self.void()}/declare", {"declared": {"nodata": -9999.0}})
         expect(page.get_by_role("article", name=re.compile("9999 empty"))).to_be_visible(timeout=60_000)
@@ -78,7 +81,7 @@ class JoinTest(Joining):
         expect(page.get_by_role("button", name="Look at it in Gather")).to_have_count(0)
         # their originals are folded away
         page.get_by_role("tab", name="Surfaces").click()
-        expect(page.get_by_role("button", name="Show 2 originals that were fixed")).to_be_visible()
+        expect(page.get_by_role("button", name="Show 2 folded away")).to_be_visible()
         self.forget()
         self.stage("Join")
         page.get_by_role("button", name="Mosaic").click()
@@ -156,3 +159,47 @@ class JoinTest(Joining):
 
     def void(self) -> int:
         return next(one["id"] for one in self.api("GET", "/holdings") if one["name"] == "Skerry 5 E448N5438")
+
+    def test_many_surfaces_are_found_and_compared_side_by_side(self):
+        page = self.page
+        self.order("skerry")
+        self.order("plover")
+        self.forget()
+        # tiles of a product are one card; with many surfaces one is found by its name
+        card = page.get_by_role("article", name=re.compile(r"^Plover 30, \d+ tiles$"))
+        expect(card).to_be_visible()
+        # the newest one lies in A, and stands there by itself
+        tile = [one for one in self.api("GET", "/holdings") if one["name"].startswith("Plover 30")][-1]
+        expect(page.get_by_role("article", name=tile["name"])).to_have_count(0)
+        page.get_by_role("textbox", name="Find a surface").fill(tile["name"].split()[-1])
+        expect(page.get_by_role("article", name=tile["name"])).to_be_visible()
+        expect(page.get_by_role("article", name="Beacon 30")).to_have_count(0)
+        page.get_by_role("textbox", name="Find a surface").fill("")
+        page.get_by_role("article", name="Beacon 30").hover()
+        page.get_by_role("button", name="More about Beacon 30").click()
+        page.get_by_role("menuitem", name="Fold away").click()
+        expect(page.get_by_role("button", name="Show 1 folded away")).to_be_visible()
+
+        # three over the same ground, with the height of each under the pointer
+        self.put("A", "Skerry 5 E448N5438")
+        page.get_by_role("combobox", name="Surface in B").click()
+        page.get_by_role("combobox", name="Find a surface for B").fill("beacon")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("combobox", name="Surface in B")).to_contain_text("Beacon 30")
+        self.mode("Several")
+        parts = page.get_by_role("group", name="Surfaces side by side").get_by_role("region")
+        expect(parts).to_have_count(2)
+        page.get_by_role("combobox", name="Add a surface").click()
+        page.get_by_role("option", name=re.compile("^" + re.escape(tile["name"]))).click()
+        expect(parts).to_have_count(3)
+        with page.expect_response(lambda one: one.url.endswith("/lines")) as heard:
+            page.get_by_label(re.compile("^Contours every")).fill("25")
+        self.assertEqual(heard.value.status, 200)
+        box = parts.nth(1).bounding_box()
+        page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.5)
+        page.mouse.move(box["x"] + box["width"] * 0.5 + 2, box["y"] + box["height"] * 0.5)
+        label = parts.nth(1).get_by_text(re.compile(r"^-?[\d.]+ m$"))
+        expect(label.last).to_be_visible()
+        expect(page.get_by_test_id("probe-b")).to_have_text(label.last.inner_text())
+        page.get_by_role("button", name=f"Leave {tile['name']} out").click()
+        expect(parts).to_have_count(2)

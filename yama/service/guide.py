@@ -12,7 +12,9 @@ from django.views.decorators.http import require_safe
 from markdown_it import MarkdownIt
 
 _DOCS = settings.BASE_DIR / "docs"
-_POLICY = "default-src 'none'; img-src 'self'; style-src 'self'; font-src 'self'; frame-ancestors 'none'; base-uri 'none'"
+_POLICY = (
+    "default-src 'none'; img-src 'self'; style-src 'self'; font-src 'self'; frame-ancestors 'none'; base-uri 'none'"
+)
 _PAGES = (
     ("", "Guide"),
     *((name.lower(), name) for name in ("Gather", "Build", "Join", "Fit", "Mend", "Judge", "Drain", "Deliver")),
@@ -35,6 +37,7 @@ def _page(name: str) -> str:
     return (
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{escape(title)} · Yama</title>'
         '<meta name="viewport" content="width=device-width, initial-scale=1">'
+        '<link rel="icon" type="image/svg+xml" href="/static/mark.svg">'
         '<link rel="stylesheet" href="/guide/guide.css"></head>'
         f'<body><nav aria-label="Guide"><a href="/">Yama</a><ul>{links}</ul></nav><main>{body}</main></body></html>'
     )

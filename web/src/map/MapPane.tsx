@@ -67,7 +67,7 @@ interface Props {
   onBusy?: (busy: boolean) => void;
   onPin: () => void;
   still?: boolean;
-  /** Overlays of this pane alone. */
+  /** Overlays of this pane alone, instead of those of worksheets and tabs. */
   own?: Overlay[];
 }
 

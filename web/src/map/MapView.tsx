@@ -228,7 +228,7 @@ export function MapView() {
               {finding.sentence} {finding.why}
             </div>
           ))}
-      {AtMap && <AtMap />}
+      {AtMap && mode !== "several" && <AtMap />}
       <ToolHint />
       <ScaleBar resolution={resolution} />
       <div className="zoom">

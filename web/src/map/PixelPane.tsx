@@ -21,7 +21,7 @@ interface Props {
   onPin: () => void;
   /** Whether it stays where it is: nothing that the pointer does moves it. */
   still?: boolean;
-  /** Overlays of this pane alone. */
+  /** Overlays of this pane alone, instead of those of worksheets and tabs. */
   own?: Overlay[];
 }
 

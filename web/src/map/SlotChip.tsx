@@ -57,10 +57,9 @@ function SurfaceList({ slot, at, onDone }: { slot: Slot; at: string; onDone: () 
     groupBy: ({ product }) => product,
     filterOptions: (all, { inputValue }) => all.filter(({ name }) => isNamed(name, inputValue)),
     onInputChange: (_, typed, reason) => reason === "input" && setText(typed),
-    onChange: (_, chosen) => {
-      put(slot, chosen.key || null);
-      onDone();
-    },
+    onChange: (_, chosen) => put(slot, chosen.key || null),
+    // also where what is there already is chosen
+    onClose: (_, reason) => reason === "selectOption" && onDone(),
   });
   const groups = list.groupedOptions as unknown as { key: number; group: string; options: Choice[]; index: number }[];
   return (

@@ -1,17 +1,18 @@
 import type VectorLayer from "ol/layer/Vector";
 import type OlMap from "ol/Map";
-import { useEffect, useMemo, useRef } from "react";
+import { useEffect, useRef } from "react";
 import type { Overlay } from "../desk/overlays";
 import { useDesk } from "../desk/store";
 import { overlayLayer } from "./overlayLayers";
 import type { Space } from "./space";
 
-const NONE: Overlay[] = [];
-
-/** Draws what worksheets and tabs show over the surfaces, and what is a pane's own; only what changed is made anew. */
-export function useOverlays(map: OlMap | null, space: Space, own = NONE): void {
+/**
+ * Draws what worksheets and tabs show over the surfaces, or a pane's own overlays instead where it has some; only what changed is
+ * made anew.
+ */
+export function useOverlays(map: OlMap | null, space: Space, own?: Overlay[]): void {
   const shared = useDesk((desk) => desk.overlays);
-  const overlays = useMemo(() => [...shared, ...own], [shared, own]);
+  const overlays = own ?? shared;
   const layers = useRef(new Map<Overlay, VectorLayer>());
   useEffect(() => {
     if (!map) return;

@@ -27,6 +27,11 @@ class GuideTest(SimpleTestCase):
 
     @override_settings(DEBUG=False)
     def test_what_is_not_there_is_not_found(self):
-        for address in ("/guide/nothing", "/guide/pictures/nothing.png", "/guide/..%2Ftrust", "/guide/pictures/..%2Fx.png"):
+        for address in (
+            "/guide/nothing",
+            "/guide/pictures/nothing.png",
+            "/guide/..%2Ftrust",
+            "/guide/pictures/..%2Fx.png",
+        ):
             self.assertEqual(self.client.get(address).status_code, 404, address)
         self.assertEqual(self.client.post("/guide/").status_code, 405)
