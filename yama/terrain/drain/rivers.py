@@ -64,11 +64,13 @@ def rivers(
     Raises
     ------
     InputError
-        Where no line has heights along it.
+        Where no line has heights along it, or all are too short.
     """
     fine = min(grid.cell_width, grid.cell_height) / _FINE
     noded = shapely.line_merge(shapely.union_all(np.array(list(lines), object), grid_size=fine))
     shapes = shapely.get_parts(noded)
+    if not len(shapes):
+        raise InputError("These lines are shorter than a thousandth of a cell. Choose longer ones.")
     ends, high = _ends(shapes, grid, heights)
     nodes, between = np.unique(ends.reshape(-1, 2), axis=0, return_inverse=True)
     between = between.reshape(-1, 2)

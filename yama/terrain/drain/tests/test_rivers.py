@@ -96,6 +96,8 @@ class RiversTest(SimpleTestCase):
         self.assertEqual((len(found), found.outside), (1, 1))
         with self.assertRaisesMessage(InputError, "Choose lines that run over the surface"):
             self.told([(-90, 5), (-80, 25)])
+        with self.assertRaisesMessage(InputError, "Choose longer ones"):
+            self.told([(30, 5), (30.0001, 5)])
 
     def test_the_ground_is_looked_for_beside_the_line(self):
         self.counts[:, 33] *= 100
