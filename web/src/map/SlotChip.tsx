@@ -59,7 +59,7 @@ function SurfaceList({ slot, at, onDone }: { slot: Slot; at: string; onDone: () 
     onInputChange: (_, typed, reason) => reason === "input" && setText(typed),
     onChange: (_, chosen) => put(slot, chosen.key || null),
     // also where what is there already is chosen
-    onClose: (_, reason) => reason === "selectOption" && onDone(),
+    onClose: (_, reason) => (reason === "selectOption" || reason === "escape") && onDone(),
   });
   const groups = list.groupedOptions as unknown as { key: number; group: string; options: Choice[]; index: number }[];
   return (

@@ -41,5 +41,10 @@ describe("the chip of A", () => {
     fireEvent.keyDown(find, { key: "Enter" });
     expect(useDesk.getState().slots.a).toBe("key4");
     await waitFor(() => expect(screen.queryByRole("listbox")).toBeNull());
+    // Esc leaves all as it is
+    fireEvent.click(screen.getByRole("combobox", { name: "Surface in A" }));
+    fireEvent.keyDown(screen.getByRole("combobox", { name: "Find a surface for A" }), { key: "Escape" });
+    await waitFor(() => expect(screen.queryByRole("listbox")).toBeNull());
+    expect(useDesk.getState().slots.a).toBe("key4");
   });
 });

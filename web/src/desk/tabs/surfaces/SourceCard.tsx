@@ -28,7 +28,7 @@ export function SourceCard({ source, open, onOpen }: Props) {
   );
   const found = accuracyOf(source);
   return (
-    <article className="card" aria-label={`${name}, ${num(holdings.length)} tiles`}>
+    <article className={styles.card} aria-label={`${name}, ${num(holdings.length)} tiles`}>
       <div className={styles.tiles}>
         <img
           src={`/api/projects/${project.id}/holdings/${first.id}/picture?key=${first.key}&dress=${dress}`}
@@ -43,7 +43,7 @@ export function SourceCard({ source, open, onOpen }: Props) {
         <dd>
           <span className="n">{num(holdings.length)}</span> tiles
         </dd>
-        <dd className="top1">
+        <dd className={styles.lowest}>
           <span className="n">{size(first.surface.cell_size)}</span> m
         </dd>
         <dd>

@@ -11,6 +11,7 @@ import { HEIGHT_UNITS, LONGEST_NAME, num, percent, shortUnit, size } from "../..
 import { WeightIcon } from "../../icons";
 import { useDesk } from "../../store";
 import { useSettled } from "../../useSettled";
+import styles from "./surfaces.module.css";
 
 function accuracyLine(holding: Holding, unit: string) {
   const found = holding.accuracy;
@@ -85,7 +86,8 @@ export function SurfaceCard({ holding }: { holding: Holding }) {
   };
   return (
     <article
-      className={`card ${inA ? "ina" : inB ? "inb" : ""}`}
+      className={styles.card}
+      data-in={inA ? "a" : inB ? "b" : undefined}
       aria-label={holding.name}
       draggable
       onDragStart={(event) => event.dataTransfer.setData("text/yama-key", holding.key)}
@@ -93,7 +95,7 @@ export function SurfaceCard({ holding }: { holding: Holding }) {
       onMouseLeave={() => set({ hovered: null })}
       onFocus={() => set({ hovered: holding.key })}
     >
-      <div className="pic">
+      <div className={styles.pic}>
         <img
           src={`/api${path}/picture?key=${holding.key}&dress=${dress}`}
           loading="lazy"
@@ -101,12 +103,10 @@ export function SurfaceCard({ holding }: { holding: Holding }) {
           width="112"
           height="112"
         />
-        {inA && <b className="slot a">A</b>}
-        {inB && (
-          <b className={`slot b`} style={inA ? { left: 20 } : undefined}>
-            B
-          </b>
-        )}
+        <span className={styles.slots}>
+          {inA && <b data-slot="a">A</b>}
+          {inB && <b data-slot="b">B</b>}
+        </span>
       </div>
       <dl>
         {naming === null ? (
@@ -117,7 +117,6 @@ export function SurfaceCard({ holding }: { holding: Holding }) {
               aria-label="New name"
               // biome-ignore lint/a11y/noAutofocus: the field was just asked for
               autoFocus
-              style={{ width: "100%" }}
               value={naming}
               maxLength={LONGEST_NAME}
               onChange={(event) => setNaming(event.target.value)}
@@ -129,16 +128,12 @@ export function SurfaceCard({ holding }: { holding: Holding }) {
             />
           </dt>
         )}
-        <dd className="top1">
+        <dd className={styles.lowest}>
           <span className="n">{size(surface.cell_size)}</span> m
         </dd>
-        <dd className="kd">
+        <dd className={styles.kind}>
           <svg width="8" height="8" viewBox="0 0 8 8" aria-hidden="true">
-            {holding.live ? (
-              <circle className="lv" cx="4" cy="4" r="3" />
-            ) : (
-              <rect className="sd" x="0.5" y="0.5" width="7" height="7" />
-            )}
+            {holding.live ? <circle cx="4" cy="4" r="3" /> : <rect x="0.5" y="0.5" width="7" height="7" />}
           </svg>
           {holding.live ? "live" : "stored"}
           {surface.unit !== project.frame.unit && HEIGHT_UNITS.some(({ value }) => value === surface.unit) && (
@@ -160,9 +155,9 @@ export function SurfaceCard({ holding }: { holding: Holding }) {
         </dd>
         {cautions.length > 0 && (
           <dd>
-            <button
-              type="button"
-              className="chipcaution"
+            <Button
+              kind="bare"
+              className={styles.caution}
               title={cautions.map((finding) => finding.sentence).join(" ")}
               onClick={() => {
                 open("Gather", "arrivals");
@@ -171,36 +166,31 @@ export function SurfaceCard({ holding }: { holding: Holding }) {
             >
               <WeightIcon weight="caution" />
               {SHORT[cautions[0]?.code ?? ""] ?? "a caution"}
-            </button>
+            </Button>
           </dd>
         )}
       </dl>
-      <div className="pick">
-        <button
-          type="button"
-          className="a"
-          aria-label={`Put ${holding.name} in A`}
-          onClick={() => put("a", holding.key)}
-        >
-          A
-        </button>
-        <button
-          type="button"
-          className="b"
-          aria-label={`Put ${holding.name} in B`}
-          onClick={() => put("b", holding.key)}
-        >
-          B
-        </button>
+      <div className={styles.pick}>
+        {(["a", "b"] as const).map((slot) => (
+          <Button
+            key={slot}
+            kind="bare"
+            data-slot={slot}
+            aria-label={`Put ${holding.name} in ${slot.toUpperCase()}`}
+            onClick={() => put(slot, holding.key)}
+          >
+            {slot.toUpperCase()}
+          </Button>
+        ))}
       </div>
-      <button
-        type="button"
-        className="more"
+      <Button
+        kind="bare"
+        className={styles.more}
         aria-label={`More about ${holding.name}`}
-        onClick={(e) => setAnchor(e.currentTarget)}
+        onClick={(event) => setAnchor(event.currentTarget)}
       >
         …
-      </button>
+      </Button>
       <Menu anchorEl={anchor} open={Boolean(anchor)} onClose={() => setAnchor(null)}>
         {holding.live ? (
           <MenuItem
@@ -254,11 +244,7 @@ export function SurfaceCard({ holding }: { holding: Holding }) {
       </Menu>
       {deleting.dialog}
       {(error || deleting.error) && (
-        <div
-          className="tag"
-          role="alert"
-          style={{ left: 4, bottom: 4, whiteSpace: "normal", height: "auto", maxWidth: 190, pointerEvents: "auto" }}
-        >
+        <div className={styles.failed} role="alert">
           {error || deleting.error}{" "}
           <Button kind="link" onClick={() => setError("")}>
             Close

@@ -67,7 +67,7 @@ export function SurfacesTab() {
     return <p className="empties">No surface yet. Surfaces you add or make stand here as small shaded pictures.</p>;
   const away = foldedOf(surfaces, { folded, looked });
   return (
-    <div className="cards" ref={row}>
+    <div className={styles.cards} ref={row}>
       {first > 0 && <span className={styles.spacer} style={{ width: first * WIDE - 6 }} />}
       {items
         .slice(first, last)
