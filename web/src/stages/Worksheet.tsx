@@ -38,6 +38,7 @@ import { ShiftSheet } from "./judge/ShiftSheet";
 import { WaterSheet } from "./judge/WaterSheet";
 import { OperationSheet } from "./OperationSheet";
 import { useWorksheet } from "./useWorksheet";
+import styles from "./worksheet.module.css";
 
 type Own = ComponentType<{ open: (id: number) => void }>;
 
@@ -198,7 +199,7 @@ export function Worksheet({ open }: { open: (id: number) => void }) {
         <>
           <header>
             <h1>{stage}</h1>
-            <a className="lnk" href={`/guide/${stage.toLowerCase()}`} target="_blank" rel="noopener">
+            <a className={`lnk ${styles.guide}`} href={`/guide/${stage.toLowerCase()}`} target="_blank" rel="noopener">
               How this works
             </a>
           </header>
