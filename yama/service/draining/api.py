@@ -58,8 +58,9 @@ class DrainingOut(Schema):
 class StreamsIn(NetworkIn):
     """What of them is looked at. bounds, pixel: the view in frame coordinates, and how many of their units a pixel is;
     all of them, with every corner, where null. apart_from: only stretches farther than so many metres (within) from
-    these other streams are drawn, where water was worked out for them. above: outlets, each moved by up to so many metres
-    (snap) to where most ground drains; only streams that flow through one of them are told, all where there are none."""
+    these other streams are drawn, where water was worked out for them. above: outlets, each moved by up to so many
+    metres (snap) to where most ground drains; only streams that flow through one of them are told, all where there
+    are none."""
 
     bounds: tuple[float, float, float, float] | None = None
     pixel: float | None = Field(None, gt=0)
@@ -85,9 +86,9 @@ class StreamOrderOut(Schema):
 
 
 class BurnedOut(Schema):
-    """What became of a line that was burned in. number: from 1 on. turned: whether it was drawn uphill. outside: whether
-    no height lies along it, so that nothing was done. cut: metres that ground along it was lowered at most. astray:
-    where it stands on a slope instead of in a valley, in frame coordinates."""
+    """What became of a line that was burned in. number: from 1 on. turned: whether it was drawn uphill. outside:
+    whether no height lies along it, so that nothing was done. cut: metres that ground along it was lowered at most.
+    astray: where it stands on a slope instead of in a valley, in frame coordinates."""
 
     number: int
     turned: bool
@@ -103,8 +104,8 @@ class StreamsOut(Schema):
     between which streams can begin. moved: cubic metres of ground that conditioning moved; left, filled, breached: what
     it did about how many lowest places. missed: how many places that were to keep their water lie in no hollow. burned:
     what became of lines that were burned in. unsure, unsure_length: stretches over level ground, where the computation
-    decides where streams run, and their length in metres. curve: hectares at which streams begin, how many begin then, and their length
-    in metres."""
+    decides where streams run, and their length in metres. curve: hectares at which streams begin, how many begin
+    then, and their length in metres."""
 
     known: bool
     begins_at: float = 0.0
@@ -140,9 +141,9 @@ class CatchmentsIn(DrainedIn):
 
 class CatchmentOut(Schema):
     """The catchment of an outlet, of all that lies above it. x, y: where it was moved to, in frame coordinates; moved:
-    how far, in metres; area: in square kilometres on the ellipsoid; rings: outlines. common: what it shares with the one of the other surface, as a
-    share of what both cover together; null where nothing is compared. near: what has a name
-    and is near; empty where nothing is. reason: why there is none."""
+    how far, in metres; area: in square kilometres on the ellipsoid; rings: outlines. common: what it shares with
+    the one of the other surface, as a share of what both cover together; null where nothing is compared. near: what
+    has a name and is near; empty where nothing is. reason: why there is none."""
 
     name: str
     x: float

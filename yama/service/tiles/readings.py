@@ -28,8 +28,8 @@ _BINS = 64
 
 
 class ReadingOut(Schema):
-    """What one surface says at a cell; null where it is empty. Slope and aspect in degrees. source: for a mosaic the name of
-    the surface the cell came from."""
+    """What one surface says at a cell; null where it is empty. Slope and aspect in degrees. source: for a mosaic
+    the name of the surface the cell came from."""
 
     height: float | None
     slope: float | None
@@ -108,8 +108,8 @@ def probe(
     b: str = "",
     others: Annotated[list[str], Query([], max_length=6)] = [],  # noqa: B006 nobody changes it
 ) -> dict[str, Any]:
-    """Heights, slope and aspect at the frame's cell under (x, y) in a and b, and the heights of others. Coarser surfaces
-    are read bilinearly there."""
+    """Heights, slope and aspect at the frame's cell under (x, y) in a and b, and the heights of others. Coarser
+    surfaces are read bilinearly there."""
     project = open_project(request, project_id)
     grid = project.frame.grid
     col, row = float(grid.col_of(x)), float(grid.row_of(y))

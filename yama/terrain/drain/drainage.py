@@ -124,8 +124,8 @@ def lying_in(found: Hollows, areas: Sequence[shapely.Polygon]) -> Flags:
 
 
 def holding(found: Hollows, places: Sequence[tuple[float, float]]) -> tuple[Flags, int]:
-    """The lowest places of the hollows in which places lie, `(basins + 1,)`, and how many places lie in none. places: in
-    the CRS of the hollows."""
+    """The lowest places of the hollows in which places lie, `(basins + 1,)`, and how many places lie in none.
+    places: in the CRS of the hollows."""
     kept, missed = np.zeros(found.basins + 1, np.bool_), 0
     if not places:
         return kept, missed
@@ -211,8 +211,8 @@ class Drainage:
         return labels, sizes
 
     def between(self, streams: Streams) -> tuple[Whole, FloatArray]:
-        """The ground that drains into each link of a network, from 1 on, without that of links above it; 0 elsewhere. And
-        the square metres of each, by number."""
+        """The ground that drains into each link of a network, from 1 on, without that of links above it; 0
+        elsewhere. And the square metres of each, by number."""
         labels = between(self.to, streams)
         return labels, self.cell_area * np.bincount(labels.ravel(), minlength=len(streams) + 1).astype(np.float64)
 

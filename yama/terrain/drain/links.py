@@ -50,7 +50,8 @@ class Links:
         return len(self.order)
 
     def columns(self) -> tuple[dict[str, list[Value]], dict[str, str]]:
-        """What is known of each as columns, with their units. Links are numbered from 1; None where nothing is known."""
+        """What is known of each as columns, with their units. Links are numbered from 1; None where nothing is
+        known."""
         columns: dict[str, list[Value]] = {
             "link": list(range(1, len(self) + 1)),
             "below": [int(one) + 1 if one >= 0 else None for one in self.below],

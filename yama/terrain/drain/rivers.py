@@ -45,9 +45,9 @@ def rivers(
     """Number the links of lines, and tell which way water goes in them.
 
     Lines meet where they share a place. Water goes from where it is high to the lowest end of each part of the network
-    that hangs together, and to ends without height, as in the sea, that it falls towards; on the way there it may be led
-    uphill, since a line beside its valley is. Of streams that part and meet again one is the main stream; the others
-    have its order and change nothing about the one that they come to.
+    that hangs together, and to ends without height, as in the sea, that it falls towards; on the way there it may
+    be led uphill, since a line beside its valley is. Of streams that part and meet again one is the main stream;
+    the others have its order and change nothing about the one that they come to.
 
     Parameters
     ----------
@@ -130,8 +130,8 @@ def _ends(shapes: npt.NDArray[np.object_], grid: Grid, heights: Heights) -> tupl
 class _Flood:
     """How a network is reached from where its water ends, upstream.
 
-    rank: of each node, in which place it is reached; -1 where it is not. into: of each node the link down from it; -1 at
-    ends and where it is not reached.
+    rank: of each node, in which place it is reached; -1 where it is not. into: of each node the link down from it;
+    -1 at ends and where it is not reached.
     """
 
     rank: Numbers

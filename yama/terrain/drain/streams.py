@@ -265,8 +265,8 @@ class Channels:
 
     @cached_property
     def by_slope(self) -> FloatArray:
-        """Square metres of ground that would make a head of each place, or of one above it, on a slope of 10 %: area times
-        the square of the slope over that."""
+        """Square metres of ground that would make a head of each place, or of one above it, on a slope of 10 %:
+        area times the square of the slope over that."""
         begins = np.zeros(len(self.cells))
         over = max(_SLOPE_OVER, _SLOPE_CELLS * min(self.grid.metres_per_cell()))
         _by_slope(self.down, self.area, self.heights, self.lengths, over, _USUAL_SLOPE, begins)
@@ -295,8 +295,8 @@ class Channels:
             Whether they begin at so much ground, or at so much on a slope of 10 %: at more where it is gentler, at less
             where it is steeper, but at no less than is kept.
         above : sequence of int, optional
-            Cells, counted along rows. Only what flows through one of them is told, down to the lowest of them; orders and
-            magnitudes are as they are without it. All of it where this is not given.
+            Cells, counted along rows. Only what flows through one of them is told, down to the lowest of them;
+            orders and magnitudes are as they are without it. All of it where this is not given.
 
         Raises
         ------

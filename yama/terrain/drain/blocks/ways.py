@@ -269,8 +269,8 @@ def _one_patch(
 
 
 def _over(filled: Raster, window: Window, at: tuple[int, int]) -> npt.NDArray[np.int8]:
-    """Of each cell of a window whether it is as high as one of them (1), higher (2), or lower or empty (0): a quarter of
-    the memory of its height."""
+    """Of each cell of a window whether it is as high as one of them (1), higher (2), or lower or empty (0): a
+    quarter of the memory of its height."""
     level = filled.read(Window(window.row + at[0], window.col + at[1], 1, 1))[0, 0]
     found = np.empty((window.rows, window.cols), np.int8)
     for row in range(0, window.rows, _ROWS):

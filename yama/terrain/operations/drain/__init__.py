@@ -1,3 +1,3 @@
-"""Water over a surface, as operations."""
+"""Water over a surface, as operations, in the order in which they are offered."""
 
-from yama.terrain.operations.drain import heights, streams, catchments, networks  # noqa: F401, I001 in this order they are offered
+from yama.terrain.operations.drain import heights, streams, catchments, networks  # noqa: F401, I001
