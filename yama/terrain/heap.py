@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from yama.terrain.kernels import kernel
 
 
@@ -28,18 +30,17 @@ def pop(heap, keys, size):
     size -= 1
     key = keys[size]
     cell = heap[size]
+    keys[size] = np.inf  # so that each cell has two below it, of which one is chosen without a branch
     at = 0
-    while True:
-        below = 2 * at + 1
-        if below >= size:
-            break
-        if below + 1 < size and keys[below + 1] < keys[below]:
-            below += 1
+    below = 1
+    while below < size:
+        below += keys[below + 1] < keys[below]
         if keys[below] >= key:
             break
         keys[at] = keys[below]
         heap[at] = heap[below]
         at = below
+        below = 2 * at + 1
     keys[at] = key
     heap[at] = cell
     return top, size

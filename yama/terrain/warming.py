@@ -23,11 +23,11 @@ from yama.terrain.cog import halve
 from yama.terrain.drain.accumulation import Flow
 from yama.terrain.drain.burning import Burning
 from yama.terrain.drain.catchments import basins, catchments, polygons
-from yama.terrain.drain.conditioning import Method as Changing
 from yama.terrain.drain.drainage import Conditioning, drainage
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import listed
 from yama.terrain.drain.large import Given, LargeDrainage
+from yama.terrain.drain.working_off import Method as Changing
 from yama.terrain.fit.expression import parse
 from yama.terrain.fit.reproject import Resampling, fitted
 from yama.terrain.formats import image, las, text_grid

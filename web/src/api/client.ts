@@ -31,6 +31,7 @@ export type Operation = Schemas["OperationOut"];
 export type Finding = Omit<Schemas["FindingOut"], "answers"> & Partial<Pick<Schemas["FindingOut"], "answers">>;
 export type Preview = Schemas["PreviewOut"];
 export type ContourLine = Schemas["LineOut"];
+export type GraticuleLine = Schemas["GraticuleOut"];
 export type Distribution = Schemas["DistributionOut"];
 export type Heights = Schemas["HeightsOut"];
 export type Profile = Schemas["ProfileOut"];

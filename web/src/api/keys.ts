@@ -47,6 +47,7 @@ export const KEYS = {
   pair: ofProject("pair"),
   pairTry: ofProject("pairTry"),
   imageTile: ofProject("imageTile"),
+  graticule: ofProject("graticule"),
   greys: ofProject("greys"),
   hollows: ofProject("hollows"),
   hollowsSaid: ofProject("hollowsSaid"),

@@ -1,5 +1,5 @@
 import { useEffect, useId, useState } from "react";
-import type { ContourLine, Facets } from "../api/client";
+import type { ContourLine, Facets, GraticuleLine } from "../api/client";
 import type { Line, Place, Ring } from "../map/shapes";
 import { useDesk } from "./store";
 import { useEscape } from "./useEscape";
@@ -68,6 +68,8 @@ export interface Overlays {
   /** The line of a profile, and the place on it under the pointer. */
   profile: { line: Line; at: Place | null };
   facets: Facets;
+  /** Lines of equal coordinates. */
+  graticule: GraticuleLine[];
   /** Patches and keep-outs of a surface, and how many pixels of the map's units are a metre. */
   patches: { outlines: Outlined[]; perMetre: number };
   suspects: SuspectPlace[];

@@ -5,6 +5,7 @@ import type { Dress } from "../map/dress";
 import QUANTITIES from "../map/quantities.json";
 import type { Stop } from "../map/ramps";
 import type { Line, Place } from "../map/shapes";
+import type { Graticule } from "../map/useGraticule";
 import type { ShownAs } from "../map/useShown";
 import { left, READ, type Tool } from "../tools/tool";
 import { BENCHES, type BenchName } from "./benches";
@@ -116,6 +117,7 @@ export interface Remembered {
   light: Light;
   /** What is shown of heights. */
   shownAs: ShownAs;
+  graticule: Graticule;
   /** Own ramps by name, and looks that were kept. */
   ramps: Record<string, Stop[]>;
   keptLooks: KeptLook[];
@@ -218,6 +220,7 @@ export const FRESH: Remembered = {
   ) as Record<Quantity, Look>,
   light: { azimuth: 315, altitude: 45, several: false, strength: 1, rise: 1, shade: "none", depth: 1 },
   shownAs: "height",
+  graticule: "none",
   ramps: {},
   keptLooks: [],
   stage: "Build",

@@ -15,6 +15,7 @@ import { SlotChip } from "./SlotChip";
 import { extentOf, originOf, projectionOf } from "./surfaceLayer";
 import { ToolHint } from "./ToolHint";
 import { useDifference } from "./useDifference";
+import { useGraticule } from "./useGraticule";
 import { type Shown, useShown } from "./useShown";
 import { type Drawn, drawnBackdrop } from "./useSurfaces";
 
@@ -55,6 +56,7 @@ export function MapView() {
   const difference = useDifference(a, b, mode === "minus");
   const [shownA, shownB] = [useShown(a), useShown(b)];
   const pin = usePin();
+  useGraticule(project.id);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the kept view counts when a project is opened, not after
   const view = useMemo(() => {

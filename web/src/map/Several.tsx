@@ -17,8 +17,6 @@ import { useContoursInView } from "./useContoursInView";
 import { useShown } from "./useShown";
 import type { Drawn } from "./useSurfaces";
 
-const NONE: Overlay[] = [];
-
 interface Props {
   view: View;
   /** Backdrops below and over surfaces. */
@@ -78,9 +76,13 @@ function Part({
           params: { interval: every, unit: project.frame.unit },
         },
   );
+  const graticule = useDesk((desk) => desk.overlays.find(({ kind }) => kind === "graticule"));
   const own = useMemo(
-    (): Overlay[] => (lines ? [{ owner, kind: "contours", shown: { lines, unit } }] : NONE),
-    [lines, owner, unit],
+    (): Overlay[] => [
+      ...(graticule ? [graticule] : []),
+      ...(lines ? [{ owner, kind: "contours" as const, shown: { lines, unit } }] : []),
+    ],
+    [graticule, lines, owner, unit],
   );
   return (
     <section className={styles.part} aria-label={holding.name}>

@@ -4,6 +4,7 @@ import VectorLayer from "ol/layer/Vector";
 import VectorSource from "ol/source/Vector";
 import type { StyleLike } from "ol/style/Style";
 import type { Overlay, Overlays } from "../desk/overlays";
+import { graticuleLayer } from "./graticuleLayer";
 import { labelsAt } from "./labelled";
 import {
   areaMark,
@@ -39,7 +40,7 @@ const styled = (feature: Feature, style: StyleLike) => {
 };
 const marked = (places: Place[], toPane: Space["toPane"]) => places.map((at) => new Feature(new Point(toPane(at))));
 
-const PAINTERS: { [K in keyof Overlays]: Painter<K> } = {
+const PAINTERS: { [K in Exclude<keyof Overlays, "graticule">]: Painter<K> } = {
   facets: (facets, toPane) => ({
     zIndex: 40,
     features: (["sloping", "level", "left_out"] as const).map((kind) => {
@@ -131,7 +132,9 @@ const PAINTERS: { [K in keyof Overlays]: Painter<K> } = {
 };
 
 /** The layer that shows an overlay on a pane. */
-export function overlayLayer({ kind, shown }: Overlay, space: Space): VectorLayer {
+export function overlayLayer(overlay: Overlay, space: Space): VectorLayer {
+  const { kind, shown } = overlay;
+  if (kind === "graticule") return graticuleLayer(shown, space.toPane);
   const paint = PAINTERS[kind] as Painter<typeof kind>;
   const { features, ...look } = paint(shown as never, space.toPane);
   return new VectorLayer({ source: new VectorSource({ features }), ...look });

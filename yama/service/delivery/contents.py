@@ -15,7 +15,7 @@ from yama.service.projects.models import Project
 from yama.service.surfaces import keys
 from yama.terrain import operations
 from yama.terrain.cog import FLOATS, Encoding
-from yama.terrain.deliver import report
+from yama.terrain.deliver import maps, report
 from yama.terrain.deliver.package import safe_name
 from yama.terrain.deliver.pieces import pieces
 from yama.terrain.deliver.scored import ScoredCard, lying, scored
@@ -25,6 +25,7 @@ from yama.terrain.formats.cell_types import encoding_for
 from yama.terrain.grid import Grid
 from yama.terrain.judge.scorecard import Subject
 from yama.terrain.quantities import QUANTITIES
+from yama.terrain.ramps import PATCHES
 from yama.terrain.recipe import Step
 from yama.terrain.relief.dress import Dress
 from yama.terrain.surface import Statistics
@@ -280,11 +281,38 @@ def sheet_of(
     made = lineage(holding, by_key)
     reason = card.reason if card else "Not judged: the project has no checkpoints, or this is not a surface of heights."
     return report.Sheet(
-        holding.name, file, rows, report.draw_map(surface, project.frame.grid, quantity, dress), figures, reason,
+        holding.name, file, rows, maps.draw_map(surface, project.frame.grid, quantity, dress), figures, reason,
         made.lines(by_key), found, project.frame.unit,
-        told.unit_in(project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]), made.told(),
-        *_brief(holding, wanted),
+        told.unit_in(project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]), told.title.capitalize(), made.told(),
+        *_brief(holding, wanted), _sources_shown(holding, by_key) if told.categorical else [],
     )  # fmt: skip
+
+
+def _sources_shown(holding: Holding, by_key: dict[str, Holding]) -> list[tuple[str, str]]:
+    """Colour and name of each source, of a surface whose cells say where they came from."""
+    step = holding.step
+    while step is not None and "surfaces" not in step.inputs:  # clipped or brought to other cells since
+        given = next((by_key[key] for keys in step.inputs.values() for key in keys if key in by_key), None)
+        step = given.step if given is not None else None
+    if step is None:
+        return []
+    tiles: dict[int, list[Holding]] = {}
+    numbers = step.params.get("groups") or range(len(step.inputs["surfaces"]))
+    for number, key in zip(numbers, step.inputs["surfaces"], strict=False):
+        if key in by_key:
+            tiles.setdefault(number, []).append(by_key[key])
+    return [(PATCHES[min(number, len(PATCHES) - 1)], by_product(held)[0][0]) for number, held in sorted(tiles.items())]
+
+
+def area_of(project: Project, holdings: list[Holding], looks: dict[str, Dress]) -> maps.AreaMap:
+    """The frame with all surfaces that are handed over, on the first one of heights."""
+    frame = project.frame.grid
+    surfaces = [(one, keys.surface_of_holding(one)) for one in holdings if kind_of(one) is SURFACE]
+    named = [(one.name, surface) for one, surface in surfaces]
+    of_heights = [surface for one, surface in surfaces if quantity_of(one) == "height"]
+    if not of_heights:
+        return maps.draw_area(frame, named, None)
+    return maps.draw_area(frame, named, (of_heights[0], looks.get("height") or Dress.usual("height")))
 
 
 def _brief(holding: Holding, wanted: Wanted) -> tuple[list[report.Met], list[str]]:

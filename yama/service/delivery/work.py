@@ -89,6 +89,8 @@ def build(job: Job, progress: Progress) -> Outcome:
     project = Project.objects.select_related("checkpoints").get(pk=job.project_id)
     wanted = Wanted(**request["wanted"])
     by_pk = project.holdings.in_bulk(request["holdings"])
+    by = job.created_by
+    author = (by.get_full_name() or by.get_username()) if by else ""
     missing = len(request["holdings"]) - len(by_pk)
     if missing:
         raise InputError(f"{missing} of the chosen things are no longer in the project. Choose again.")
@@ -125,7 +127,9 @@ def build(job: Job, progress: Progress) -> Outcome:
             text = json.dumps(recipe, indent=1, ensure_ascii=False).encode()
             members.append(Member(f"recipes/{name}", text, {"kind": "recipe", "holding": by_pk[pk].name}))
         if request["report"]:
-            members += _report(request, project, holdings, names, findings, wanted, looks, part_of(progress, 0.85, 0.9))
+            members += _report(
+                request, project, author, holdings, names, findings, wanted, looks, part_of(progress, 0.85, 0.9)
+            )
         progress(0.9)
         said_of_all: dict[str, Any] = {
             "name": request["name"], "project": project.name, "made": timezone.now().isoformat(timespec="seconds"),
@@ -142,6 +146,7 @@ def build(job: Job, progress: Progress) -> Outcome:
 def _report(
     request: dict[str, Any],
     project: Project,
+    author: str,
     holdings: list[Holding],
     names: dict[int, str],
     findings: dict[int, list[Finding]],
@@ -171,6 +176,9 @@ def _report(
             ("Zero of the frame", frame.vertical_datum or "not said"),
             ("Checkpoints", project.checkpoints.name if project.checkpoints else "none"),
         ],
+        area=contents.area_of(project, holdings, looks),
+        author=author,
+        crs=frame.grid.crs,
         sheets=sheets,
         others=[(one.name, names[one.pk], kind_of(one).known(one)) for one in holdings if kind_of(one) is not SURFACE],
         water=water.made(holdings, by_key),

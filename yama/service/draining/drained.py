@@ -23,11 +23,11 @@ from yama.service.projects.models import Project
 from yama.service.surfaces import keys
 from yama.terrain.drain.burning import Burning
 from yama.terrain.drain.catchments import Catchments, Outlet, catchments
-from yama.terrain.drain.conditioning import Limits, Method
 from yama.terrain.drain.drainage import Conditioning, Known, places_in, told, water_over
 from yama.terrain.drain.networks import plain_lines
 from yama.terrain.drain.stored import StoredDrainage, keep_drainage, open_drainage
 from yama.terrain.drain.streams import Heads, Streams
+from yama.terrain.drain.working_off import Limits, Method
 from yama.terrain.errors import InputError
 from yama.terrain.features import Features, turned
 from yama.terrain.fit.clip import polygons_of

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import shapely
@@ -18,6 +18,7 @@ from yama.terrain.errors import InputError
 from yama.terrain.features import Features, Value, parts_of
 from yama.terrain.grid import Bounds
 from yama.terrain.operations import View
+from yama.terrain.relief.graticule import Kind, graticule
 
 router = Router(tags=["map"])
 
@@ -108,3 +109,22 @@ def facets(
     rounded = np.round(edges, 2)
     each = {name: rounded[kinds == kind].tolist() for kind, name in enumerate(("sloping", "level", "left_out"))}
     return {"count": count, **each}
+
+
+class GraticuleOut(Schema):
+    """A line of equal coordinates in a view: which coordinate stays the same, its figure in words, and x, y, x, y of its
+    vertices in frame coordinates."""
+
+    axis: Literal["x", "y"]
+    text: str
+    places: list[float]
+
+
+@router.get("/{int:project_id}/graticule", response={200: list[GraticuleOut], 422: Failure})
+def graticule_in_view(
+    request: HttpRequest, project_id: int, kind: Kind, west: float, south: float, east: float, north: float
+) -> list[dict[str, Any]]:
+    """Lines of equal coordinates of the frame, or of longitude and latitude, within a view."""
+    project = open_project(request, project_id)
+    lines = graticule(project.frame.grid.crs, Bounds(west, south, east, north), kind)
+    return [{"axis": line.axis, "text": line.text, "places": line.places.ravel().tolist()} for line in lines]

@@ -67,7 +67,7 @@ def map_lines(surface: Surface, grid: Grid) -> MapLines | None:
             continue
         corners = shapely.get_coordinates(shapely.simplify(line, _BENDS, preserve_topology=False))
         if number % _INDEX:
-            light.append(_path(corners))
+            light.append(path_of(corners))
         else:
             heavy.append((corners, number))
     heavy.sort(key=lambda one: -shapely.LineString(one[0]).length)  # long lines are labelled first
@@ -75,10 +75,12 @@ def map_lines(surface: Surface, grid: Grid) -> MapLines | None:
     for corners, number in heavy:
         height = f"{number * interval:,.6g}".replace(",", "\u202f").replace("-", "\u2212")
         _label(corners, f"{height}\u202f{surface.unit}", grid, labels)
-    return MapLines(interval, interval * _INDEX, surface.unit, light, [_path(corners) for corners, _ in heavy], labels)
+    return MapLines(
+        interval, interval * _INDEX, surface.unit, light, [path_of(corners) for corners, _ in heavy], labels
+    )
 
 
-def _path(corners: FloatArray) -> str:
+def path_of(corners: FloatArray) -> str:
     """For the `d` of a path; a tenth of a pixel is as fine as any print."""
     (x, y), *rest = corners.round(1).tolist()
     return f"M{x:g} {y:g}L" + " ".join(f"{a:g} {b:g}" for a, b in rest)

@@ -12,49 +12,14 @@ from typing import Any
 import numpy as np
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
-from yama.terrain.deliver.map_lines import MapLines, map_lines
+from yama.terrain.deliver.maps import EDGE, RIM, AreaMap, Map
 from yama.terrain.deliver.scored import HIGH, SWING_HIGH, SWING_WIDE, WIDE, ScoredCard
 from yama.terrain.findings import Finding
-from yama.terrain.grid import Bounds, Grid
-from yama.terrain.quantities import Quantity
-from yama.terrain.relief.dress import Dress
-from yama.terrain.relief.picture import filled_area, span_of, view_picture
-from yama.terrain.surface import Surface
+from yama.terrain.grid import Bounds
 from yama.terrain.table import Cell, Column, Table
-from yama.terrain.units import in_unit
 
-MAP_WIDE = 1_200
-"""Pixels across a map that is as wide as the page."""
-MAP_TALL = 1_125
-"""Pixels down one that leaves room for its key; a taller one is narrower than the page."""
 _BARS = 41
 _ROWS = 200  # of a table of what a step did
-_TAIL = 0.001  # of all cells at either end of the key
-
-
-@dataclass(frozen=True)
-class Map:
-    """A surface seen from above, with what one needs to read it. bar: length in metres and share of the map's width.
-    low, high: values at the ends of the key, None where all is empty; gradient: its colours from left to right, for a style
-    sheet. lines: contours over it, None where it is of no heights or level."""
-
-    png: bytes
-    size: tuple[int, int]
-    low: float | None
-    high: float | None
-    gradient: str
-    bar: tuple[float, float]
-    lines: MapLines | None
-
-    @property
-    def width(self) -> float:
-        """How wide it is, as a share of the page."""
-        return self.size[0] / MAP_WIDE
-
-    @property
-    def image(self) -> str:
-        """As an address for a page."""
-        return "data:image/png;base64," + b64encode(self.png).decode()
 
 
 @dataclass(frozen=True)
@@ -122,7 +87,8 @@ class Met:
 class Sheet:
     """What the report says of one surface. facts: label and value. accuracy: as `Accuracy.to_dict`, or None with the reason in
     `unjudged`. lineage: one line a step, from the files on. told: what steps did, as tables. brief: what was asked of
-    it. statement: of its vertical accuracy, in sentences."""
+    it. statement: of its vertical accuracy, in sentences. patches: colours with what they
+    stand for, where they are not along a ramp."""
 
     name: str
     file: str
@@ -134,9 +100,11 @@ class Sheet:
     findings: list[Finding]
     unit: str = "m"
     key_unit: str = "m"
+    cells: str = "Height"
     told: list[Told] = field(default_factory=list)
     brief: list[Met] = field(default_factory=list)
     statement: list[str] = field(default_factory=list)
+    patches: list[tuple[str, str]] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -150,7 +118,7 @@ class Made:
 
 @dataclass(frozen=True)
 class Report:
-    """All that the report says. frame: label and value. sources: name, kind and what is known of each file that something here
+    """All that the report says. frame: label and value. area: where everything lies. author: who had it made. crs: of the frame. sources: name, kind and what is known of each file that something here
     was made from. others: name, file and what is in it, of all that is no surface. card: how all surfaces
     of the project do at its checkpoints. unit: of its figures. water: how what tells of water was made; networks: those
     that are kept beside each other."""
@@ -160,6 +128,9 @@ class Report:
     made: str
     note: str
     frame: list[tuple[str, str]]
+    area: AreaMap
+    author: str
+    crs: str
     sheets: list[Sheet]
     others: list[tuple[str, str, str]]
     sources: list[tuple[str, str, str]]
@@ -169,35 +140,19 @@ class Report:
     water: list[Made] = field(default_factory=list)
     networks: Told | None = None
 
-
-def draw_map(surface: Surface, frame: Grid, quantity: Quantity, dress: Dress | None = None) -> Map:
-    """The part of the frame where the surface has values. dress: as somebody dressed it; the usual look where None."""
-    area = _filled(surface, frame)
-    cell = max((area.east - area.west) / MAP_WIDE, (area.north - area.south) / MAP_TALL)
-    cols, rows = (max(round(side / cell), 8) for side in (area.east - area.west, area.north - area.south))
-    grid = Grid(frame.crs, area.west, area.north, cell, cell, rows, cols)
-    dress = dress or Dress.usual(quantity, span_of(surface, grid, _TAIL))
-    across = grid.metres_per_cell()[0] * cols
-    length = _round_down(across / 4)
-    png = view_picture(surface, grid, dress)
-    lines = map_lines(in_unit(surface, dress.unit), grid) if quantity == "height" else None
-    return Map(png, (cols, rows), dress.low, dress.high, dress.gradient, (length, length / across), lines)
-
-
-def _filled(surface: Surface, frame: Grid) -> Bounds:
-    """Where the surface has values in the frame, a little wider but not beyond it; all of the frame where it has none."""
-    area = filled_area(surface, frame)
-    if area is None:
-        return frame.bounds
-    margin = max(area.east - area.west, area.north - area.south) / 30
-    wider = Bounds(area.west - margin, area.south - margin, area.east + margin, area.north + margin)
-    return wider.intersection(frame.bounds) or frame.bounds
-
-
-def _round_down(value: float) -> float:
-    """1, 2 or 5 times a power of ten, not more than a value."""
-    power = 10.0 ** math.floor(math.log10(value))
-    return next(factor * power for factor in (5.0, 2.0, 1.0) if factor * power <= value * 1.0001)
+    @property
+    def contents(self) -> list[tuple[str, str]]:
+        """The parts that are there, each by its anchor on the page."""
+        parts = (
+            ("know", "To know before use", self.findings),
+            ("surfaces", "Surfaces", self.sheets),
+            ("scorecard", "Scorecard", self.card),
+            ("others", "Lines, areas, points and clouds", self.others),
+            ("water", "Water", self.water or self.networks),
+            ("sources", "Sources", self.sources),
+        )
+        found = [(name, title) for name, title, what in parts if what]
+        return [*found, *((f"sheet-{i}", sheet.name) for i, sheet in enumerate(self.sheets, 1))]
 
 
 def number(value: float | None, decimals: int = 2) -> str:
@@ -233,7 +188,7 @@ def html_of(report: Report, fonts: Mapping[str, Path] | None = None) -> str:
     )  # fmt: skip
     page.filters.update(number=number, metres=_metres, plain=lambda value: number(value, 0 if value % 1 == 0 else 2))
     embedded = {name: b64encode(path.read_bytes()).decode() for name, path in (fonts or {}).items() if path.exists()}
-    sizes = {"scored": (WIDE, HIGH), "swing": (SWING_WIDE, SWING_HIGH)}
+    sizes = {"scored": (WIDE, HIGH), "swing": (SWING_WIDE, SWING_HIGH), "rim": RIM, "edge": EDGE}
     return page.get_template("report.html").render(report=report, fonts=embedded, bars_of=bars_of, **sizes)
 
 

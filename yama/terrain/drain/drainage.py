@@ -14,13 +14,14 @@ import shapely
 from yama.terrain.drain.accumulation import Flow, accumulation
 from yama.terrain.drain.burning import BurnedLine, Burning, burned
 from yama.terrain.drain.catchments import Catchments, Outlet, basins, between, catchments, snapped
-from yama.terrain.drain.conditioning import Conditioned, Limits, Method, condition, with_fall
+from yama.terrain.drain.conditioning import Conditioned, condition, with_fall
 from yama.terrain.drain.directions import Directions, directions, over_level
 from yama.terrain.drain.hollows import Flags, Hollows, Whole, hollows
 from yama.terrain.drain.kinds import Hollow, listed
 from yama.terrain.drain.large import Given, LargeDrainage, LargeSurface
 from yama.terrain.drain.sea import without_sea
 from yama.terrain.drain.streams import Channels, Streams, channels
+from yama.terrain.drain.working_off import Limits, Method
 from yama.terrain.errors import InputError
 from yama.terrain.fit.clip import inside
 from yama.terrain.grid import FloatArray, Grid, Window, turn_between

@@ -12,8 +12,8 @@ import numpy.typing as npt
 import shapely
 
 from yama.terrain.drain.catchments import polygons
-from yama.terrain.drain.conditioning import ways_out
 from yama.terrain.drain.hollows import Hollows
+from yama.terrain.drain.working_off import ways_out
 from yama.terrain.fit.clip import inside
 from yama.terrain.grid import FloatArray
 from yama.terrain.kernels import kernel

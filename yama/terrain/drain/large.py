@@ -17,11 +17,12 @@ from yama.terrain.drain.accumulation import Flow, accumulation
 from yama.terrain.drain.blocks import Blocks, Raster
 from yama.terrain.drain.burning import BurnedLine, Burning
 from yama.terrain.drain.catchments import Catchments, Outlet, links_of, outlined, snapped, start_cells
-from yama.terrain.drain.conditioning import Conditioned, Limits, Method, with_fall
+from yama.terrain.drain.conditioning import Conditioned, with_fall
 from yama.terrain.drain.directions import Directions
 from yama.terrain.drain.hollows import Flags, Whole
 from yama.terrain.drain.kinds import Hollow
 from yama.terrain.drain.streams import Channels, Streams, sparse_channels
+from yama.terrain.drain.working_off import Limits, Method
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.progress import Progress, ignore_progress, part_of

@@ -15,12 +15,12 @@ import numpy.typing as npt
 import shapely
 
 from yama.terrain.drain.catchments import Outlet, snapped
-from yama.terrain.drain.conditioning import BREACHED, FILLED, LEFT
 from yama.terrain.drain.directions import COLS, OUT, ROWS, Directions
 from yama.terrain.drain.drainage import Drainage
 from yama.terrain.drain.kinds import Hollow
 from yama.terrain.drain.large import LargeDrainage
 from yama.terrain.drain.streams import Channels
+from yama.terrain.drain.working_off import BREACHED, FILLED, LEFT
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid
 

@@ -4,6 +4,7 @@ import type { Quantity } from "../../api/client";
 import { Caret } from "../icons";
 import type { Look } from "../store";
 
+import { GraticuleChoice } from "./GraticuleChoice";
 import { KeptLooks } from "./KeptLooks";
 import { LightSetting } from "./LightSetting";
 import { Ramps } from "./Ramps";
@@ -39,6 +40,7 @@ export function LookButton(props: LookProps) {
           <ShownChoice quantity={props.quantity} />
           <Ramps {...props} />
           {props.quantity === "height" && <LightSetting />}
+          <GraticuleChoice />
           <KeptLooks {...props} />
         </div>
       </Popover>

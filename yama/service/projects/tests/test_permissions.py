@@ -133,6 +133,7 @@ def endpoints(holding, key):
         ("POST", "/lines", {"run": _RUN, "bounds": [0, 0, 1, 1]}, EDIT),
         ("POST", "/pictures", {"runs": [_RUN], "bounds": [0, 0, 1, 1], "width": 20, "height": 20}, EDIT),
         ("GET", f"/facets/{key}?west=0&south=0&east=1&north=1", None, VIEW),
+        ("GET", "/graticule?kind=degrees&west=448100&south=5438000&east=448200&north=5438100", None, VIEW),
         ("GET", "/probe?x=1&y=1", None, VIEW),
         ("GET", "/position?text=448100%205438100", None, VIEW),
         ("POST", "/views", {"keys": []}, VIEW),

@@ -13,8 +13,9 @@ from yama.terrain.drain.blocks.parts import Parts
 from yama.terrain.drain.blocks.raster import Blocks, Nodes, Raster
 from yama.terrain.drain.blocks.ways import lowest_places
 from yama.terrain.drain.burning import BurnedLine, Burning, beds_of, press, reach_of
-from yama.terrain.drain.conditioning import FILLED, LEFT, Conditioned, Limits, Method, work_off
+from yama.terrain.drain.conditioning import Conditioned
 from yama.terrain.drain.hollows import Flags
+from yama.terrain.drain.working_off import FILLED, LEFT, Limits, Method, work_off
 from yama.terrain.fit.clip import inside
 from yama.terrain.grid import Grid, Window
 from yama.terrain.progress import Progress, ignore_progress, part_of

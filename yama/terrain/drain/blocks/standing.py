@@ -11,9 +11,9 @@ import shapely
 from yama.terrain.drain.blocks.conditioning import standing
 from yama.terrain.drain.blocks.filling import fill
 from yama.terrain.drain.blocks.raster import Blocks, Nodes, Raster
-from yama.terrain.drain.conditioning import ways_out
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.kinds import Hollow, told_of
+from yama.terrain.drain.working_off import ways_out
 from yama.terrain.errors import InputError
 from yama.terrain.grid import FloatArray, Grid, Window
 from yama.terrain.progress import Progress, ignore_progress, part_of

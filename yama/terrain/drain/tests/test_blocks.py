@@ -11,18 +11,17 @@ from distributed import LocalCluster
 from django.test import SimpleTestCase
 
 from yama.terrain.cluster import ADDRESS
-from yama.terrain.drain import blocks
-from yama.terrain.drain import conditioning as conditioning_module
+from yama.terrain.drain import blocks, working_off
 from yama.terrain.drain import drainage as drainage_module
 from yama.terrain.drain.accumulation import accumulation
 from yama.terrain.drain.blocks import Raster
 from yama.terrain.drain.burning import Burning
-from yama.terrain.drain.conditioning import Limits
 from yama.terrain.drain.directions import directions
 from yama.terrain.drain.drainage import Conditioning, DrainedSurface, Known
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.large import Given, LargeDrainage
 from yama.terrain.drain.tests.made import grid_of, heights_of_many_kinds
+from yama.terrain.drain.working_off import Limits
 from yama.terrain.errors import InputError
 from yama.terrain.grid import Window
 from yama.terrain.surface import ArraySurface
@@ -234,7 +233,7 @@ class ConditionedTest(SimpleTestCase):
     """Whatever becomes of hollows, it is the same in blocks."""
 
     def setUp(self):
-        held = mock.patch.object(conditioning_module, "_ROOM", 64)  # so that searches run out of room
+        held = mock.patch.object(working_off, "_ROOM", 64)  # so that searches run out of room
         held.start()
         self.addCleanup(held.stop)
 

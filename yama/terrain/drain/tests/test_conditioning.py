@@ -1,11 +1,14 @@
+from unittest import mock
+
 import numpy as np
 from django.test import SimpleTestCase
 
-from yama.terrain.drain.conditioning import BREACHED, FILLED, LEFT, Limits, condition, with_fall
+from yama.terrain.drain.conditioning import condition, with_fall
 from yama.terrain.drain.directions import COLS, NONE, ROWS, apart_on, directions
 from yama.terrain.drain.hollows import hollows
 from yama.terrain.drain.tests.made import grid_of, heights_of_many_kinds
-from yama.terrain.errors import InputError
+from yama.terrain.drain.working_off import BREACHED, FILLED, LEFT, Limits
+from yama.terrain.errors import CancelledError, InputError
 
 
 def dammed():
@@ -81,6 +84,21 @@ class ConditioningTest(SimpleTestCase):
         made = condition(found, "lesser", Limits(depth=100.0))
         self.assertTrue((made.done[1:] != LEFT).all())
         self.assertFalse((directions(made.heights, found.grid) == NONE).any())
+
+    def test_a_stop_is_heard_within_one_search(self):
+        x, y = np.meshgrid(np.arange(2_400), np.arange(2_400))
+        cells = (np.hypot(x - 1_200, y - 1_200) / 10).astype(np.float32)  # one hollow over all of it
+        found = hollows(cells, grid_of(cells.shape))
+        asked = []
+
+        def progress(share):
+            asked.append(share)
+            if len(asked) > 1:
+                raise CancelledError
+
+        with mock.patch("yama.terrain.drain.working_off._PATIENCE", 0.01), self.assertRaises(CancelledError):
+            condition(found, "fill", Limits(depth=1e9), progress=progress)
+        self.assertEqual(len(asked), 2)  # the search was not waited for
 
     def test_heights_can_fall_along_the_water(self):
         for cells in heights_of_many_kinds(40, seed=7):

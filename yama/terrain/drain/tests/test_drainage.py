@@ -6,7 +6,6 @@ import shapely
 from django.test import SimpleTestCase
 
 from yama.terrain.drain.burning import Burning
-from yama.terrain.drain.conditioning import Limits
 from yama.terrain.drain.directions import NONE
 from yama.terrain.drain.drainage import Conditioning, DrainedSurface, Known, drainage, told
 from yama.terrain.drain.hollows import hollows
@@ -14,6 +13,7 @@ from yama.terrain.drain.kinds import listed
 from yama.terrain.drain.sea import sea_of, without_sea
 from yama.terrain.drain.stored import keep_drainage, open_drainage
 from yama.terrain.drain.tests.made import grid_of
+from yama.terrain.drain.working_off import Limits
 from yama.terrain.errors import InputError
 from yama.terrain.surface import ArraySurface
 

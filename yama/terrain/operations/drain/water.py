@@ -8,7 +8,6 @@ import numpy as np
 from pydantic import Field
 
 from yama.terrain.drain.burning import Burning
-from yama.terrain.drain.conditioning import Limits, Method
 from yama.terrain.drain.drainage import (
     Conditioning,
     Known,
@@ -16,6 +15,7 @@ from yama.terrain.drain.drainage import (
 )
 from yama.terrain.drain.networks import plain_lines
 from yama.terrain.drain.sea import sea_of
+from yama.terrain.drain.working_off import Limits, Method
 from yama.terrain.findings import Finding, Fix
 from yama.terrain.fit.clip import polygons_of
 from yama.terrain.frame import Frame
