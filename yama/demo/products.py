@@ -26,7 +26,8 @@ Cells = npt.NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Product:
-    """One product as its provider describes it. cell, tile: in units of `crs`; le90: stated accuracy in metres."""
+    """One product as its provider describes it. cell, tile: in units of `crs`; le90: stated accuracy in metres.
+    licence: by its SPDX identifier, or a word of the standard of catalogues."""
 
     name: str
     title: str
@@ -43,17 +44,18 @@ class Product:
     nodata: float | None
     datum: str
     max_cells: int
+    licence: str
 
 
 PRODUCTS = (
     Product("beacon-30", "Beacon 30", "EPSG:4326", _SECOND, 108 * _SECOND, "int16", "first surface", 30, 6.5, 2015,
-            "1 %", True, -32768, "Sundrel mean sea level", 250_000),
+            "1 %", True, -32768, "Sundrel mean sea level", 250_000, "CC-BY-4.0"),
     Product("plover-30", "Plover 30", "EPSG:4326", _SECOND, 108 * _SECOND, "float32", "bare ground", 30, 4.1, 2019,
-            "filled", False, None, "Sundrel 1954", 300_000),
+            "filled", False, None, "Sundrel 1954", 300_000, "CC0-1.0"),
     Product("heron-90", "Heron 90", "EPSG:4326", 3 * _SECOND, 216 * _SECOND, "float32", "first surface", 90, 9.8, 2011,
-            "filled", True, None, "Sundrel mean sea level", 100_000),
+            "filled", True, None, "Sundrel mean sea level", 100_000, "CC-BY-4.0"),
     Product("skerry-5", "Skerry 5", FRAME.crs, 5.0, 2000.0, "float64", "bare ground", 5, 0.9, 2024,
-            "0.4 %", False, None, "Sundrel mean sea level", 300_000),
+            "0.4 %", False, None, "Sundrel mean sea level", 300_000, "proprietary"),
 )  # fmt: skip
 
 FAULTS: dict[str, Any] = {

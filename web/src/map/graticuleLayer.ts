@@ -10,6 +10,8 @@ import type { Place } from "./shapes";
 
 const FONT = '500 10.5px "Spline Sans Mono Variable"';
 const RIM = 8; // pixels between the rim of the map and what stands along it
+const CORNER = 128; // pixels at either end of the lower rim where scale and zoom stand, above which figures are lifted
+const LIFT = 34;
 const APART = 14; // pixels between figures that stand along one side
 
 const style = [
@@ -40,8 +42,8 @@ export function graticuleLayer(lines: GraticuleLine[], toPane: (place: Place) =>
   const layer = new VectorLayer({ source: new VectorSource({ features }), style, zIndex: 54 });
   layer.on("postrender", (event: RenderEvent) => {
     const context = event.context as CanvasRenderingContext2D;
-    const { extent, viewState, pixelRatio } = event.frameState ?? {};
-    if (!extent || !viewState || !pixelRatio) return;
+    const { extent, viewState, pixelRatio, size } = event.frameState ?? {};
+    if (!extent || !viewState || !pixelRatio || !size) return;
     const [west = 0, south = 0, , north = 0] = extent;
     const { resolution } = viewState;
     const words = (text: string, [x, y]: Place, align: CanvasTextAlign) => {
@@ -62,8 +64,11 @@ export function graticuleLayer(lines: GraticuleLine[], toPane: (place: Place) =>
       const rim = axis === "x" ? south + RIM * resolution : west + RIM * resolution;
       const at = crossing(line, axis === "x" ? 1 : 0, rim);
       if (!at) continue;
-      if (axis === "x") words(text, at, "center");
-      else if (Math.abs(at[1] - last) > APART * resolution) {
+      if (axis === "x") {
+        const across = (at[0] - west) / resolution;
+        const lift = across < CORNER || across > (size[0] ?? 0) - CORNER ? LIFT * resolution : 0;
+        words(text, [at[0], at[1] + lift], "center");
+      } else if (Math.abs(at[1] - last) > APART * resolution) {
         words(text, [at[0], at[1] + 2 * resolution], "left");
         last = at[1];
       }

@@ -33,7 +33,7 @@ def stock(folder: Path) -> Stock:
     product = {"name": "skerry-5", "title": "Skerry 5", "crs": "EPSG:32741", "cell": 5.0, "tile": 2000.0,
                "dtype": "float32", "reference": "bare ground", "resolution": 5, "le90": 0.9, "year": 2024,
                "voids": "none", "canopy": False, "nodata": None, "datum": "Sundrel mean sea level",
-               "max_cells": 300_000, "tiles": tiles}  # fmt: skip
+               "max_cells": 300_000, "licence": "CC-BY-4.0", "tiles": tiles}  # fmt: skip
     (folder / "catalogue.json").write_text(json.dumps({"products": [product]}))
     features = [
         {"type": "Feature", "properties": {"name": name, "kind": kind},

@@ -180,6 +180,10 @@ def source_of(name: str, tiles: list[Holding]) -> tuple[str, str, str]:
         said = [first.original, *said] if first.original else said
     else:
         said.append(f"{len(tiles)} tiles: " + ", ".join(sorted(str(one.origin["tile"]) for one in tiles)))
+    if first.origin.get("year"):
+        said.append(f"of {first.origin['year']}")
+    if first.origin.get("licence"):
+        said.append(f"licence: {first.origin['licence']}")
     since = min(one.created_at for one in tiles)
     return name, str(first.get_kind_display()).lower(), ", ".join([*said, f"here since {since:%-d %B %Y}"])
 

@@ -48,7 +48,7 @@ def _known(given: Features) -> report.Told:
         title = name.replace("_", " ")
         if known and all(isinstance(one, bool) for one in known):
             columns.append(Column(name, title, type="yes_no"))
-        elif known and all(isinstance(one, int) and not isinstance(one, bool) for one in known):
+        elif known and all(isinstance(one, (int, float)) and float(one).is_integer() for one in known):
             columns.append(Column(name, title, unit, type="whole"))
         elif known and all(isinstance(one, (int, float)) for one in known):
             columns.append(Column(name, title, unit, decimals=2))

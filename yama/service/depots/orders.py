@@ -66,6 +66,11 @@ class OrderOut(Schema):
     parts: list[PartOut]
 
 
+def _said(product: dict[str, Any]) -> dict[str, Any]:
+    """What a provider says of a product that its files do not."""
+    return {"datum": product["datum"] or "", "year": product["year"], "licence": product["licence"]}
+
+
 def _order_out(order: Order) -> dict[str, Any]:
     now = timezone.now()
     return {
@@ -121,7 +126,7 @@ def order(request: HttpRequest, project_id: int, body: OrderIn) -> Any:
     with transaction.atomic():
         made = Order.objects.create(
             project=project, depot=body.depot, product=product["product"], title=product["title"], kind="tiles",
-            request={"datum": product["datum"] or ""}, created_by=person(request),
+            request=_said(product), created_by=person(request),
         )  # fmt: skip
         for name in wanted:
             asset = items[name]["assets"]["data"]
@@ -167,7 +172,7 @@ def _order_cut_out(request: HttpRequest, project: Project, product: dict[str, An
     with transaction.atomic():
         made = Order.objects.create(
             project=project, depot=body.depot, product=product["product"], title=product["title"], kind="cut_out",
-            request={"bounds": own, "cell_size": cell, "datum": product["datum"] or ""}, created_by=person(request),
+            request={"bounds": own, "cell_size": cell, **_said(product)}, created_by=person(request),
         )  # fmt: skip
         part = Part.objects.create(order=made, name=f"cut-out {number}", href="")
         _start(request, project, part, f"{product['title']} {part.name}")

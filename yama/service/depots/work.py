@@ -108,7 +108,8 @@ def _take_in(job: Job, part: Part, progress: Progress) -> Outcome:
     job.request = {
         **job.request, "name": f"{part.name}.tif", "file_key": file, "declared": declared.to_dict(),
         "title": f"{order.title} {part.name}",
-        "origin": {"depot": order.depot, "product": order.product, "tile": part.name, "order": order.pk},
+        "origin": {"depot": order.depot, "product": order.product, "tile": part.name, "order": order.pk,
+                   **{name: order.request[name] for name in ("year", "licence") if order.request.get(name)}},
     }  # fmt: skip
     return take_in(job, progress)
 

@@ -20,18 +20,15 @@ MAP_WIDE = 1_200
 """Pixels across a map that is as wide as the page."""
 MAP_TALL = 1_060
 """Pixels down one that leaves room for its key; a taller one is narrower than the page."""
-AREA_TALL = 640
+AREA_TALL = 760
 """Pixels down the map of the area."""
 _TAIL = 0.001  # of all cells at either end of the key
 _FIGURES = 5  # along the key
+_SAME = 24.0  # pixels within which two outlines are one
 RIM, EDGE = 34, 10
 """Pixels to the left of a map and below it, for coordinates; and beyond its other sides, for marks."""
 _LETTER = 10.5  # pixels that a letter of these is wide
-
-
-def share_of(wide: int) -> float:
-    """How wide a map of so many pixels is with its frame, as a share of the page."""
-    return (wide + RIM + EDGE) / (MAP_WIDE + RIM + EDGE)
+_LINE, _INSET = 24.0, 8.0  # pixels that a name is high, and that it stands inside its outline
 
 
 @dataclass(frozen=True)
@@ -52,24 +49,36 @@ class Frame:
 
 
 @dataclass(frozen=True)
-class Map:
-    """A surface seen from above, with what one needs to read it. bar: length in metres and share of the map's width.
-    low, high: values at the ends of the key, None where all is empty; gradient: its colours from left to right, for a style
-    sheet. lines: contours over it, None where it is of no heights or level. frame: coordinates along its sides."""
+class _Drawn:
+    """A map as it stands on a page. size: of what is drawn, in pixels. bar: length in metres and share of the map's width.
+    frame: coordinates along its sides."""
 
-    png: bytes
     size: tuple[int, int]
-    low: float | None
-    high: float | None
-    gradient: str
     bar: tuple[float, float]
-    lines: MapLines | None
     frame: Frame
 
     @property
     def width(self) -> float:
-        """How wide it is, as a share of the page."""
-        return share_of(self.size[0])
+        """How wide it is with its frame, as a share of the page."""
+        return (self.size[0] + RIM + EDGE) / (MAP_WIDE + RIM + EDGE)
+
+    @property
+    def bar_width(self) -> float:
+        """How long the bar is, as a share of the page."""
+        return self.bar[1] * self.size[0] / (MAP_WIDE + RIM + EDGE)
+
+
+@dataclass(frozen=True)
+class Map(_Drawn):
+    """A surface seen from above, with what one needs to read it. low, high: values at the ends of the key, None where all is
+    empty; gradient: its colours from left to right, for a style sheet. lines: contours over it, None where it is of no
+    heights or level."""
+
+    png: bytes
+    low: float | None
+    high: float | None
+    gradient: str
+    lines: MapLines | None
 
     @property
     def image(self) -> str:
@@ -86,31 +95,25 @@ class Map:
 
 @dataclass(frozen=True)
 class Outline:
-    """Where something lies in the frame: its name, and a rectangle in pixels of the map of the area."""
+    """Where something lies in the frame: its name, a rectangle in pixels of the map of the area, and where the name begins,
+    on its baseline."""
 
     name: str
     x: float
     y: float
     wide: float
     high: float
+    at: tuple[float, float]
 
 
 @dataclass(frozen=True)
-class AreaMap:
+class AreaMap(_Drawn):
     """All of the frame with what is handed over. image: the first surface of heights, as an address for a page, or empty.
     middle: where the middle of the frame lies, in degrees."""
 
-    size: tuple[int, int]
     image: str
-    frame: Frame
     outlines: list[Outline]
-    bar: tuple[float, float]
     middle: str
-
-    @property
-    def width(self) -> float:
-        """How wide it is, as a share of the page."""
-        return share_of(self.size[0])
 
 
 def draw_map(surface: Surface, frame: Grid, quantity: Quantity, dress: Dress | None = None) -> Map:
@@ -119,8 +122,8 @@ def draw_map(surface: Surface, frame: Grid, quantity: Quantity, dress: Dress | N
     dress = dress or Dress.usual(quantity, span_of(surface, grid, _TAIL))
     png = view_picture(surface, grid, dress)
     lines = map_lines(in_unit(surface, dress.unit), grid) if quantity == "height" else None
-    size = grid.cols, grid.rows
-    return Map(png, size, dress.low, dress.high, dress.gradient, _bar(grid), lines, _frame(grid, "coordinates", False))
+    drawn = (grid.cols, grid.rows), _bar(grid), _frame(grid, "coordinates", False)
+    return Map(*drawn, png, dress.low, dress.high, dress.gradient, lines)
 
 
 def draw_area(frame: Grid, surfaces: Sequence[tuple[str, Surface]], shown: tuple[Surface, Dress] | None) -> AreaMap:
@@ -135,21 +138,47 @@ def draw_area(frame: Grid, surfaces: Sequence[tuple[str, Surface]], shown: tuple
         What is drawn below these.
     """
     grid = _view(frame.bounds, frame.crs, MAP_WIDE, AREA_TALL)
-    outlines = []
+    named: dict[tuple[float, ...], list[str]] = {}
     for name, surface in surfaces:
         area = filled_area(surface, frame)
         if area is None:
             continue
         x, y = (area.west - grid.west) / grid.cell_width, (grid.north - area.north) / grid.cell_height
         wide, high = (area.east - area.west) / grid.cell_width, (area.north - area.south) / grid.cell_height
-        outlines.append(Outline(name, *(round(one, 1) for one in (x, y, wide, high))))
+        rectangle = tuple(round(one, 1) for one in (x, y, wide, high))
+        # what covers the same ground has one outline with all names
+        same = next(
+            (one for one in named if max(abs(a - b) for a, b in zip(one, rectangle, strict=True)) < _SAME), None
+        )
+        named.setdefault(same or rectangle, []).append(name)
+    outlines = _labelled({", ".join(names): rectangle for rectangle, names in named.items()})
     image = ""
     if shown is not None:
         image = "data:image/png;base64," + b64encode(view_picture(shown[0], grid, shown[1])).decode()
     middle = frame.bounds.middle
     longitude, latitude = lonlat(frame.crs, *middle)
     words = f"{degrees_in_words(latitude, 'y', 1 / 3600)}, {degrees_in_words(longitude, 'x', 1 / 3600)}"
-    return AreaMap((grid.cols, grid.rows), image, _frame(grid, "degrees", True), outlines, _bar(grid), words)
+    return AreaMap((grid.cols, grid.rows), _bar(grid), _frame(grid, "degrees", True), image, outlines, words)
+
+
+def _labelled(rectangles: dict[str, tuple[float, ...]]) -> list[Outline]:
+    """Rectangles with their names in a corner, or below each other along a side, where none lies on another."""
+    taken: list[tuple[float, float, float]] = []
+    found = []
+    for name, (x, y, wide, high) in rectangles.items():
+        long = len(name) * _LETTER + _LETTER
+        left, right = x + _INSET, x + wide - _INSET - long
+        top, bottom = y + _INSET + _LINE, y + high - _INSET
+        corners = [(left, top), (left, bottom), (right, top), (right, bottom)]
+        corners += [(left, top + n * _LINE) for n in range(1, 1 + len(rectangles))]
+        at = next(
+            (one for one in corners if all(
+                abs(one[1] - b) >= _LINE or one[0] + long <= a or a + c <= one[0] for a, b, c in taken
+            )), corners[0],
+        )  # fmt: skip
+        taken.append((*at, long))
+        found.append(Outline(name, x, y, wide, high, (round(at[0], 1), round(at[1], 1))))
+    return found
 
 
 def _view(area: Bounds, crs: str, wide: int, tall: int) -> Grid:

@@ -58,6 +58,9 @@ class PackageTest(ServiceTest):
         page = archive.read("report.html").decode()
         self.assertIn("interpolate points, from survey", page)
         self.assertIn("slope, from =TIN/../of it", page)
+        self.assertRegex(page, r'class="lead">[^<,]+, \d')  # who had it made, and when
+        self.assertIn("Middle of the frame: 41°", page)
+        self.assertIn('href="#sheet-2">Steepness', page)
         self.assertTrue(archive.read("report.pdf").startswith(b"%PDF"))
         listed = self.ask("GET", "/packages")
         self.assertEqual([(one["name"], one["report"]) for one in listed], [("First: delivery", True)])

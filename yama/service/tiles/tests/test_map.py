@@ -18,11 +18,26 @@ from yama.service.surfaces.cells import tile_bands
 from yama.service.tests.base import GRID, ServiceTest
 from yama.terrain.fit.reproject import fitted
 from yama.terrain.grid import Grid, Window
+from yama.terrain.relief.graticule import graticule
 from yama.terrain.relief.slope import slope
 from yama.terrain.relief.tone import REACH, tone_of
 from yama.terrain.surface import ArraySurface, StoredSurface
 
 COARSE = Grid("EPSG:4326", 62.378, -41.198, 1 / 3600, 1 / 3600, 40, 40)
+
+
+class GraticuleTest(ServiceTest):
+    def test_lines_of_a_view_are_those_of_the_core(self):
+        view = GRID.bounds
+        asked = "&".join(f"{side}={getattr(view, side)}" for side in ("west", "south", "east", "north"))
+        for kind in ("coordinates", "degrees"):
+            found = self.ask("GET", f"/graticule?kind={kind}&{asked}")
+            lines = graticule(GRID.crs, view, kind)
+            self.assertEqual([one["text"] for one in found], [one.text for one in lines])
+            np.testing.assert_array_equal(found[0]["places"], lines[0].places.ravel())
+        self.ask("GET", f"/graticule?kind=hours&{asked}", status=422)
+        told = self.ask("GET", "/graticule?kind=degrees&west=2&south=0&east=1&north=1", status=422)
+        self.assertIn("west, south, east, north", told["detail"])
 
 
 class TileTest(ServiceTest):

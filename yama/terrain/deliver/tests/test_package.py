@@ -11,7 +11,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from pypdf import PdfReader
 
-from yama.terrain.deliver import report
+from yama.terrain.deliver import maps, report
 from yama.terrain.deliver.map_lines import map_lines
 from yama.terrain.deliver.package import Member, pack, safe_name
 from yama.terrain.errors import CancelledError
@@ -84,14 +84,14 @@ class ReportTest(SimpleTestCase):
         ).to_dict()
         sheet = report.Sheet(
             "Lidar <ground>", "surfaces/Lidar ground.tif", [("CRS", "EPSG:32741")],
-            report.draw_map(surface, surface.grid, "height"), accuracy, "", ["Lidar ground: gridded, from tile 1."],
+            maps.draw_map(surface, surface.grid, "height"), accuracy, "", ["Lidar ground: gridded, from tile 1."],
             [Finding("holes", "caution", "Lidar has 3 holes.", "Fill them.")],
         )  # fmt: skip
         bare = report.Sheet(
             "Slope",
             "surfaces/Slope.tif",
             [],
-            report.draw_map(surface, surface.grid, "slope"),
+            maps.draw_map(surface, surface.grid, "slope"),
             None,
             "Not judged.",
             [],
@@ -99,7 +99,8 @@ class ReportTest(SimpleTestCase):
         )
         given = {
             "title": "Avel, first delivery", "project": "Avel rack railway", "made": "26 November 2026", "note": "Use with care.",
-            "frame": [("Frame", "EPSG:32741")], "sheets": [sheet, bare], "others": [("Rivers", "lines/Rivers.gpkg", "12 lines")],
+            "frame": [("Frame", "EPSG:32741")], "author": "Ines Marr", "crs": "EPSG:32741",
+            "area": maps.draw_area(surface.grid, [("Lidar", surface)], None), "sheets": [sheet, bare], "others": [("Rivers", "lines/Rivers.gpkg", "12 lines")],
             "sources": [("tile 1", "cloud", "tile.laz")],
         }  # fmt: skip
         return report.Report(**{**given, **change})
@@ -137,27 +138,30 @@ class ReportTest(SimpleTestCase):
     def test_on_paper_each_surface_begins_a_page_and_the_text_is_there(self):
         pdf = PdfReader(io.BytesIO(report.pdf_of(report.html_of(self.report()))))
         pages = [page.extract_text() for page in pdf.pages]
-        self.assertEqual(len(pages), 3)
-        self.assertIn("Avel, first delivery", pages[0])
-        self.assertIn("Use with care.", pages[0])
-        self.assertIn("Lidar <ground>", pages[1])
-        self.assertIn("Accuracy at checkpoints", pages[1])
-        self.assertIn("Slope", pages[2])
-        self.assertIn("3 of 3", pages[2])
+        for text in ("Avel, first delivery", "Ines Marr, 26 November 2026", "Use with care.", "Middle of the frame"):
+            self.assertIn(text, pages[0])
+        # each part with the page that it begins on
+        self.assertRegex(pages[0], r"Surfaces[ .]+2\s")
+        self.assertRegex(pages[0], rf"Slope[ .]+{len(pages)}\s")
+        self.assertIn("tile.laz", pages[1])
+        self.assertIn("Lidar <ground>", pages[2])
+        self.assertIn("Accuracy at checkpoints", " ".join(pages[2:-1]))
+        self.assertIn("Slope", pages[-1])
+        self.assertIn(f"{len(pages)} of {len(pages)}", pages[-1])
 
     def test_a_package_without_surfaces_and_a_surface_without_heights(self):
         page = report.html_of(self.report(sheets=[], sources=[]))
         self.assertNotIn("Surfaces", page)
         grid = Grid("EPSG:32741", 0, 0, 2, 2, 20, 30)
-        nothing = report.draw_map(ArraySurface(np.full((20, 30), np.nan), grid), grid, "height")
+        nothing = maps.draw_map(ArraySurface(np.full((20, 30), np.nan), grid), grid, "height")
         self.assertIsNone(nothing.low)
-        flat = report.draw_map(ArraySurface(np.full((20, 30), 7.0), grid), grid, "height")
+        flat = maps.draw_map(ArraySurface(np.full((20, 30), 7.0), grid), grid, "height")
         self.assertEqual((flat.low, flat.high), (7.0, 7.0))
 
     def test_a_scale_bar_is_a_round_length_of_a_quarter_or_less(self):
         for cols, wanted in ((200, 100.0), (1_000, 500.0), (1_100, 500.0), (390, 100.0)):
             grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 100, cols)
-            length, share = report.draw_map(ArraySurface(np.zeros((100, cols)), grid), grid, "height").bar
+            length, share = maps.draw_map(ArraySurface(np.zeros((100, cols)), grid), grid, "height").bar
             self.assertEqual(length, wanted)
             self.assertAlmostEqual(share, wanted / (2 * cols), delta=0.002)
 
@@ -165,18 +169,20 @@ class ReportTest(SimpleTestCase):
         heights = np.full((400, 400), np.nan)
         heights[300:340, 100:180] = np.arange(80)
         grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 400, 400)
-        length, share = report.draw_map(ArraySurface(heights, grid), grid, "height").bar
+        length, share = maps.draw_map(ArraySurface(heights, grid), grid, "height").bar
         self.assertAlmostEqual(length / share, 2 * 80 * (1 + 2 / 30), delta=1)
 
     def test_a_tall_map_is_narrower_than_the_page_and_its_bar_with_it(self):
         grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 800, 200)
-        tall = report.draw_map(ArraySurface(np.zeros((800, 200)), grid), grid, "height")
-        self.assertEqual(tall.size[1], report.MAP_TALL)
-        self.assertAlmostEqual(tall.width, 0.25 * report.MAP_TALL / report.MAP_WIDE, delta=0.002)
+        tall = maps.draw_map(ArraySurface(np.zeros((800, 200)), grid), grid, "height")
+        self.assertEqual(tall.size[1], maps.MAP_TALL)
+        page = maps.MAP_WIDE + maps.RIM + maps.EDGE
+        self.assertAlmostEqual(tall.width, (0.25 * maps.MAP_TALL + maps.RIM + maps.EDGE) / page, delta=0.002)
+        self.assertAlmostEqual(tall.bar_width, tall.bar[1] * 0.25 * maps.MAP_TALL / page, delta=0.002)
         sheet = report.Sheet("Tall", "t.tif", [], tall, None, "Not judged.", [], [])
         page = report.html_of(self.report(sheets=[sheet]))
         self.assertIn(f'style="width: {round(tall.width * 100, 2)}%"', page)
-        self.assertIn(f'style="width: {round(tall.width * tall.bar[1] * 100, 2)}%"', page)
+        self.assertIn(f'style="width: {round(tall.bar_width * 100, 2)}%"', page)
 
     def test_contours_of_a_cone_are_circles_with_figures_along_them(self):
         grid = Grid("EPSG:32741", 443_520, 5_442_560, 2, 2, 500, 500)
@@ -201,8 +207,8 @@ class ReportTest(SimpleTestCase):
         corners = re.findall(r"-?[\d.]+", found.heavy[0])
         far = np.hypot(*(np.array(corners, float).reshape(-1, 2) - 250).T)
         self.assertLess(np.ptp(far), 1.5)
-        sheet = report.Sheet("Cone", "c.tif", [], report.draw_map(cone, grid, "height"), None, "", [], [])
-        text = PdfReader(io.BytesIO(report.pdf_of(report.html_of(self.report(sheets=[sheet]))))).pages[1].extract_text()
+        sheet = report.Sheet("Cone", "c.tif", [], maps.draw_map(cone, grid, "height"), None, "", [], [])
+        text = PdfReader(io.BytesIO(report.pdf_of(report.html_of(self.report(sheets=[sheet]))))).pages[2].extract_text()
         self.assertIn("Contours every 20 m, heavier every 100 m.", text)
         self.assertIn("300 m", text.replace("\u202f", " "))
 
@@ -210,7 +216,7 @@ class ReportTest(SimpleTestCase):
         grid = Grid("EPSG:32741", 0, 0, 2, 2, 20, 30)
         for value in (np.nan, 7.0):
             self.assertIsNone(map_lines(ArraySurface(np.full((20, 30), value), grid), grid))
-        slope = report.draw_map(ArraySurface(np.arange(600.0).reshape(20, 30), grid), grid, "slope")
+        slope = maps.draw_map(ArraySurface(np.arange(600.0).reshape(20, 30), grid), grid, "slope")
         self.assertIsNone(slope.lines)
         self.assertNotIn("Contours every", report.html_of(self.report(sheets=[])))
 
