@@ -7,6 +7,7 @@ import { usePin } from "../desk/usePin";
 import { Button } from "../ui/Button";
 import { useBackdrops } from "./backdrops";
 import { Curtain } from "./Curtain";
+import { KindsKey } from "./KindsKey";
 import { MapPane } from "./MapPane";
 import { Modes } from "./Modes";
 import { ScaleBar } from "./ScaleBar";
@@ -231,6 +232,7 @@ export function MapView() {
             </div>
           ))}
       {AtMap && mode !== "several" && <AtMap />}
+      <KindsKey />
       <ToolHint />
       <ScaleBar resolution={resolution} />
       <div className="zoom">

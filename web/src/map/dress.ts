@@ -14,8 +14,9 @@ export interface Dress {
   labelFrom: number;
   /** Only features whose column has this value: `column=value`. */
   filter: string;
-  /** Points are coloured by this; clouds by theirs. */
-  by: "one" | "height" | "code" | CloudBy;
+  /** Points are coloured by this; clouds by theirs; lines and areas in one colour or by what stands in a column. */
+  by: "one" | "height" | "code" | "column" | CloudBy;
+  column: string;
   /** Whether a picture lies over the surfaces or under them, and how much it hides. */
   over: boolean;
   opacity: number;
@@ -52,6 +53,7 @@ export function usualDress(holding: Holding, judging = false): Dress {
     labelFrom: height ? 4 : 40,
     filter: "",
     by: holding.kind === "cloud" ? "height" : "one",
+    column: "",
     over: true,
     opacity: 0.75,
   };

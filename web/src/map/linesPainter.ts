@@ -1,4 +1,5 @@
 import { type Dress, inkOf, passes } from "./dress";
+import { coloursOf, countsOf, REST } from "./kinds";
 import { type Collection, linesOf, type Position } from "./shapes";
 import { groundOf, type Sight } from "./slicedLayer";
 
@@ -41,6 +42,8 @@ export function partsOf(collection: Collection, [west, south]: [number, number])
 const PIECE = 400; // vertices between two looks at the clock
 const NEAR = 0.7; // pixels below which a vertex adds nothing
 
+const COVERING = "8C"; // opacity of areas in colours of what stands in a column: relief shows through
+
 const DENSE = 0.1; // pixels of line a pixel of the map, above which lines only darken it
 const FAINTEST = 0.25;
 
@@ -55,13 +58,20 @@ export class LinesPainter {
   onChange: () => void = () => undefined;
   private parts: Part[];
   private dressed: Dress | null = null;
+  /** By value, where lines and areas are coloured by a column. */
+  private colours: Map<string, string> | null = null;
+  private values: Collection;
 
   constructor(collection: Collection, origin: [number, number]) {
     this.parts = partsOf(collection, origin);
+    this.values = collection;
   }
 
   dress(dress: Dress): void {
     this.dressed = dress;
+    const { by, column } = dress;
+    this.colours =
+      by === "column" ? coloursOf(countsOf(this.values.features.map(({ properties }) => properties[column]))) : null;
     this.onChange();
   }
 
@@ -90,7 +100,9 @@ export class LinesPainter {
     }
     const strength = strengthOf(metres, sight);
     for (const { properties, places, kind } of inSight) {
-      const colour = inkOf(dressed, properties.kind);
+      const colour = this.colours
+        ? (this.colours.get(String(properties[dressed.column])) ?? REST)
+        : inkOf(dressed, properties.kind);
       if (kind === "point") {
         if (properties.kind === "place") continue; // its name is enough
         context.beginPath();
@@ -123,7 +135,7 @@ export class LinesPainter {
       }
       if (kind === "area") {
         path.closePath();
-        context.fillStyle = `${colour}14`;
+        context.fillStyle = `${colour}${this.colours ? COVERING : "14"}`;
         context.fill(path);
       }
       context.globalAlpha = kind === "line" ? strength : 1;

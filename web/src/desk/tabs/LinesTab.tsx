@@ -93,6 +93,7 @@ function Dressing({ holding }: { holding: Holding }) {
   const set = useDesk((desk) => desk.set);
   const change = (what: Partial<Dress>) => set({ dress: { ...all, [holding.id]: { ...all[holding.id], ...what } } });
   const columns = Object.keys(holding.features?.attributes ?? {});
+  const texts = columns.filter((column) => holding.features?.attributes[column] === "text");
   const codes = Object.keys(holding.points?.codes ?? {});
   const classes = Object.entries(holding.cloud?.class_names ?? {});
   if (isBackdrop(holding))
@@ -159,7 +160,15 @@ function Dressing({ holding }: { holding: Holding }) {
               onChange={(by) => change({ by: by as Dress["by"] })}
             />
           )}
-          {(!holding.points || dress.by === "one") && (
+          {texts.length > 0 && (
+            <Small
+              label="coloured by"
+              value={dress.by === "column" ? dress.column : ""}
+              options={[["", "one colour"], ...texts.map((column): [string, string] => [column, column])]}
+              onChange={(column) => change({ by: column ? "column" : "one", column })}
+            />
+          )}
+          {dress.by === "one" && (
             <span className="inks" role="radiogroup" aria-label={`Colour of ${holding.name}`}>
               {INKS.map((ink) => (
                 <button
