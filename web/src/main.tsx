@@ -3,6 +3,7 @@ import "@fontsource-variable/spline-sans-mono/index.css";
 import "ol/ol.css";
 import "./ui/tokens.css";
 import "./desk/desk.css";
+import "./desk/parts.css";
 import { StyledEngineProvider, ThemeProvider } from "@mui/material";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";

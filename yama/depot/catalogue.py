@@ -87,7 +87,7 @@ def collection(product: Json, root: str) -> Json:
         "id": name,
         "title": product["title"],
         "description": f"{product['title']}: heights of the {product['reference']}, cells of {product['resolution']} m.",
-        "license": product["licence"],
+        "license": product.get("licence", "other"),
         "extent": {
             "spatial": {"bbox": [whole]},
             "temporal": {"interval": [[f"{product['year']}-01-01T00:00:00Z", f"{product['year']}-12-31T00:00:00Z"]]},

@@ -6,6 +6,7 @@ import { KEYS } from "../api/keys";
 import { client } from "../api/queries";
 import { Button } from "../ui/Button";
 import { useProject } from "./context";
+import styles from "./deleted.module.css";
 import { num } from "./format";
 import { editOf, useDesk } from "./store";
 import { useUndoKey } from "./useUndoKey";
@@ -117,7 +118,7 @@ export function Deleted() {
   useUndoKey(just && mayRestore && !editing ? undo : null);
   if (!gone.length) return null;
   return (
-    <span className="gone">
+    <span className={styles.gone}>
       {just && mayRestore && (
         <span role="status">
           {just.name} is deleted.{" "}
@@ -136,7 +137,7 @@ export function Deleted() {
         anchorOrigin={{ vertical: "top", horizontal: "right" }}
         transformOrigin={{ vertical: "bottom", horizontal: "right" }}
       >
-        <section className="gonelist" aria-label="Deleted">
+        <section className={styles.gonelist} aria-label="Deleted">
           <p className="mut">Deleted things are kept for a week.</p>
           <ul>
             {gone.map((one) => (

@@ -7,6 +7,7 @@ import { PairView } from "../pair/PairView";
 import { NewProject } from "../stages/gather/NewProject";
 import { Worksheet } from "../stages/Worksheet";
 import type { BenchName } from "./benches";
+import styles from "./desk.module.css";
 import { KeyBindings } from "./KeyBindings";
 import { Key } from "./key/Key";
 import { ProbeLine } from "./ProbeLine";
@@ -39,7 +40,7 @@ export function Desk({ project, me, projects, open }: Props) {
   const [View, Legend] = [VIEWS[bench], KEYS[bench]];
   if (!project)
     return (
-      <div className="desk">
+      <div className={styles.desk}>
         <TopBar project={null} me={me} projects={[]} open={open} />
         <nav className="rail" aria-label="Stages" />
         <section className="sheet" aria-label="Worksheet">
@@ -53,7 +54,7 @@ export function Desk({ project, me, projects, open }: Props) {
       </div>
     );
   return (
-    <div className="desk">
+    <div className={styles.desk}>
       <KeyBindings />
       <StandIn />
       <TopBar project={project} me={me} projects={projects} open={open} />

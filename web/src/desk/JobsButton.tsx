@@ -7,6 +7,7 @@ import { client, isOpen, useJobs } from "../api/queries";
 import { Button } from "../ui/Button";
 import { useProject } from "./context";
 import { num, percent } from "./format";
+import styles from "./jobsButton.module.css";
 
 const STATES: Record<string, string> = {
   queued: "waiting",
@@ -109,7 +110,7 @@ export function JobsButton() {
         anchorOrigin={{ vertical: "bottom", horizontal: "right" }}
         transformOrigin={{ vertical: "top", horizontal: "right" }}
       >
-        <ul className="joblist" aria-label="Jobs">
+        <ul className={styles.joblist} aria-label="Jobs">
           {data.length === 0 && <li className="mut">Nothing has been run in this project yet.</li>}
           {data.map((job) => (
             <JobItem key={job.id} job={job} />

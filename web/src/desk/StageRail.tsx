@@ -3,6 +3,7 @@ import { useRef } from "react";
 import { useJobs } from "../api/queries";
 import { useHeld, useProject } from "./context";
 import { StageIcon } from "./icons";
+import styles from "./stageRail.module.css";
 import { STAGES, type Stage, useDesk } from "./store";
 
 const KEYS: [string, string][] = [
@@ -54,11 +55,11 @@ export function StageRail() {
           aria-current={stage === name ? "step" : undefined}
           onClick={() => open(name)}
         >
-          <i className="k">{i + 1}</i>
+          <i className={styles.k}>{i + 1}</i>
           <StageIcon stage={name} />
           <span>{name}</span>
           {Boolean(counts[name]) && (
-            <b className="cnt">
+            <b className={styles.cnt}>
               {counts[name]}
               <span className="unseen"> to look at</span>
             </b>
@@ -81,7 +82,7 @@ export function StageRail() {
         anchorOrigin={{ vertical: "top", horizontal: "right" }}
         transformOrigin={{ vertical: "bottom", horizontal: "left" }}
       >
-        <div className="keyslist" role="list" aria-label="Keys">
+        <div className={styles.keyslist} role="list" aria-label="Keys">
           {KEYS.map(([key, what]) => (
             <div key={key} role="listitem" style={{ display: "contents" }}>
               <kbd>{key}</kbd>

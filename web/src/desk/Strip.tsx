@@ -3,6 +3,7 @@ import { useHeld } from "./context";
 import { Deleted } from "./Deleted";
 import { ownTab } from "./ownTab";
 import { type Tab, useDesk } from "./store";
+import styles from "./strip.module.css";
 import { HeightsTab } from "./tabs/HeightsTab";
 import { LinesTab } from "./tabs/LinesTab";
 import { ProfileTab } from "./tabs/ProfileTab";
@@ -39,7 +40,7 @@ export function Strip() {
   for (const one of brought) tabs.push([ownTab(one.title), one.title, null]);
   return (
     <section className="strip" aria-label="Holdings">
-      <div className="tabs" role="tablist">
+      <div className={styles.tabs} role="tablist">
         {tabs.map(([name, title, count]) => (
           <button
             key={name}

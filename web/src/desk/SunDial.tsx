@@ -1,4 +1,5 @@
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
+import styles from "./sunDial.module.css";
 
 const [SIZE, RADIUS] = [92, 40];
 const LOWEST = 5;
@@ -40,7 +41,7 @@ export function SunDial(props: {
   };
   return (
     <div
-      className="sundial"
+      className={styles.sundial}
       role="slider"
       tabIndex={0}
       aria-label="Light"
@@ -61,7 +62,7 @@ export function SunDial(props: {
       }}
     >
       <svg width={SIZE} height={SIZE} viewBox={`0 0 ${SIZE} ${SIZE}`} aria-hidden="true">
-        <circle cx={SIZE / 2} cy={SIZE / 2} r={RADIUS} className="sky" />
+        <circle cx={SIZE / 2} cy={SIZE / 2} r={RADIUS} className={styles.sky} />
         <circle cx={SIZE / 2} cy={SIZE / 2} r={RADIUS / 2} className="ring" />
         <path
           d={`M${SIZE / 2} 2v8M${SIZE / 2} ${SIZE - 10}v8M2 ${SIZE / 2}h8M${SIZE - 10} ${SIZE / 2}h8`}
@@ -70,8 +71,8 @@ export function SunDial(props: {
         <text x={SIZE / 2} y={19} textAnchor="middle">
           N
         </text>
-        <path d={`M${x} ${y}L${SIZE / 2} ${SIZE / 2}`} className="ray" />
-        <circle cx={x} cy={y} r={6} className="sun" />
+        <path d={`M${x} ${y}L${SIZE / 2} ${SIZE / 2}`} className={styles.ray} />
+        <circle cx={x} cy={y} r={6} className={styles.sun} />
       </svg>
     </div>
   );

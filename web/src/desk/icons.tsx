@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import styles from "./icons.module.css";
 import type { Stage } from "./store";
 
 /** Yama's mark: two summits, the nearer one solid. */
@@ -19,7 +20,7 @@ export const Mark = () => (
 );
 
 export const Caret = () => (
-  <svg className="car" viewBox="0 0 8 5" width="8" height="5" aria-hidden="true">
+  <svg className={styles.car} viewBox="0 0 8 5" width="8" height="5" aria-hidden="true">
     <path d="M1 1l3 3 3-3" />
   </svg>
 );
@@ -27,41 +28,41 @@ export const Caret = () => (
 const STAGE: Record<Stage, ReactNode> = {
   Gather: (
     <>
-      <path d="M2 15.5h20" className="f" />
-      <path d="M4 11.5h0M8 7h0M12 12h0M13 4.5h0M17.5 9h0M20.5 5.5h0" className="d" />
+      <path d="M2 15.5h20" className={styles.f} />
+      <path d="M4 11.5h0M8 7h0M12 12h0M13 4.5h0M17.5 9h0M20.5 5.5h0" className={styles.d} />
     </>
   ),
   Build: (
     <>
       <path d="M3 13 8.5 5.5 14 10.5 21 3.5" />
-      <path d="M3 13h0M8.5 5.5h0M14 10.5h0M21 3.5h0" className="d" />
-      <path d="M2 16h20" className="f" />
+      <path d="M3 13h0M8.5 5.5h0M14 10.5h0M21 3.5h0" className={styles.d} />
+      <path d="M2 16h20" className={styles.f} />
     </>
   ),
   Join: (
     <>
       <path d="M2 12.5C5 12.5 6.5 5 10 5c2 0 2.6 1.6 4 2.6" />
       <path d="M9.5 9.2c1.6 0 2.5-1.2 4.5-1.6C17 7 18 12.5 22 12.5" />
-      <path d="M9.5 16h5" className="f" />
+      <path d="M9.5 16h5" className={styles.f} />
     </>
   ),
   Fit: (
     <>
       <path d="M2 9C6 9 7 3.5 12 3.5S18 9 22 9" />
-      <path d="M4.5 16V8.2M9.5 16V4.3M14.5 16V4.3M19.5 16V8.2" className="f" />
+      <path d="M4.5 16V8.2M9.5 16V4.3M14.5 16V4.3M19.5 16V8.2" className={styles.f} />
     </>
   ),
   Mend: (
     <>
       <path d="M2 12C4.5 12 5 8.6 8 6.8M16 6.8c3 1.8 3.5 5.2 6 5.2" />
       <path d="M8.6 6.4C10.8 5 13.2 5 15.4 6.4" strokeDasharray="1.6 1.7" />
-      <path d="M2 16h20" className="f" />
+      <path d="M2 16h20" className={styles.f} />
     </>
   ),
   Judge: (
     <>
       <path d="M2 13C7 13 8 4 13 4c4 0 5 5 9 5" />
-      <path d="M2 10c5 0 6 4 11 4 4 0 5-2 9-2" className="f" />
+      <path d="M2 10c5 0 6 4 11 4 4 0 5-2 9-2" className={styles.f} />
       <path d="M13 5.6v6.8" strokeDasharray="1.4 1.4" />
     </>
   ),
@@ -69,12 +70,12 @@ const STAGE: Record<Stage, ReactNode> = {
     <>
       <path d="M2 4c4 0 6 9.5 10 9.5S18 4 22 4" />
       <path d="M12 3.5v5.6M9.9 7.2 12 9.3l2.1-2.1" />
-      <path d="M9.8 16.4h4.4" className="f" />
+      <path d="M9.8 16.4h4.4" className={styles.f} />
     </>
   ),
   Deliver: (
     <>
-      <path d="M4 2.5h16v13H4z" className="f" />
+      <path d="M4 2.5h16v13H4z" className={styles.f} />
       <path d="M4 12.2C8 12.2 8.6 7 12 7s4 3 8 3" />
     </>
   ),
@@ -100,7 +101,7 @@ export const METHOD_CURVES: Record<string, string> = {
 export const MethodIcon = ({ method }: { method: string }) => (
   <svg viewBox="0 0 72 19" width="72" height="19" aria-hidden="true">
     <path d={METHOD_CURVES[method]} />
-    <path d="M6 14h0M24 4.5h0M44 11.5h0M66 5.5h0" className="d" />
+    <path d="M6 14h0M24 4.5h0M44 11.5h0M66 5.5h0" className={styles.d} />
   </svg>
 );
 

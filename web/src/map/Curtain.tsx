@@ -1,5 +1,6 @@
 import type { KeyboardEvent, PointerEvent } from "react";
 import { useDesk } from "../desk/store";
+import styles from "./curtain.module.css";
 
 /** The boundary between A on its left and B on its right; dragged, or moved with the arrow keys. */
 export function Curtain() {
@@ -17,7 +18,7 @@ export function Curtain() {
   };
   return (
     <div
-      className="curtain"
+      className={styles.curtain}
       role="slider"
       tabIndex={0}
       aria-label="Curtain"

@@ -10,6 +10,7 @@ import { Curtain } from "./Curtain";
 import { KindsKey } from "./KindsKey";
 import { MapPane } from "./MapPane";
 import { Modes } from "./Modes";
+import styles from "./mapView.module.css";
 import { ScaleBar } from "./ScaleBar";
 import { Several } from "./Several";
 import { SlotChip } from "./SlotChip";
@@ -23,9 +24,9 @@ import { type Drawn, drawnBackdrop } from "./useSurfaces";
 /** Says that a preview lies on the map in A's place, or does not, and gives A back. */
 function PreviewTag({ preview, a, minus }: { preview: ShownPreview; a: Holding | undefined; minus: boolean }) {
   const set = useDesk((desk) => desk.set);
-  if (minus) return <div className="tag previewtag">A as it is, without the preview</div>;
+  if (minus) return <div className={`tag ${styles.previewtag}`}>A as it is, without the preview</div>;
   return (
-    <div className="tag previewtag">
+    <div className={`tag ${styles.previewtag}`}>
       {preview.title ?? "preview"}
       {a && preview.of && (
         <Button kind="link" onClick={() => set({ previewOn: false })}>

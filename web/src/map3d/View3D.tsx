@@ -17,6 +17,7 @@ import { Button } from "../ui/Button";
 import { Scene, type Walk } from "./scene";
 import type { Skin } from "./skin";
 import { useTools3D } from "./useTools3D";
+import styles from "./view3D.module.css";
 
 type Which = "a" | "b" | "split" | "both";
 const WHICH: [Which, string][] = [
@@ -226,7 +227,7 @@ export default function View3D() {
       {!state.whole && !refused && <div className="busy" role="progressbar" aria-label="Loading the surface" />}
       <SlotChip slot="a" holding={a} />
       <SlotChip slot="b" holding={b} />
-      <div className="bar3d">
+      <div className={styles.bar3d}>
         <Button onClick={() => set({ bench: "map" })}>Back to the map</Button>
         {a && b && (
           <span className="seg" role="radiogroup" aria-label="Surfaces in three dimensions">
@@ -250,7 +251,7 @@ export default function View3D() {
             onChange={(event) => setShare(Number(event.target.value))}
           />
         )}
-        <label className="rise3d">
+        <label className={styles.rise3d}>
           Vertical exaggeration
           <input
             type="range"
@@ -263,7 +264,7 @@ export default function View3D() {
           <span className="n">{num(rise, 2)}</span>
         </label>
         {data && (
-          <span className="walk3d">
+          <span className={styles.walk3d}>
             <Button
               kind="link"
               onClick={() => {
@@ -307,7 +308,9 @@ export default function View3D() {
       {(refused || state.trouble || (!a && !b)) && (
         <div className="maphint">{refused || state.trouble || "Put a surface in A or B to see it here."}</div>
       )}
-      {isWalled && <div className="hint3d">The step at the split is ember where A is higher, indigo where B is</div>}
+      {isWalled && (
+        <div className={styles.hint3d}>The step at the split is ember where A is higher, indigo where B is</div>
+      )}
     </div>
   );
 }

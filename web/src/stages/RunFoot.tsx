@@ -8,6 +8,7 @@ import { useDesk } from "../desk/store";
 import { Button } from "../ui/Button";
 import { Refusal } from "../ui/Refusal";
 import { Toggle } from "../ui/Toggle";
+import styles from "./runFoot.module.css";
 import type { AnyWork } from "./useWorksheet";
 
 /** Whether what a worksheet would make is shown before it is made. */
@@ -119,7 +120,7 @@ export function RunFoot({ work, name, action = "Run", makes, made: told, refused
           )}
           <Button
             kind="primary"
-            className={live ? "narrow" : ""}
+            className={live ? styles.narrow : ""}
             disabled={disabled}
             onClick={() => work.run(name).catch(() => undefined)}
           >

@@ -1,5 +1,6 @@
 import { Checkbox } from "@mui/material";
 import { type ReactNode, useId } from "react";
+import styles from "./check.module.css";
 
 const box = (
   <svg viewBox="0 0 13 13" aria-hidden="true">
@@ -37,7 +38,7 @@ interface Props {
 export function Check({ label, checked: on, onChange, figure, title }: Props) {
   const id = useId();
   return (
-    <label className="ck" htmlFor={id} title={title}>
+    <label className={styles.ck} htmlFor={id} title={title}>
       <Checkbox
         id={id}
         icon={box}
@@ -54,7 +55,7 @@ export function Check({ label, checked: on, onChange, figure, title }: Props) {
 /** Several checks, in two columns where they are short. `across` is the number of columns. */
 export function Checks({ label, across = 2, children }: { label: string; across?: 1 | 2; children: ReactNode }) {
   return (
-    <div className="checks" role="group" aria-label={label} data-across={across}>
+    <div className={styles.checks} role="group" aria-label={label} data-across={across}>
       {children}
     </div>
   );

@@ -1,5 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
 import { useId } from "react";
+import styles from "./choice.module.css";
 import { Row } from "./Row";
 
 export interface Option {
@@ -23,7 +24,7 @@ export function Choice({ label, value, options, onChange, empty = "choose", titl
   const known = options.some((option) => option.value === value);
   return (
     <Row label={label} id={id} title={title}>
-      <span className="field selecting">
+      <span className={`field ${styles.selecting}`}>
         <Select
           variant="standard"
           disableUnderline

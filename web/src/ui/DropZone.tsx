@@ -1,5 +1,6 @@
 import { type ReactNode, useRef, useState } from "react";
 import { Button } from "./Button";
+import styles from "./dropZone.module.css";
 
 interface Props {
   label: string;
@@ -22,7 +23,7 @@ export function DropZone({ label, children, busy, slim, onFiles }: Props) {
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: dropping is a shortcut; the button does the same
     <div
-      className={`drop ${slim ? "slim" : ""} ${over ? "over" : ""}`}
+      className={`drop ${slim ? styles.slim : ""} ${over ? "over" : ""}`}
       onDragOver={(event) => {
         event.preventDefault();
         setOver(true);

@@ -1,5 +1,6 @@
 import { InputBase } from "@mui/material";
 import type { HTMLAttributes, Ref } from "react";
+import styles from "./entry.module.css";
 
 interface Props {
   id?: string;
@@ -34,7 +35,7 @@ export function Entry(props: Props) {
   return (
     <InputBase
       id={id}
-      className={`field ${bad ? "bad" : ""} ${lines ? "several" : ""}`}
+      className={`field ${bad ? styles.bad : ""} ${lines ? "several" : ""}`}
       value={value}
       placeholder={placeholder}
       readOnly={readOnly}
@@ -45,7 +46,7 @@ export function Entry(props: Props) {
       onFocus={(event) => whole && event.target.select()}
       onBlur={onBlur}
       onKeyDown={(event) => event.key === "Enter" && onEnter?.()}
-      endAdornment={unit && <span className="u">{unit}</span>}
+      endAdornment={unit && <span className={styles.u}>{unit}</span>}
       inputProps={{
         className: figures ? "" : "text",
         maxLength,

@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import { type Stage, useDesk } from "../desk/store";
 import { Button } from "./Button";
+import styles from "./sheet.module.css";
 
 interface Props {
   stage: Stage;
@@ -17,14 +18,14 @@ export function Sheet({ stage, title, lead, foot, children }: Props) {
     <>
       <header>
         <h1>{title}</h1>
-        <Button kind="bare" className="back" onClick={() => open(stage)}>
+        <Button kind="bare" className={styles.back} onClick={() => open(stage)}>
           <svg viewBox="0 0 6 9" width="6" height="9" aria-hidden="true">
             <path d="M5 1 1.500 4.500 5 8" />
           </svg>
           All in {stage}
         </Button>
       </header>
-      {lead && <p className="lead">{lead}</p>}
+      {lead && <p className={styles.lead}>{lead}</p>}
       <div className="scroll">{children}</div>
       {foot && <div className="run">{foot}</div>}
     </>

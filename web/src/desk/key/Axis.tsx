@@ -3,7 +3,7 @@ import type { Quantity, ViewFigures } from "../../api/client";
 import { type Stop, stopsOf } from "../../map/ramps";
 import { decimalsFor, num } from "../format";
 import { type Look, useDesk } from "../store";
-
+import styles from "./axis.module.css";
 import { marks } from "./range";
 
 const BAR = { x: 25, width: 11 };
@@ -93,9 +93,9 @@ export function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps)
     return `M${BAR.x - 2} ${back}H${BAR.x + BAR.width + 2}L${BAR.x + BAR.width} ${edge}H${BAR.x}Z`;
   };
   return (
-    <div className="keyfill" ref={box}>
+    <div className={styles.keyfill} ref={box}>
       <svg
-        className="keyaxis"
+        className={styles.keyaxis}
         width="84"
         height={height}
         viewBox={`0 0 84 ${height}`}
@@ -109,19 +109,19 @@ export function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps)
             ))}
           </linearGradient>
         </defs>
-        <path className={plain ? "hm" : "ha"} d={outline(a, y, BAR.x - 2, 2)} />
-        <path className="hb" d={outline(b, y, BAR.x + BAR.width + 2, 58)} />
+        <path className={plain ? styles.hm : styles.ha} d={outline(a, y, BAR.x - 2, 2)} />
+        <path className={styles.hb} d={outline(b, y, BAR.x + BAR.width + 2, 58)} />
         {marks(bottom, top, height / 46).map((mark) => (
           <g key={mark}>
-            <path className="tk" d={`M${BAR.x + BAR.width} ${y(mark)}h6`} />
-            <text className="tl" x="78" y={y(mark) + 3.5}>
+            <path className={styles.tk} d={`M${BAR.x + BAR.width} ${y(mark)}h6`} />
+            <text className={styles.tl} x="78" y={y(mark) + 3.5}>
               {num(mark, decimals)}
             </text>
           </g>
         ))}
         <rect x={BAR.x} width={BAR.width} y={y(top)} height={Math.max(y(bottom) - y(top), 0)} fill="#EFEBE0" />
         <rect x={BAR.x} width={BAR.width} y={y(high)} height={Math.max(y(low) - y(high), 0)} fill="url(#key-ramp)" />
-        <rect className="rb" x={BAR.x} width={BAR.width} y={y(top)} height={Math.max(y(bottom) - y(top), 0)} />
+        <rect className={styles.rb} x={BAR.x} width={BAR.width} y={y(top)} height={Math.max(y(bottom) - y(top), 0)} />
         {readings.map((reading, side) => {
           if (reading == null || reading < bottom || reading > top) return null;
           const from = side ? BAR.x + BAR.width : BAR.x;
@@ -129,9 +129,9 @@ export function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps)
           const at = y(reading).toFixed(1);
           return (
             <g key={side ? "b" : "a"} data-testid={`key-reading-${side ? "b" : "a"}`}>
-              <path className="pl" d={`M${from + way * 6} ${at}h${way * 15}`} />
+              <path className={styles.pl} d={`M${from + way * 6} ${at}h${way * 15}`} />
               <path
-                className={`pt${side || plain ? (plain ? "" : " b") : " a"}`}
+                className={`${styles.pt}${side || plain ? (plain ? "" : " b") : " a"}`}
                 d={`M${from} ${at}l${way * 6} -4v8z`}
               />
             </g>
@@ -142,7 +142,7 @@ export function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps)
           return (
             <g
               key={colour}
-              className="grab"
+              className={styles.grab}
               role="slider"
               tabIndex={0}
               aria-label={`Ramp stop ${i + 2}`}
@@ -150,7 +150,7 @@ export function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps)
               {...drag(setStop(i + 1))}
             >
               <rect x={BAR.x - 3} width={BAR.width + 6} y={y(at) - 6} height="12" fill="transparent" />
-              <circle className="st" cx={BAR.x + BAR.width / 2} cy={y(at)} r="2.6" />
+              <circle className={styles.st} cx={BAR.x + BAR.width / 2} cy={y(at)} r="2.6" />
             </g>
           );
         })}
@@ -162,7 +162,7 @@ export function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps)
         ).map(([title, at, down, move]) => (
           <g
             key={title}
-            className="grab"
+            className={styles.grab}
             role="slider"
             tabIndex={0}
             aria-label={title}
@@ -171,7 +171,7 @@ export function Axis({ look, quantity, unit, a, b, plain, readings }: AxisProps)
             {...drag(move)}
           >
             <rect x={BAR.x - 8} width={BAR.width + 16} y={y(at) - (down ? 10 : 2)} height="12" fill="transparent" />
-            <path className="hd" d={handle(at, down)} />
+            <path className={styles.hd} d={handle(at, down)} />
           </g>
         ))}
       </svg>

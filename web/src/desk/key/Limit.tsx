@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Quantity } from "../../api/client";
 import { decimalsFor, num, parse } from "../format";
 import { type Look, useDesk } from "../store";
+import styles from "./limit.module.css";
 
 interface LimitProps {
   label: string;
@@ -24,7 +25,7 @@ export function Limit({ label, index, look, quantity, unit }: LimitProps) {
     if (range[1] > range[0]) setLook(quantity, { range, stretch: "typed" });
   };
   return (
-    <div className="lim" style={{ marginTop: 4 }}>
+    <div className={styles.lim} style={{ marginTop: 4 }}>
       <input
         aria-label={label}
         value={text ?? shown}

@@ -6,6 +6,7 @@ import { Slide } from "../../ui/Slide";
 import { num } from "../format";
 import { SunDial } from "../SunDial";
 import { FRESH, type Shade, useDesk } from "../store";
+import styles from "./lightSetting.module.css";
 
 const SHADES: { value: Shade; title: string }[] = [
   { value: "none", title: "none" },
@@ -21,7 +22,7 @@ export function LightSetting() {
   return (
     <section>
       <h3>Light</h3>
-      <div className="lighting">
+      <div className={styles.lighting}>
         <SunDial azimuth={light.azimuth} altitude={light.altitude} onChange={change} />
         <div>
           <NumberField

@@ -8,6 +8,7 @@ import { type Look, useDesk } from "../store";
 
 import { KeepAs } from "./KeepAs";
 import type { LookProps } from "./LookButton";
+import styles from "./ramps.module.css";
 
 const CLASSES = [
   { value: "0", title: "none, colours flow" },
@@ -41,7 +42,7 @@ export function Ramps({ look, quantity, unit }: LookProps) {
   return (
     <section>
       <h3>Ramp</h3>
-      <div className="swatches" role="radiogroup" aria-label="Ramp">
+      <div className={styles.swatches} role="radiogroup" aria-label="Ramp">
         {offered.map(([one, own]) => (
           <label key={one} className={own ? "own" : ""}>
             <input

@@ -12,6 +12,7 @@ import { type HeightsShown, useDesk } from "../store";
 import { useMeasured } from "../useMeasured";
 import { HeightsChart } from "./HeightsChart";
 import type { Bars } from "./heightsDrawn";
+import styles from "./heightsTab.module.css";
 
 const [EMBER, INDIGO, GREY] = ["#C4501B", "#3B4A9C", "#4D585E"];
 
@@ -20,7 +21,7 @@ const areaOf = ({ area }: Zone) => (area < 1e6 ? `${many(area)} m²` : `${num(ar
 const volumeOf = ({ volume }: Zone) => `${volume < 100 ? num(volume, 1) : many(volume)} m³`;
 
 const Chip = ({ slot, of }: { slot: "A" | "B"; of: Holding | undefined }) => (
-  <span className={slot === "A" ? "chipa" : "chipb"} title={of?.name}>
+  <span className={slot === "A" ? "chipa" : styles.chipb} title={of?.name}>
     {slot}
   </span>
 );

@@ -14,6 +14,7 @@ import { num } from "../format";
 import { Caret } from "../icons";
 import { useDesk } from "../store";
 import { FeatureTable } from "./FeatureTable";
+import styles from "./linesTab.module.css";
 
 /** What a holding of points, lines or a cloud is, in a few words. */
 export function whatIsHeld(holding: Holding, judging: boolean) {
@@ -98,7 +99,7 @@ function Dressing({ holding }: { holding: Holding }) {
   const classes = Object.entries(holding.cloud?.class_names ?? {});
   if (isBackdrop(holding))
     return (
-      <div className="dressing">
+      <div className={styles.dressing}>
         <Small
           label="lies"
           value={dress.over ? "over" : "under"}
@@ -125,7 +126,7 @@ function Dressing({ holding }: { holding: Holding }) {
       </div>
     );
   return (
-    <div className="dressing">
+    <div className={styles.dressing}>
       {holding.cloud ? (
         <>
           <Small
@@ -169,7 +170,7 @@ function Dressing({ holding }: { holding: Holding }) {
             />
           )}
           {dress.by === "one" && (
-            <span className="inks" role="radiogroup" aria-label={`Colour of ${holding.name}`}>
+            <span className={styles.inks} role="radiogroup" aria-label={`Colour of ${holding.name}`}>
               {INKS.map((ink) => (
                 <button
                   key={ink}

@@ -8,6 +8,7 @@ import { useHeld, useProject } from "../context";
 import { many, percent } from "../format";
 import { type Stage, useDesk } from "../store";
 import { graphOf, HIGH, laidOut, type Node, newerTakes, staleOf, WIDE } from "./lineage";
+import styles from "./recipeTab.module.css";
 
 /** The first few names, and how many more there are. */
 const named = (names: string[]): string =>
@@ -31,7 +32,7 @@ export function RecipeTab() {
   const node = graph.nodes.find(({ id }) => id === (chosen ?? String(a.id))) ?? graph.nodes[0];
   return (
     <div className="recipe">
-      <div className="graph" ref={box}>
+      <div className={styles.graph} ref={box}>
         <div style={{ width, height, position: "relative" }} role="group" aria-label="What was made from what">
           <svg width={width} height={height} aria-hidden="true">
             {graph.edges.map(([from, to]) => {
@@ -71,7 +72,7 @@ function NodeButton(props: { node: Node; at: [number, number]; isA: boolean; cho
   return (
     <button
       type="button"
-      className={`node${isA ? " in-a" : ""}${one.recipe ? "" : " file"}`}
+      className={`node${isA ? styles["in-a"] : ""}${one.recipe ? "" : " file"}`}
       aria-pressed={chosen}
       style={{ left: at[0], top: at[1], width: WIDE, height: HIGH }}
       onClick={onChoose}

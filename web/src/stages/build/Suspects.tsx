@@ -2,6 +2,7 @@ import { num } from "../../desk/format";
 import { usePlaces } from "../../desk/overlays";
 import { useDesk } from "../../desk/store";
 import { Button } from "../../ui/Button";
+import styles from "./suspects.module.css";
 import type { Comparison } from "./WhichMethod";
 
 const TIMES = 6; // the spread without outliers, beyond which a point does not fit its neighbours
@@ -29,7 +30,7 @@ export function Suspects({
   if (!listed.length) return null;
   const places = listed.map(({ x, y }): [number, number] => [x, y]);
   return (
-    <div className="suspects">
+    <div className={styles.suspects}>
       <span className="n">{num(listed.length)}</span> {listed.length === 1 ? "point does" : "points do"} not fit{" "}
       {listed.length === 1 ? "its" : "their"} neighbours by more than <span className="n">{num(TIMES * nmad, 1)}</span>{" "}
       {found.unit}.{" "}

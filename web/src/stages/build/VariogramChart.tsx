@@ -1,6 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import { num } from "../../desk/format";
 import { marks } from "../../desk/key/range";
+import styles from "./variogramChart.module.css";
 
 export type Model = "spherical" | "exponential" | "gaussian" | "matern";
 export interface Fit {
@@ -71,7 +72,7 @@ export function VariogramChart({ found, model, used, onDrag }: Props) {
   };
   const digits = most < 1 ? 2 : most < 20 ? 1 : 0;
   return (
-    <svg ref={svg} className="variogram" viewBox={`0 0 ${WIDE} ${HIGH}`} role="group" aria-label="Variogram">
+    <svg ref={svg} className={styles.variogram} viewBox={`0 0 ${WIDE} ${HIGH}`} role="group" aria-label="Variogram">
       {marks(0, most, 3).map((value) => (
         <g key={value}>
           <line x1={LEFT} x2={WIDE - 6} y1={y(value)} y2={y(value)} />
@@ -98,7 +99,7 @@ export function VariogramChart({ found, model, used, onDrag }: Props) {
         d={`M${curve.map((distance) => `${x(distance).toFixed(1)} ${y(valueAt(model, used, distance)).toFixed(1)}`).join("L")}`}
       />
       <circle
-        className="knob"
+        className={styles.knob}
         cx={knobAt.x}
         cy={knobAt.y}
         r={6}
@@ -111,7 +112,7 @@ export function VariogramChart({ found, model, used, onDrag }: Props) {
         {...drag(toFar)}
       />
       <circle
-        className="knob"
+        className={styles.knob}
         cx={x(0)}
         cy={y(used.nugget)}
         r={5}

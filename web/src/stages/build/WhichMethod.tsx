@@ -15,6 +15,7 @@ import { useWorksheet } from "../useWorksheet";
 import { DistanceChart, METHOD_INKS } from "./DistanceChart";
 import { LeftOut } from "./LeftOut";
 import { Suspects } from "./Suspects";
+import styles from "./whichMethod.module.css";
 
 export interface Comparison {
   methods: Record<
@@ -90,7 +91,7 @@ export function WhichMethod() {
               {...pressable(() => setShown(name))}
             >
               <td className="w">
-                <i className="swatch" style={{ background: METHOD_INKS[name] }} />
+                <i className={styles.swatch} style={{ background: METHOD_INKS[name] }} />
                 {NAMES[name]}
               </td>
               {figures ? (

@@ -5,6 +5,7 @@ import { Choice } from "../../ui/Choice";
 import { Entry } from "../../ui/Entry";
 import { OperationSheet } from "../OperationSheet";
 import { useWorksheet } from "../useWorksheet";
+import styles from "./calculate.module.css";
 
 const LETTERS = [..."abcdefghijklmnopqrstuvwxyz"];
 /** What can be put in with a press: what is written, and what it says. */
@@ -54,7 +55,7 @@ export function Calculate() {
   const lettered = (
     <>
       {chosen.map((one, i) => (
-        <div className="lettered" key={one.id}>
+        <div className={styles.lettered} key={one.id}>
           <Choice
             label={letters[i] ?? "?"}
             value={String(one.id)}
@@ -114,7 +115,7 @@ export function Calculate() {
         onChange={(expression) => setParams({ expression })}
       />
       {wrong && (
-        <p className="formulaerror" role="alert">
+        <p className={styles.formulaerror} role="alert">
           {wrong.sentence}{" "}
           {column > 0 && column <= expression.length && (
             <code>
@@ -128,7 +129,7 @@ export function Calculate() {
       <p className="hint">
         + − × ÷ (also * and /), comparisons, and, or, not. A cell is empty where anything it needs is empty.
       </p>
-      <div className="pieces" role="group" aria-label="Put in">
+      <div className={styles.pieces} role="group" aria-label="Put in">
         {PIECES.map(([piece, says]) => (
           <button type="button" key={piece} title={`${piece}: ${says}`} onClick={() => put(piece)}>
             {piece.split("(")[0]}

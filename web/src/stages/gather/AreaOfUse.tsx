@@ -3,6 +3,7 @@ import { call, type Proposal, type Use } from "../../api/client";
 import { KEYS } from "../../api/keys";
 import { num } from "../../desk/format";
 import { Button } from "../../ui/Button";
+import styles from "./areaOfUse.module.css";
 
 const side = (value: number, sides: string) => `${num(Math.abs(value), 1)}° ${value < 0 ? sides[1] : sides[0]}`;
 
@@ -55,9 +56,9 @@ export function AreaOfUse({ use, fix }: { use: Use | undefined; fix?: Fix }) {
           [-180, east],
         ];
   return (
-    <figure className="use">
+    <figure className={styles.use}>
       <svg viewBox="-182 -92 364 184" role="img" aria-label={`Area of use of ${use.name}`}>
-        <rect x={-180} y={-90} width={360} height={180} className="earth" />
+        <rect x={-180} y={-90} width={360} height={180} className={styles.earth} />
         {[-120, -60, 0, 60, 120].map((x) => (
           <line key={x} x1={x} x2={x} y1={-90} y2={90} />
         ))}

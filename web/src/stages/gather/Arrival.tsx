@@ -8,14 +8,15 @@ import { useDesk } from "../../desk/store";
 import { whatIsHeld } from "../../desk/tabs/LinesTab";
 import { Button } from "../../ui/Button";
 import { Findings } from "../Findings";
+import styles from "./arrival.module.css";
 import { HolesList } from "./HolesList";
 
 function Fact({ name, children, aside }: { name: string; children: React.ReactNode; aside?: React.ReactNode }) {
   return (
-    <div className="fact">
+    <div className={styles.fact}>
       <dt>{name}</dt>
       <dd>{children}</dd>
-      {aside && <dd className="aside">{aside}</dd>}
+      {aside && <dd className={styles.aside}>{aside}</dd>}
     </div>
   );
 }

@@ -10,6 +10,7 @@ import { Choice } from "../../ui/Choice";
 import { Section } from "../../ui/Sheet";
 import { TextField } from "../../ui/TextField";
 import { Findings } from "../Findings";
+import styles from "./columnMatch.module.css";
 
 const SEPARATORS: [string, string][] = [
   [",", "comma"],
@@ -84,7 +85,7 @@ export function ColumnMatch<T>(props: Props<T>) {
   const stop = table.findings.some((finding) => finding.weight === "stop");
   const error = look.error ?? take.error;
   return (
-    <section className="match" aria-label={`Columns of ${table.name}`}>
+    <section className={styles.match} aria-label={`Columns of ${table.name}`}>
       <Section
         title={table.name}
         aside={
@@ -94,7 +95,7 @@ export function ColumnMatch<T>(props: Props<T>) {
         }
       >
         {ROLES.map(([role, title]) => (
-          <div className="sure" key={role}>
+          <div className={styles.sure} key={role}>
             <Choice
               label={title}
               value={layout[role] === null ? "" : String(layout[role])}
@@ -159,13 +160,13 @@ export function ColumnMatch<T>(props: Props<T>) {
         />
       </Section>
       <Section title="First rows">
-        <div className="scrollx">
+        <div className={styles.scrollx}>
           <table className="t tight" aria-label="First rows">
             <thead>
               <tr>
                 {layout.columns.map((name, i) => (
                   // biome-ignore lint/suspicious/noArrayIndexKey: columns may share a name
-                  <th key={i} className={roleOf(i) ? "taken" : ""}>
+                  <th key={i} className={roleOf(i) ? styles.taken : ""}>
                     {roleOf(i)?.[1] ?? name}
                   </th>
                 ))}
@@ -204,11 +205,11 @@ export function ColumnMatch<T>(props: Props<T>) {
       </Section>
       <Findings findings={table.findings} onFix={(what) => look.mutate({ ...declared, ...what })} />
       {error && (
-        <p className="fail pad" role="alert">
+        <p className={`fail ${styles.pad}`} role="alert">
           {error.message}
         </p>
       )}
-      <div className="acts pad">
+      <div className={`acts ${styles.pad}`}>
         <Button kind="primary" disabled={stop || take.isPending} onClick={() => take.mutate()}>
           {action ?? `Take in ${num(table.rows)} rows`}
         </Button>

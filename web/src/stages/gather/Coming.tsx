@@ -5,6 +5,7 @@ import { client } from "../../api/queries";
 import { useProject } from "../../desk/context";
 import { num } from "../../desk/format";
 import { Button } from "../../ui/Button";
+import styles from "./coming.module.css";
 import { OPEN, WORDS } from "./orders";
 
 /** Orders that are on their way, part by part, and what failed of them. */
@@ -30,7 +31,7 @@ export function Coming({ orders, mayOrder }: { orders: Order[]; mayOrder: boolea
               )}
             </small>
           </h2>
-          <ul className="partlist">
+          <ul className={styles.partlist}>
             {one.parts
               .filter((part) => OPEN.includes(part.standing))
               .map((part) => (

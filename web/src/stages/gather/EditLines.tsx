@@ -19,7 +19,7 @@ import { NumberField } from "../../ui/NumberField";
 import { Card } from "../../ui/Radio";
 import { Section, Sheet } from "../../ui/Sheet";
 import { HoldingChoice } from "../HoldingChoice";
-
+import styles from "./editLines.module.css";
 import { nearestGap } from "./gaps";
 
 const NAME = "edit_features";
@@ -74,7 +74,7 @@ function ChosenOnes({ holding, draft }: { holding: Holding; draft: ReturnType<ty
   return (
     <Section title="Chosen" aside={`${num(numbers.length)} of ${num(rows.length)}`}>
       <form
-        className="where-row"
+        className={styles["where-row"]}
         onSubmit={(event) => {
           event.preventDefault();
           choose();
@@ -268,7 +268,7 @@ export function EditLines() {
           value={holding.id}
           onChange={(next) => change(NAME, { inputs: { features: next } })}
         />
-        <div className="tools" role="radiogroup" aria-label="Tool">
+        <div className={styles.tools} role="radiogroup" aria-label="Tool">
           {WITH.map(([name, title]) => (
             <Card
               key={name}
@@ -303,12 +303,12 @@ export function EditLines() {
             {sentence}
           </p>
         ))}
-        <ol className="editlog" aria-label="Edits made">
+        <ol className={styles.editlog} aria-label="Edits made">
           {titles
             .map((title, i) => ({ title, number: i + 1 }))
             .reverse()
             .map(({ title, number }) => (
-              <li key={number} className={number > done ? "undone" : ""}>
+              <li key={number} className={number > done ? styles.undone : ""}>
                 <span className="n">{number}</span> {title}
                 {number > done && <span className="mut"> undone</span>}
               </li>

@@ -19,6 +19,7 @@ import { Arrival } from "./Arrival";
 import { areaOf, boxOf, holds, ringOf } from "./area";
 import { Coming } from "./Coming";
 import { OPEN, WORDS } from "./orders";
+import styles from "./orderTiles.module.css";
 import { ProductRow } from "./ProductRow";
 import { useWhere } from "./useWhere";
 
@@ -315,12 +316,12 @@ export function OrderTiles() {
             {where.lost}
           </p>
         )}
-        <p className="mut wide">
+        <p className={`mut ${styles.wide}`}>
           <span>{area ? (where.typed ? `Around ${where.typed.trim()}` : "The area drawn") : "The whole frame"}</span>
           <span className="n">{num(areaOf(ring) / 1e6, 1)} km²</span>
         </p>
       </Section>
-      <section className="sec products" aria-label="Products">
+      <section className={`sec ${styles.products}`} aria-label="Products">
         <h2>Product</h2>
         <Choice
           label="How it comes"
@@ -331,7 +332,7 @@ export function OrderTiles() {
           ]}
           onChange={(value) => setCutting(value === "cut")}
         />
-        <div className="phead" aria-hidden="true">
+        <div className={styles.phead} aria-hidden="true">
           <span>cell</span>
           <span>LE90</span>
           <span>year</span>

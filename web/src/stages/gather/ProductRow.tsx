@@ -3,13 +3,14 @@ import type { Cover, Product } from "../../api/client";
 import { num, thousands } from "../../desk/format";
 import { Button } from "../../ui/Button";
 import { Radio } from "../../ui/Radio";
+import styles from "./productRow.module.css";
 
 /** Cells of a cut-out against a provider's limit. */
 function Cost({ cover }: { cover: Cover }) {
   const share = Math.min(cover.cells / cover.max_cells, 2) / 2;
   const over = cover.cells > cover.max_cells;
   return (
-    <span className={`cost ${over ? "over" : ""}`}>
+    <span className={`${styles.cost} ${over ? "over" : ""}`}>
       <svg width="62" height="6" viewBox="0 0 62 6" aria-hidden="true">
         <rect width="62" height="6" fill="#DAD6CA" rx="1" />
         <rect width={62 * share} height="6" fill={over ? "#9A6B00" : "#1B6470"} rx="1" />

@@ -5,6 +5,7 @@ import type { Source } from "../../desk/products";
 import { FRESH, useDesk } from "../../desk/store";
 import { patchOf, stopsOf } from "../../map/ramps";
 import { type Overlap, useOverlaps } from "../../stages/join/useOverlaps";
+import styles from "./overlapsTab.module.css";
 import { signed } from "./Sources";
 
 const [WIDE, HIGH] = [96, 16];
@@ -75,7 +76,7 @@ export function OverlapsTab() {
   );
   return (
     <div className="tabpad">
-      <table className="t overlaps" aria-label="Overlaps" aria-busy={waiting}>
+      <table className={`t ${styles.overlaps}`} aria-label="Overlaps" aria-busy={waiting}>
         <thead>
           <tr>
             <th>Pair</th>

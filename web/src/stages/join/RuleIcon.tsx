@@ -1,3 +1,5 @@
+import styles from "./ruleIcon.module.css";
+
 const A = "M2 2h17v11H2z"; // the better surface
 const B = "M13 6h17v11H13z"; // the one below it
 
@@ -24,7 +26,7 @@ export const RuleIcon = ({ rule }: { rule: string }) => {
       <path d={A} className={above === A ? "a" : ""} />
       <path d={B} className={above === B ? "b" : ""} />
       {below && !soft && <path d={above} className={above === A ? "a" : "b"} />}
-      {soft && <path d="M13 6h6v7h-6z" className="soft" />}
+      {soft && <path d="M13 6h6v7h-6z" className={styles.soft} />}
       <path d={lines} className="w" />
     </svg>
   );

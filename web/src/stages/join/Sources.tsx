@@ -4,6 +4,7 @@ import { num, percent, shortUnit, size } from "../../desk/format";
 import { accuracyOf, type Source } from "../../desk/products";
 import { patchOf } from "../../map/ramps";
 import { Check, Tick } from "../../ui/Check";
+import styles from "./sources.module.css";
 import type { Overlaps } from "./useOverlaps";
 
 /** A number with its sign. */
@@ -42,13 +43,13 @@ export function Sources(props: {
   };
   return (
     <>
-      <ol className="sources" aria-label="Surfaces, best first">
+      <ol className={styles.sources} aria-label="Surfaces, best first">
         {chosen.map((one, i) => {
           const accuracy = accuracyOf(one);
           return (
             <li
               key={one.holdings[0]?.id}
-              className={dragged === i ? "dragged" : ""}
+              className={dragged === i ? styles.dragged : ""}
               draggable
               onDragStart={(event) => {
                 event.dataTransfer.effectAllowed = "move";
@@ -60,7 +61,7 @@ export function Sources(props: {
             >
               <button
                 type="button"
-                className="grip"
+                className={styles.grip}
                 aria-label={`${one.name}, place ${i + 1} of ${chosen.length}`}
                 title="Drag, or move with the arrow keys"
                 onKeyDown={(event) => {
@@ -115,7 +116,7 @@ export function Sources(props: {
         })}
       </ol>
       {others.length > 0 && (
-        <details className="leftout" open={chosen.length === 0}>
+        <details className={styles.leftout} open={chosen.length === 0}>
           <summary>
             <span className="n">{others.length}</span> not used
           </summary>
