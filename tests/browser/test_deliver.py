@@ -101,6 +101,12 @@ class DeliverTest(Joining):
             heights = dataset.read(1, masked=True) * dataset.scales[0]
             self.assertTrue(500 < heights.max() < 800)
         text = "".join(sheet.extract_text() for sheet in PdfReader(io.BytesIO(archive.read("report.pdf"))).pages)
-        for told in ("Bridge, first delivery", "For the bridge at Mossgate.", "Beacon 30", "Accuracy at checkpoints"):
+        for told in (
+            "Bridge, first delivery",
+            "For the bridge at Mossgate.",
+            "Beacon 30",
+            "Accuracy at checkpoints",
+            "Middle of the frame",
+        ):
             self.assertIn(told, text)
         self.assertIn("Bridge, first delivery", page.get_by_role("list", name="Packages").inner_text())

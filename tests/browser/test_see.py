@@ -74,6 +74,21 @@ class SeeTest(Joining):
         page.wait_for_timeout(1500)
         page.reload()
         expect(page.get_by_role("button", name="Look: Slate")).to_be_visible()  # the desk remembers
+        self.settle()
+        page.wait_for_timeout(1500)
+        plain = self.pixels(".map")
+        page.get_by_role("button", name="Look: Slate").click()
+        page.get_by_role("combobox", name="Graticule").click()
+        with page.expect_response(re.compile("/graticule")) as answer:
+            page.get_by_role("option", name="east and north of the frame").click()
+        figures = [line["text"] for line in answer.value.json()]
+        self.assertTrue(any(text.endswith(" E") for text in figures) and any(text.endswith(" N") for text in figures))
+        page.keyboard.press("Escape")
+        page.wait_for_timeout(1500)
+        changed = np.abs(self.pixels(".map") - plain).max(axis=0) > 12
+        # lines of equal east stand upright, of equal north lie level
+        self.assertGreater(changed.mean(axis=0).max(), 0.6)
+        self.assertGreater(changed.mean(axis=1).max(), 0.6)
 
     def test_heights_of_a_polygon_and_volumes_about_levels(self):
         page = self.page
