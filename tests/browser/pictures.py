@@ -116,6 +116,7 @@ class PicturesTest(Pictured, Joining):
         page, demo = self.page, self.var / "demo"
         tell("heron", down_seconds=0)
         tell("skerry", bytes_per_second=0)
+        self.to_map()
         self.mode("Alone")
         self.put("A", "Beacon 30")
         self.put("B", "Survey TIN")
