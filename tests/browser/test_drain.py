@@ -60,6 +60,36 @@ class DrainTest(Joining):
         self.assertGreater(hollows["features"]["counts"]["polygons"], 5)
         self.assertLessEqual({"kind", "why", "depth", "volume"}, set(hollows["features"]["attributes"]))
 
+    def test_crossings_of_a_line_with_streams_and_with_burned_rivers(self):
+        page = self.page
+        self.put("A", "Beacon 30")
+        self.stage("Drain")
+        page.get_by_role("button", name=re.compile("^Crossings")).click()
+        self.choose("Lines that cross", "Boundary")
+        counts = {}
+        for name, burned in (("Crossings", False), ("Crossings, burned", True)):
+            if burned:
+                self.choose("Burned in", "Rivers")
+                page.get_by_label("Bed depth").fill("3")
+            page.get_by_label("Name", exact=True).fill(name)
+            page.get_by_role("button", name="Run", exact=True).click()
+            expect(page.get_by_text(f"{name} is made.")).to_be_visible(timeout=120_000)
+            made = self.holding(name)
+            counts[name] = made["features"]["counts"]["points"]
+            self.assertLessEqual({"along", "area", "slope", "angle"}, set(made["features"]["attributes"]))
+        self.assertEqual(made["recipe"]["params"]["bed_depth"], 3)
+        self.assertEqual(made["recipe"]["input_ids"]["burned"], [self.holding("Rivers")["id"]])
+
+        # read off in the strip: how many, and how much drains through each
+        page.get_by_role("tab", name=re.compile("Lines, points")).click()
+        page.locator(".pickrow", has_text="Crossings, burned").click()
+        table = page.get_by_role("table", name="Features of Crossings, burned")
+        expect(table).to_be_visible()
+        expect(page.get_by_text(f"{counts['Crossings, burned']} of {counts['Crossings, burned']}")).to_be_visible()
+        areas = [feature["properties"]["area"] for feature in
+                 self.api("GET", f"/holdings/{made['id']}/features")["features"]]  # fmt: skip
+        self.assertGreater(min(areas), 0)
+
     def test_networks_are_kept_and_hollows_said_and_mended(self):
         page = self.page
         self.put("A", "Beacon 30")
