@@ -48,7 +48,8 @@ def _seconds(work: Callable[[], object], times: int = 1) -> float:
 
 @dataclass(frozen=True)
 class Steps:
-    """Seconds of each step, in the median of several runs. fill: from heights to filled ones. whole: of all of them, from heights to a catchment."""
+    """Seconds of each step, in the median of several runs. fill: from heights to filled ones. whole: of all of them, from
+    heights to a catchment."""
 
     fill: float
     lesser: float

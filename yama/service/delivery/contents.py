@@ -284,12 +284,24 @@ def sheet_of(
     figures = card.figures if card else None
     made = lineage(holding, by_key)
     reason = card.reason if card else "Not judged: the project has no checkpoints, or this is not a surface of heights."
+    brief, statement = _brief(holding, wanted)
     return report.Sheet(
-        holding.name, file, rows, maps.draw_map(surface, project.frame.grid, quantity, dress), figures, reason,
-        made.lines(by_key), found, project.frame.unit,
-        told.unit_in(project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]), told.title.capitalize(), made.told(),
-        *_brief(holding, wanted), _sources_shown(holding, by_key) if told.categorical else [],
-    )  # fmt: skip
+        name=holding.name,
+        file=file,
+        facts=rows,
+        map=maps.draw_map(surface, project.frame.grid, quantity, dress),
+        accuracy=figures,
+        unjudged=reason,
+        lineage=made.lines(by_key),
+        findings=found,
+        unit=project.frame.unit,
+        key_unit=told.unit_in(project.frame.unit if dress and facts["unit"] in UNITS else facts["unit"]),
+        cells=told.title.capitalize(),
+        told=made.told(),
+        brief=brief,
+        statement=statement,
+        patches=_sources_shown(holding, by_key) if told.categorical else [],
+    )
 
 
 def _sources_shown(holding: Holding, by_key: dict[str, Holding]) -> list[tuple[str, str]]:

@@ -68,7 +68,7 @@ class OrderOut(Schema):
 
 def _said(product: dict[str, Any]) -> dict[str, Any]:
     """What a provider says of a product that its files do not."""
-    return {"datum": product["datum"] or "", "year": product["year"], "licence": product["licence"]}
+    return {"datum": product["datum"] or "", "year": product.get("year"), "licence": product.get("licence")}
 
 
 def _order_out(order: Order) -> dict[str, Any]:

@@ -103,7 +103,8 @@ def _product(provider: client.Provider, held: dict[str, Any]) -> dict[str, Any]:
         "le90": _first(said, "vertical_accuracy_le90"), "year": int(held["extent"]["temporal"]["interval"][0][0][:4]),
         "voids": _first(said, "voids"), "canopy": _first(said, "canopy"), "crs": _first(said, "proj:code"),
         "datum": _first(said, "vertical_datum"), "max_cells": _first(said, "max_cells"),
-        "cell_size": _first(said, "cell_size"), "licence": str(held.get("license") or "")[:60] or None, "down_for": None, "reason": "",
+        "cell_size": _first(said, "cell_size"), "licence": str(held.get("license") or "")[:60] or None,
+        "down_for": None, "reason": "",
     }  # fmt: skip
 
 

@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from yama.terrain.deliver.map_lines import MapLines, map_lines, path_of
+from yama.terrain.deliver.scored import Mark
+from yama.terrain.errors import InputError
 from yama.terrain.grid import Bounds, Grid
 from yama.terrain.quantities import Quantity
 from yama.terrain.relief.dress import Dress
@@ -32,19 +34,12 @@ _LINE, _INSET = 24.0, 8.0  # pixels that a name is high, and that it stands insi
 
 
 @dataclass(frozen=True)
-class Tick:
-    """A figure beside a map: where it stands along its side, in pixels, and what it says."""
-
-    at: float
-    text: str
-
-
-@dataclass(frozen=True)
 class Frame:
-    """What stands around a map. sides: by `south`, `north`, `west` and `east` figures of lines that end there. lines: those
+    """What stands around a map. sides: by `south`, `north`, `west` and `east` figures of lines that end there, in
+    pixels along the side. lines: those
     lines, as paths; empty where they are only marked at the sides."""
 
-    sides: dict[str, list[Tick]]
+    sides: dict[str, list[Mark]]
     lines: list[str]
 
 
@@ -109,7 +104,7 @@ class Outline:
 @dataclass(frozen=True)
 class AreaMap(_Drawn):
     """All of the frame with what is handed over. image: the first surface of heights, as an address for a page, or empty.
-    middle: where the middle of the frame lies, in degrees."""
+    middle: where the middle of the frame lies, in degrees; empty where its CRS does not reach so far."""
 
     image: str
     outlines: list[Outline]
@@ -157,7 +152,9 @@ def draw_area(frame: Grid, surfaces: Sequence[tuple[str, Surface]], shown: tuple
         image = "data:image/png;base64," + b64encode(view_picture(shown[0], grid, shown[1])).decode()
     middle = frame.bounds.middle
     longitude, latitude = lonlat(frame.crs, *middle)
-    words = f"{degrees_in_words(latitude, 'y', 1 / 3600)}, {degrees_in_words(longitude, 'x', 1 / 3600)}"
+    words = ""
+    if math.isfinite(longitude) and math.isfinite(latitude):
+        words = f"{degrees_in_words(latitude, 'y', 1 / 3600)}, {degrees_in_words(longitude, 'x', 1 / 3600)}"
     return AreaMap((grid.cols, grid.rows), _bar(grid), _frame(grid, "degrees", True), image, outlines, words)
 
 
@@ -196,13 +193,16 @@ def _bar(grid: Grid) -> tuple[float, float]:
 
 def _frame(grid: Grid, kind: Kind, drawn: bool) -> Frame:
     """Coordinates along the sides of a map. drawn: whether their lines cross it."""
-    found = graticule(grid.crs, grid.bounds, kind, 6)
-    sides: dict[str, list[Tick]] = {}
+    try:
+        found = graticule(grid.crs, grid.bounds, kind, 6)
+    except InputError:  # the CRS does not hold all over the map, which then has no degrees, and is a map all the same
+        found = []
+    sides: dict[str, list[Mark]] = {}
     for side, ends in ends_of(found, grid.bounds).items():
         long = grid.cols if side in ("south", "north") else grid.rows
-        sides[side] = [Tick(round(at * long, 1), text) for at, text in ends]
+        sides[side] = [Mark(round(at * long, 1), text) for at, text in ends]
         # figures stand along their side and must not run into each other, nor out of the map's corner
-        kept: list[Tick] = []
+        kept: list[Mark] = []
         for tick in sides[side]:
             half = len(tick.text) * _LETTER / 2
             before = kept[-1].at + len(kept[-1].text) * _LETTER / 2 + _LETTER if kept else -EDGE

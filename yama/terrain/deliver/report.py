@@ -118,8 +118,8 @@ class Made:
 
 @dataclass(frozen=True)
 class Report:
-    """All that the report says. frame: label and value. area: where everything lies. author: who had it made. crs: of the frame. sources: name, kind and what is known of each file that something here
-    was made from. others: name, file and what is in it, of all that is no surface. card: how all surfaces
+    """All that the report says. frame: label and value. area: where everything lies. author: who had it made. crs: of the
+    frame. sources: name, kind and what is known of each file that something here was made from. others: name, file and what is in it, of all that is no surface. card: how all surfaces
     of the project do at its checkpoints. unit: of its figures. water: how what tells of water was made; networks: those
     that are kept beside each other."""
 

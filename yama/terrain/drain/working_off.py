@@ -146,8 +146,8 @@ def _way_within(
 ):
     """The way from a lowest place to lower ground, or off the surface, along which least must be cut: the cell where it
     ends, what is cut, in metres times cells, and its length. The cell is -1 where there is none within the limits, -2
-    where there is no room in the heap or it was told to stop, and -3 where more than `pops` cells would have to be looked at (-1 is any number).
-    left: what the rest of a way takes at least, as `least_left` has it, in the middle of which the search begins; nothing
+    where there is no room in the heap or it was told to stop, and -3 where more than `pops` cells would have to be
+    looked at (-1 is any number). left: what the rest of a way takes at least, as `least_left` has it, in the middle of which the search begins; nothing
     where it is empty. path: the cells of the way from its end back, -1 after the last one."""
     rows, cols = heights.shape
     low = np.float64(heights[start // cols, start % cols])
@@ -371,8 +371,8 @@ def work_off(
 
     heights: those of the grid; they may lie in a mapped file, for little is held beside them. starts: lowest places,
     counted along rows, in the order in which they are worked off. whole: whether there is memory for a note of every
-    cell, which is faster. Returned of each: what was done, metres times cells
-    that were added and taken away, and the metres of the way that was cut.
+    cell, which is faster. Returned of each: what was done, metres times cells that were added and taken away, and the
+    metres of the way that was cut.
     """
     count = len(starts)
     done, raised, cut, lengths = np.zeros(count, np.int8), np.zeros(count), np.zeros(count), np.zeros(count)
@@ -472,9 +472,11 @@ def ways_out(
     room = _Room(_ROOM, heights.size if whole else 0)
     with _Heard(progress, len(starts)) as heard:
         for number, start in enumerate(starts.tolist()):
+            if number and number % _SEARCHES == 0:  # as in `work_off`
+                room.notes[:] = 0
             while True:
                 notes, side, cost, back, heap, keys, _, path = room.arrays
-                noted = notes, side, _NUMBERS * number + 1, cost, back
+                noted = notes, side, _NUMBERS * (number % _SEARCHES) + 1, cost, back
                 given = heights, start, *noted, apart, np.inf, np.inf, np.inf, heap, keys, path
                 end, spent, length = heard.run(_way_out, given, number)
                 if end != -2:

@@ -25,7 +25,7 @@ _NEAR = 1e-6  # of a side: as near as a line's end must come to it
 
 
 @dataclass(frozen=True)
-class Parallel:
+class GraticuleLine:
     """A line along which one coordinate stays the same.
 
     Parameters
@@ -46,7 +46,7 @@ class Parallel:
     places: FloatArray
 
 
-def graticule(crs: str, bounds: Bounds, kind: Kind, about: int = 6) -> list[Parallel]:
+def graticule(crs: str, bounds: Bounds, kind: Kind, about: int = 6) -> list[GraticuleLine]:
     """Lines of equal coordinates within bounds.
 
     Parameters
@@ -62,7 +62,7 @@ def graticule(crs: str, bounds: Bounds, kind: Kind, about: int = 6) -> list[Para
 
     Returns
     -------
-    list of Parallel
+    list of GraticuleLine
         The same step lies between lines of both directions: the least round one that gives so few.
 
     Raises
@@ -78,7 +78,7 @@ def graticule(crs: str, bounds: Bounds, kind: Kind, about: int = 6) -> list[Para
         step = _round_step(max(bounds.east - bounds.west, bounds.north - bounds.south) / about)
         decimals = max(0, -math.floor(math.log10(step) + 1e-9))
         return [
-            Parallel(axis, value, _plain(value, decimals, "E" if axis == "x" else "N"), places)
+            GraticuleLine(axis, value, _plain(value, decimals, "E" if axis == "x" else "N"), places)
             for axis, value in _values(bounds, step)
             for places in _within(_straight(axis, value, bounds), box)
         ]
@@ -99,11 +99,11 @@ def graticule(crs: str, bounds: Bounds, kind: Kind, about: int = 6) -> list[Para
         if turn is not None:
             line = np.column_stack(turn.transform(line[:, 0], line[:, 1]))
         text = degrees_in_words(value * unit, axis, step * unit)
-        found += [Parallel(axis, value, text, places) for places in _within(line, box)]
+        found += [GraticuleLine(axis, value, text, places) for places in _within(line, box)]
     return found
 
 
-def ends_of(lines: list[Parallel], bounds: Bounds) -> dict[str, list[tuple[float, str]]]:
+def ends_of(lines: list[GraticuleLine], bounds: Bounds) -> dict[str, list[tuple[float, str]]]:
     """Where lines of equal x meet the lower and the upper side of bounds, and lines of equal y the left and the right one: by
     `south`, `north`, `west` and `east` the place along the side, as a share from the west or the north, with its
     figure."""

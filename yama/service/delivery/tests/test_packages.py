@@ -4,6 +4,7 @@ import io
 import json
 import re
 import zipfile
+from types import SimpleNamespace
 from unittest import mock
 
 import laspy
@@ -13,8 +14,10 @@ import rasterio
 from rasterio import MemoryFile
 
 from yama.service.arrivals.tests.test_uploads import cloud_bytes, lines_bytes
+from yama.service.delivery import contents
 from yama.service.tests.base import ServiceTest, table
 from yama.terrain.errors import InputError
+from yama.terrain.ramps import PATCHES
 
 
 class PackageTest(ServiceTest):
@@ -100,6 +103,20 @@ class PackageTest(ServiceTest):
         with mock.patch("yama.service.surfaces.keys.told_of", side_effect=InputError("An input is gone.")):
             lost = self.build(holdings=[mended.pk])[2].read("report.html").decode()
         self.assertIn("Mended: what was done to it cannot be told. An input is gone.", lost)
+
+    def test_colours_of_sources_are_named_as_they_were_joined(self):
+        def held(pk, name, tile=""):
+            return SimpleNamespace(pk=pk, name=name, origin={"tile": tile} if tile else {}, step=None)
+
+        by_key = {"a": held(1, "Beacon 30 E1", "E1"), "b": held(2, "Lidar"), "c": held(3, "Beacon 30 E2", "E2")}
+        joined = SimpleNamespace(inputs={"surfaces": ["a", "b", "c"]}, params={"groups": [0, 1, 0]})
+        by_key["d"] = SimpleNamespace(pk=4, name="Joined, source", origin={}, step=joined)
+        cut = SimpleNamespace(step=SimpleNamespace(inputs={"surface": ["d"]}, params={}))
+        for holding in (by_key["d"], cut):
+            self.assertEqual(
+                contents._sources_shown(holding, by_key), [(PATCHES[0], "Beacon 30"), (PATCHES[1], "Lidar")]
+            )
+        self.assertEqual(contents._sources_shown(held(9, "File"), by_key), [])
 
     def test_written_otherwise(self):
         wanted = {"cell_type": "int16", "step": 0.1, "features_as": "shp", "points_as": "xlsx"}

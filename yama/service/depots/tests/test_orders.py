@@ -17,6 +17,7 @@ from werkzeug.serving import make_server
 
 from yama.depot.app import Depots
 from yama.depot.tests.test_depot import stock
+from yama.service.delivery.contents import source_of
 from yama.service.depots import client
 from yama.service.depots.models import Order, Part
 from yama.service.depots.products import finest_cell
@@ -106,6 +107,8 @@ class DeliveryTest(DepotServiceTest):
         self.assertEqual({part["standing"] for part in order["parts"]}, {"received"})
         holding = Holding.objects.get(name="Skerry 5 E448N5438")
         self.assertEqual(holding.origin["tile"], "E448N5438")
+        self.assertEqual((holding.origin["year"], holding.origin["licence"]), (2024, "CC-BY-4.0"))
+        self.assertIn("of 2024, licence: CC-BY-4.0, here since", source_of("Skerry 5", [holding])[2])
         # the file does not say what zero means; the provider did when it was ordered
         self.assertEqual(holding.facts["vertical_datum"], "Sundrel mean sea level")
         self.assertEqual(holding.declared, {"vertical_datum": "Sundrel mean sea level"})

@@ -48,6 +48,11 @@ class MapsTest(SimpleTestCase):
             for one, other in zip(ticks, ticks[1:], strict=False):
                 self.assertGreater(other.at - one.at, 9 * len(one.text))
 
+    def test_a_frame_beyond_its_crs_has_a_map_without_degrees(self):
+        far = Grid("EPSG:32741", -1e9, 1e9, 1e6, 1e6, 2_000, 2_000)
+        found = draw_area(far, [], None)
+        self.assertEqual((found.frame.lines, found.frame.sides["west"], found.outlines), ([], [], []))
+
     def test_the_area_has_an_outline_for_each_ground_and_names_apart(self):
         shown = part(0, 0, 400, 500), Dress.usual("height", (0, 900))
         surfaces = [("All", part(0, 0, 400, 500)), ("Also all", part(2, 1, 396, 498)), ("Part", part(100, 100, 200, 150)),

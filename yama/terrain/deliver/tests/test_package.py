@@ -125,6 +125,12 @@ class ReportTest(SimpleTestCase):
         self.assertNotIn("Why it changes nothing", page)
         self.assertNotIn("Patch &lt;201&gt;", page)
 
+    def test_colours_that_stand_for_names_have_them_in_the_key(self):
+        sheet = replace(self.report().sheets[1], patches=[("#123456", "Beacon <30>"), ("#654321", "Plover 30")])
+        page = report.html_of(self.report(sheets=[sheet]))
+        self.assertIn('<i style="background: #123456"></i>Beacon &lt;30&gt;', page)
+        self.assertNotIn('class="ramp"', page)
+
     def test_the_page_says_everything_and_takes_names_for_text(self):
         page = report.html_of(self.report(note="<script>alert(1)</script>"))
         self.assertNotIn("<script>", page)
